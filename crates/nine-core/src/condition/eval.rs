@@ -1,0 +1,269 @@
+//! Whether a condition holds for an item, and which test decided.
+
+use super::{
+    AgeSubject, Compare, Condition, CountSubject, DateSubject, DateTest, Flag, PlainTest, TagTest,
+    Test, WordSubject, WordTest,
+};
+use crate::amount;
+use crate::escape;
+use crate::item::{Item, Kind};
+use crate::moment::{Moment, Now};
+use crate::names::{self, composed, fold};
+use crate::tags;
+
+/// A test that decided that a condition does not hold.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Failure {
+    /// The test, in its canonical form, with `not` where it should not have held.
+    pub test: String,
+    /// What the item is instead.
+    pub found: String,
+}
+
+/// Whether a condition holds; if not, the tests that decided it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Explanation {
+    /// The answer.
+    pub holds: bool,
+    /// The tests that decided against it; empty if it holds.
+    pub failures: Vec<Failure>,
+}
+
+impl Condition {
+    /// Whether it holds for `item`.
+    pub fn holds(&self, item: &Item, now: &Now) -> bool {
+        match self {
+            Condition::All(parts) => parts.iter().all(|part| part.holds(item, now)),
+            Condition::Any(parts) => parts.iter().any(|part| part.holds(item, now)),
+            Condition::Not(inner) => !inner.holds(item, now),
+            Condition::Test(test) => test.holds(item, now),
+        }
+    }
+
+    /// Whether it holds for `item`, and if not, why.
+    pub fn explain(&self, item: &Item, now: &Now) -> Explanation {
+        let holds = self.holds(item, now);
+        let mut failures = Vec::new();
+        if !holds {
+            self.gather_failures(item, now, true, &mut failures);
+        }
+        Explanation { holds, failures }
+    }
+
+    /// Gathers the tests that keep this from being `wanted`.
+    fn gather_failures(&self, item: &Item, now: &Now, wanted: bool, out: &mut Vec<Failure>) {
+        match self {
+            Condition::All(parts) | Condition::Any(parts) => {
+                for part in parts.iter().filter(|part| part.holds(item, now) != wanted) {
+                    part.gather_failures(item, now, wanted, out);
+                }
+            }
+            Condition::Not(inner) => inner.gather_failures(item, now, !wanted, out),
+            Condition::Test(test) => {
+                let written = if wanted {
+                    test.to_string()
+                } else {
+                    format!("not {test}")
+                };
+                out.push(Failure {
+                    test: written,
+                    found: test.found(item, now),
+                });
+            }
+        }
+    }
+}
+
+impl Test {
+    fn holds(&self, item: &Item, now: &Now) -> bool {
+        match self {
+            Test::Type(types) => types.contains(&item.verdict().item_type),
+            Test::Ext(wanted) => wanted.contains(&extension(item)),
+            Test::Words(subject, test) => test.holds(&subject.of(item)),
+            Test::Tag(test) => test.holds(&item.tags),
+            Test::Size(compare, bytes) => compare.holds(item.size, bytes.0),
+            Test::Count(CountSubject::Depth, compare, number) => {
+                compare.holds(item.spot.path.depth() as u64, *number)
+            }
+            Test::Count(CountSubject::Items, compare, number) => item
+                .items
+                .is_some_and(|items| compare.holds(items, *number)),
+            Test::Date(subject, test) => subject.of(item).is_some_and(|at| test.holds(at, now)),
+            Test::Age(subject, compare, span) => {
+                let over = subject.from(item) < now.before(*span);
+                over == (*compare == Compare::Over)
+            }
+            Test::Flag(flag) => flag.holds(item),
+        }
+    }
+
+    /// What the item has where the test asks, for people.
+    fn found(&self, item: &Item, now: &Now) -> String {
+        match self {
+            Test::Type(_) => format!("it is {}", item.verdict().item_type.word()),
+            Test::Ext(_) => match extension(item) {
+                ext if ext.is_empty() => "it has no extension".into(),
+                ext => format!("it is .{}", escape::plain(&ext)),
+            },
+            Test::Words(subject, _) => match subject.of(item) {
+                text if text.is_empty() => "it lies in no folder".into(),
+                text => format!("it is `{}`", escape::escape(text.as_bytes())),
+            },
+            Test::Tag(_) if item.tags.is_empty() => "it has no tags".into(),
+            Test::Tag(_) => format!("its tags are {}", escape::plain(&item.tags.join(", "))),
+            Test::Size(..) => format!("it has {}", amount::readable(item.size)),
+            Test::Count(CountSubject::Depth, ..) => format!("it is {}", item.spot.path.depth()),
+            Test::Count(CountSubject::Items, ..) => match item.items {
+                Some(items) => format!("it holds {}", amount::counted(items, "file", "files")),
+                None => "it is not a folder".into(),
+            },
+            Test::Date(subject, _) => match subject.of(item) {
+                Some(at) => format!("it is {}", now.minute(at)),
+                None => "that date is not known".into(),
+            },
+            Test::Age(subject, ..) => format!("it is {}", now.age(subject.from(item))),
+            Test::Flag(flag) if flag.holds(item) => "it is".into(),
+            Test::Flag(_) => "it is not".into(),
+        }
+    }
+}
+
+fn extension(item: &Item) -> String {
+    names::fold_bytes(item.extension().strip_prefix(b".").unwrap_or_default())
+}
+
+impl WordSubject {
+    fn of(self, item: &Item) -> String {
+        let bytes = match self {
+            WordSubject::Name => item.name().to_vec(),
+            WordSubject::Stem => item.stem().to_vec(),
+            WordSubject::Folder => item.spot.folder().path.as_bytes().to_vec(),
+            WordSubject::Path => item.spot.path.as_bytes().to_vec(),
+        };
+        composed(&String::from_utf8_lossy(&bytes)).into_owned()
+    }
+}
+
+impl WordTest {
+    fn holds(&self, text: &str) -> bool {
+        match self {
+            WordTest::Plain(test, values) => {
+                let text = fold(text);
+                values
+                    .iter()
+                    .map(|value| fold(value))
+                    .any(|value| match test {
+                        PlainTest::Is => text == value,
+                        PlainTest::Has => text.contains(&value),
+                        PlainTest::Starts => text.starts_with(&value),
+                        PlainTest::Ends => text.ends_with(&value),
+                    })
+            }
+            WordTest::Like(shapes) => {
+                let text: Vec<char> = fold(text).chars().collect();
+                shapes
+                    .iter()
+                    .any(|shape| fits(&text, &fold(shape).chars().collect::<Vec<_>>()))
+            }
+            WordTest::Matches(pattern) => pattern.regex.is_match(text),
+        }
+    }
+}
+
+/// Whether a text fits a shape of `*` and `?`: the classic two-pointer walk, linear in practice.
+fn fits(text: &[char], shape: &[char]) -> bool {
+    let (mut t, mut s) = (0, 0);
+    let mut star: Option<(usize, usize)> = None;
+    while t < text.len() {
+        match shape.get(s) {
+            Some('*') => {
+                star = Some((s, t));
+                s += 1;
+            }
+            Some(c) if *c == '?' || *c == text[t] => (t, s) = (t + 1, s + 1),
+            _ => match star {
+                Some((star_at, from)) => {
+                    star = Some((star_at, from + 1));
+                    (t, s) = (from + 1, star_at + 1);
+                }
+                None => return false,
+            },
+        }
+    }
+    shape[s..].iter().all(|c| *c == '*')
+}
+
+impl TagTest {
+    fn holds(&self, have: &[String]) -> bool {
+        match self {
+            TagTest::Any => !have.is_empty(),
+            TagTest::None => have.is_empty(),
+            TagTest::Named(wanted) => wanted.iter().any(|w| match w.strip_suffix("/*") {
+                Some(parent) => have
+                    .iter()
+                    .any(|tag| tags::answers_to(tag, parent) && fold(tag) != fold(parent)),
+                None => have.iter().any(|tag| tags::answers_to(tag, w)),
+            }),
+        }
+    }
+}
+
+impl Compare {
+    fn holds(self, have: u64, wanted: u64) -> bool {
+        match self {
+            Compare::Over => have > wanted,
+            Compare::Under => have < wanted,
+            Compare::Is => have == wanted,
+        }
+    }
+}
+
+impl DateSubject {
+    fn of(self, item: &Item) -> Option<Moment> {
+        match self {
+            DateSubject::Modified => Some(item.newest),
+            DateSubject::Created | DateSubject::Arrived => item.entry.born,
+            DateSubject::Opened => item.entry.opened,
+        }
+    }
+}
+
+impl DateTest {
+    fn holds(self, at: Moment, now: &Now) -> bool {
+        match self {
+            DateTest::Before(day) => at < day.bounds(now).0,
+            DateTest::Since(day) => at >= day.bounds(now).0,
+            DateTest::On(day) => {
+                let (start, end) = day.bounds(now);
+                start <= at && at < end
+            }
+            DateTest::Over(span) => at < now.before(span),
+            DateTest::Within(span) => at >= now.before(span),
+        }
+    }
+}
+
+impl AgeSubject {
+    fn from(self, item: &Item) -> Moment {
+        match self {
+            AgeSubject::Age => item.age_from(),
+            AgeSubject::Idle => item.idle_from(),
+        }
+    }
+}
+
+impl Flag {
+    fn holds(self, item: &Item) -> bool {
+        match self {
+            Flag::File => item.entry.kind == Kind::File,
+            Flag::Loose => item.is_loose(),
+            Flag::Empty => item.is_empty(),
+            Flag::Untitled => names::is_untitled(item.stem()),
+            Flag::Unfinished => names::is_unfinished(item.name()),
+            Flag::Mislabelled => item.is_mislabelled(),
+            Flag::Hidden => item.is_hidden(),
+            Flag::Link => item.entry.kind == Kind::Link,
+            Flag::Broken => item.broken,
+        }
+    }
+}

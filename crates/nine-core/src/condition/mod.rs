@@ -1,0 +1,259 @@
+//! Conditions: the language of rules, searches and `--where`.
+//!
+//! ```text
+//! condition = all { "or" all }          all = one { "and" one }
+//! one       = "not" one | "(" condition ")" | test
+//! ```
+//!
+//! [`parse`] reads it, `Display` writes it in its one canonical form, [`Condition::holds`] answers
+//! for one item and [`Condition::explain`] says which test decided.
+
+mod eval;
+mod lexer;
+mod parse;
+mod print;
+mod vocabulary;
+
+pub use eval::{Explanation, Failure};
+pub use parse::parse;
+
+use crate::amount::Bytes;
+use crate::kinds::ItemType;
+use crate::moment::{Day, Span};
+
+/// A condition.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Condition {
+    /// Every one of two or more holds.
+    All(Vec<Condition>),
+    /// At least one of two or more holds.
+    Any(Vec<Condition>),
+    /// It does not hold.
+    Not(Box<Condition>),
+    /// A single test.
+    Test(Test),
+}
+
+impl Condition {
+    /// All of these; nested ones are joined. One alone is itself.
+    pub fn all(parts: Vec<Condition>) -> Self {
+        let flat = parts.into_iter().flat_map(|part| match part {
+            Condition::All(inner) => inner,
+            other => vec![other],
+        });
+        Self::one_or(flat.collect(), Condition::All)
+    }
+
+    /// Any of these; nested ones are joined. One alone is itself.
+    pub fn any(parts: Vec<Condition>) -> Self {
+        let flat = parts.into_iter().flat_map(|part| match part {
+            Condition::Any(inner) => inner,
+            other => vec![other],
+        });
+        Self::one_or(flat.collect(), Condition::Any)
+    }
+
+    fn one_or(mut parts: Vec<Condition>, many: fn(Vec<Condition>) -> Condition) -> Self {
+        if parts.len() == 1 {
+            parts.remove(0)
+        } else {
+            many(parts)
+        }
+    }
+
+    /// Every test in it, from left to right.
+    pub fn tests(&self) -> Vec<&Test> {
+        match self {
+            Condition::All(parts) | Condition::Any(parts) => {
+                parts.iter().flat_map(Condition::tests).collect()
+            }
+            Condition::Not(inner) => inner.tests(),
+            Condition::Test(test) => vec![test],
+        }
+    }
+
+    /// Whether it speaks of this flag.
+    pub fn mentions(&self, flag: Flag) -> bool {
+        self.tests().iter().any(|test| **test == Test::Flag(flag))
+    }
+
+    /// Whether its answer depends on tags.
+    pub fn asks_for_tags(&self) -> bool {
+        self.tests().iter().any(|test| matches!(test, Test::Tag(_)))
+    }
+
+    /// Whether its answer depends on an item's type.
+    pub fn asks_for_type(&self) -> bool {
+        let typed = |test: &&Test| matches!(test, Test::Type(_) | Test::Flag(Flag::Mislabelled));
+        self.tests().iter().any(typed)
+    }
+}
+
+/// A single test.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Test {
+    /// `type image,video`
+    Type(Vec<ItemType>),
+    /// `ext pdf`, without dots, in small letters
+    Ext(Vec<String>),
+    /// `name has budget`
+    Words(WordSubject, WordTest),
+    /// `tag todo`
+    Tag(TagTest),
+    /// `size over 1GB`
+    Size(Compare, Bytes),
+    /// `depth over 3`, `items under 5`
+    Count(CountSubject, Compare, u64),
+    /// `modified before 2030-01-01`
+    Date(DateSubject, DateTest),
+    /// `age over 90d`
+    Age(AgeSubject, Compare, Span),
+    /// `empty`
+    Flag(Flag),
+}
+
+/// Subjects that are texts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum WordSubject {
+    Name,
+    Stem,
+    Folder,
+    Path,
+}
+
+/// What a text is asked.
+#[derive(Debug, Clone, PartialEq)]
+pub enum WordTest {
+    /// Equals, holds, starts or ends with one of the values.
+    Plain(PlainTest, Vec<String>),
+    /// Fits one of the shapes, where `*` is anything and `?` one character.
+    Like(Vec<String>),
+    /// A regular expression finds something in it.
+    Matches(Pattern),
+}
+
+/// How a text is compared with a value, letter case and Unicode form ignored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum PlainTest {
+    Is,
+    Has,
+    Starts,
+    Ends,
+}
+
+/// A regular expression together with its text.
+#[derive(Debug, Clone)]
+pub struct Pattern {
+    text: String,
+    regex: regex::Regex,
+}
+
+impl Pattern {
+    /// Compiles the expression.
+    ///
+    /// # Errors
+    /// What the regular expression lacks.
+    pub fn new(text: &str) -> Result<Self, String> {
+        let compiled = regex::RegexBuilder::new(text).size_limit(1 << 20).build();
+        compiled
+            .map(|regex| Self {
+                text: text.to_owned(),
+                regex,
+            })
+            .map_err(|e| {
+                e.to_string()
+                    .lines()
+                    .last()
+                    .unwrap_or_default()
+                    .trim()
+                    .to_owned()
+            })
+    }
+}
+
+/// What is asked of tags.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum TagTest {
+    /// There is at least one.
+    Any,
+    /// There is none.
+    None,
+    /// One of these is there, or one nested below it; `client/*` asks for those below only.
+    Named(Vec<String>),
+}
+
+/// Subjects that are counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum CountSubject {
+    Depth,
+    Items,
+}
+
+/// How figures are compared.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Compare {
+    Over,
+    Under,
+    Is,
+}
+
+/// Subjects that are dates.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum DateSubject {
+    Modified,
+    Created,
+    Opened,
+    Arrived,
+}
+
+/// What a date is asked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DateTest {
+    /// Earlier than the first moment of a day, month or year.
+    Before(Day),
+    /// Not earlier than that.
+    Since(Day),
+    /// Within it.
+    On(Day),
+    /// Longer ago than a span.
+    Over(Span),
+    /// Not longer ago than a span.
+    Within(Span),
+}
+
+/// Subjects that are lengths of time until now.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum AgeSubject {
+    Age,
+    Idle,
+}
+
+/// Tests that are a word by themselves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Flag {
+    File,
+    Loose,
+    Empty,
+    Untitled,
+    Unfinished,
+    Mislabelled,
+    Hidden,
+    Link,
+    Broken,
+}
+
+impl PartialEq for Pattern {
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
+}
+
+#[cfg(test)]
+mod tests;

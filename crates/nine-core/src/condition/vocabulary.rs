@@ -1,0 +1,62 @@
+//! The words of the language and what may follow each.
+
+use super::{AgeSubject, CountSubject, DateSubject, Flag, WordSubject};
+
+/// What a word at the start of a test stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Subject {
+    Type,
+    Ext,
+    Words(WordSubject),
+    Tag,
+    Size,
+    Count(CountSubject),
+    Date(DateSubject),
+    Age(AgeSubject),
+    Flag(Flag),
+}
+
+/// Every word that may start a test.
+pub(super) const SUBJECTS: [(&str, Subject); 25] = [
+    ("type", Subject::Type),
+    ("ext", Subject::Ext),
+    ("name", Subject::Words(WordSubject::Name)),
+    ("stem", Subject::Words(WordSubject::Stem)),
+    ("folder", Subject::Words(WordSubject::Folder)),
+    ("path", Subject::Words(WordSubject::Path)),
+    ("tag", Subject::Tag),
+    ("size", Subject::Size),
+    ("depth", Subject::Count(CountSubject::Depth)),
+    ("items", Subject::Count(CountSubject::Items)),
+    ("modified", Subject::Date(DateSubject::Modified)),
+    ("created", Subject::Date(DateSubject::Created)),
+    ("opened", Subject::Date(DateSubject::Opened)),
+    ("arrived", Subject::Date(DateSubject::Arrived)),
+    ("age", Subject::Age(AgeSubject::Age)),
+    ("idle", Subject::Age(AgeSubject::Idle)),
+    ("file", Subject::Flag(Flag::File)),
+    ("loose", Subject::Flag(Flag::Loose)),
+    ("empty", Subject::Flag(Flag::Empty)),
+    ("untitled", Subject::Flag(Flag::Untitled)),
+    ("unfinished", Subject::Flag(Flag::Unfinished)),
+    ("mislabelled", Subject::Flag(Flag::Mislabelled)),
+    ("hidden", Subject::Flag(Flag::Hidden)),
+    ("link", Subject::Flag(Flag::Link)),
+    ("broken", Subject::Flag(Flag::Broken)),
+];
+
+/// Words that join tests, which a value must be quoted to be.
+pub(super) const JOINTS: [&str; 3] = ["and", "or", "not"];
+
+pub(super) const TEXT_TESTS: [&str; 6] = ["is", "has", "starts", "ends", "like", "matches"];
+pub(super) const DATE_TESTS: [&str; 5] = ["before", "since", "on", "over", "within"];
+pub(super) const FIGURE_TESTS: [&str; 3] = ["over", "under", "is"];
+pub(super) const AGE_TESTS: [&str; 2] = ["over", "under"];
+
+/// The word of a subject.
+pub(super) fn word(subject: Subject) -> &'static str {
+    SUBJECTS
+        .iter()
+        .find(|(_, s)| *s == subject)
+        .map_or("", |(word, _)| word)
+}

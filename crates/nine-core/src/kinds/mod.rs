@@ -1,0 +1,218 @@
+//! The type of an item: from its extension, from its first bytes, or both.
+
+mod content;
+mod extensions;
+
+pub use content::{Content, FIRST_BYTES, recognise};
+
+use crate::names::split_extension;
+
+/// What an item is. `Folder` is for folders only, `Unknown` for what nothing is known about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[allow(missing_docs)]
+pub enum ItemType {
+    Document,
+    Sheet,
+    Slides,
+    Note,
+    Book,
+    Mail,
+    Image,
+    Drawing,
+    Video,
+    Audio,
+    Font,
+    Code,
+    Data,
+    Packed,
+    Installer,
+    Shortcut,
+    Calendar,
+    Contact,
+    Folder,
+    Unknown,
+}
+
+use ItemType::*;
+
+/// Every type with its word, in the order in which they are listed to people.
+pub const TYPES: [(&str, ItemType); 20] = [
+    ("document", Document),
+    ("sheet", Sheet),
+    ("slides", Slides),
+    ("note", Note),
+    ("book", Book),
+    ("mail", Mail),
+    ("image", Image),
+    ("drawing", Drawing),
+    ("video", Video),
+    ("audio", Audio),
+    ("font", Font),
+    ("code", Code),
+    ("data", Data),
+    ("packed", Packed),
+    ("installer", Installer),
+    ("shortcut", Shortcut),
+    ("calendar", Calendar),
+    ("contact", Contact),
+    ("folder", Folder),
+    ("unknown", Unknown),
+];
+
+impl ItemType {
+    /// The type's word.
+    pub fn word(self) -> &'static str {
+        TYPES[self as usize].0
+    }
+
+    /// The type of this word, letter case ignored.
+    pub fn from_word(word: &str) -> Option<Self> {
+        TYPES
+            .iter()
+            .find(|(name, _)| name.eq_ignore_ascii_case(word))
+            .map(|(_, t)| *t)
+    }
+}
+
+/// What a file's type was taken from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Evidence {
+    /// It is a folder.
+    Folder,
+    /// It is a link; what it points to is not looked at.
+    Link,
+    /// The extension is known; the content was not asked.
+    Extension,
+    /// The content was read and agrees with the extension.
+    Both(&'static str),
+    /// The content was read, and the extension is unknown, absent or says little.
+    Content(&'static str),
+    /// The content was read and contradicts the extension.
+    Contradiction(&'static str),
+    /// Nothing is known.
+    None,
+}
+
+/// A file's type, whether its content contradicts its extension, and what says so.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Verdict {
+    /// The type.
+    pub item_type: ItemType,
+    /// Where it comes from.
+    pub evidence: Evidence,
+}
+
+/// The type that an extension (without dot) stands for, if it is known.
+pub fn type_of_extension(ext: &str) -> Option<ItemType> {
+    extensions::lookup(ext).map(|known| known.item_type)
+}
+
+/// Whether a file of this name needs a look at its content before its type can be told.
+pub fn name_says_little(name: &[u8]) -> bool {
+    extension_of(name).is_none_or(|ext| extensions::lookup(&ext).is_none())
+}
+
+fn extension_of(name: &[u8]) -> Option<String> {
+    let (_, ext) = split_extension(name);
+    let text = std::str::from_utf8(ext.strip_prefix(b".")?).ok()?;
+    Some(text.to_ascii_lowercase())
+}
+
+/// Decides a file's type from its name and, where it was read, its content.
+pub fn decide(name: &[u8], content: Option<&Content>) -> Verdict {
+    let known = extension_of(name).and_then(|ext| extensions::lookup(&ext));
+    let (item_type, evidence) = match (known, content) {
+        (None, None) => (Unknown, Evidence::None),
+        (Some(known), None | Some(Content::Empty)) => (known.item_type, Evidence::Extension),
+        (None, Some(content)) => match content.found() {
+            Some((item_type, what)) => (item_type, Evidence::Content(what)),
+            None => (Unknown, Evidence::None),
+        },
+        (Some(known), Some(content)) => match content.judge(&known) {
+            content::Judgement::Agrees(what) => (known.item_type, Evidence::Both(what)),
+            content::Judgement::SaysNothing => (known.item_type, Evidence::Extension),
+            content::Judgement::Contradicts(item_type, what) => {
+                (item_type, Evidence::Contradiction(what))
+            }
+        },
+    };
+    Verdict {
+        item_type,
+        evidence,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn look(name: &str, bytes: &[u8]) -> Verdict {
+        decide(name.as_bytes(), Some(&recognise(bytes)))
+    }
+
+    #[test]
+    fn words_and_types_are_in_step() {
+        for (word, item_type) in TYPES {
+            assert_eq!(item_type.word(), word);
+            assert_eq!(ItemType::from_word(&word.to_uppercase()), Some(item_type));
+        }
+    }
+
+    #[test]
+    fn a_web_page_named_pdf_is_not_a_document() {
+        let page = b"<!DOCTYPE html>\n<html><head><title>Session expired</title>";
+        let verdict = look("statement.pdf", page);
+        assert_eq!(verdict.item_type, Code);
+        assert_eq!(verdict.evidence, Evidence::Contradiction("web page"));
+    }
+
+    #[test]
+    fn content_confirms_or_stays_silent() {
+        assert_eq!(look("a.pdf", b"%PDF-1.7 x").evidence, Evidence::Both("PDF"));
+        assert_eq!(look("a.md", b"# Notes\n").evidence, Evidence::Extension);
+        assert_eq!(look("a.mp3", b"\0\0\0\0").evidence, Evidence::Extension);
+        assert_eq!(look("a.pdf", b"").evidence, Evidence::Extension);
+        assert_eq!(
+            look("a.docx", b"PK\x03\x04aaaaaaaaaaaaaaaa").item_type,
+            Document
+        );
+    }
+
+    #[test]
+    fn content_speaks_where_the_name_is_silent() {
+        assert_eq!(look("IMG_0001", b"\xff\xd8\xff\xe0 JFIF").item_type, Image);
+        assert_eq!(look("README", b"plain words\n").item_type, Note);
+        assert_eq!(
+            look("noname", b"[Desktop Entry]\nName=x").item_type,
+            Shortcut
+        );
+        assert_eq!(look("noname", b"BEGIN:VCALENDAR\r\n").item_type, Calendar);
+        assert_eq!(look("noname", b"\x01\x02\x03\x80").item_type, Unknown);
+        assert_eq!(decide(b"plan.dwg", None).item_type, Drawing);
+    }
+
+    #[test]
+    fn a_picture_named_as_text_or_as_a_film_contradicts() {
+        let png = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR";
+        assert!(matches!(
+            look("notes.txt", png).evidence,
+            Evidence::Contradiction(_)
+        ));
+        assert!(matches!(
+            look("film.mp4", png).evidence,
+            Evidence::Contradiction(_)
+        ));
+        assert!(matches!(
+            look("picture.jpg", png).evidence,
+            Evidence::Contradiction(_)
+        ));
+    }
+
+    #[test]
+    fn names_that_say_little() {
+        assert!(
+            name_says_little(b"README") && name_says_little(b"x.bin") && name_says_little(b"x.qqq")
+        );
+        assert!(!name_says_little(b"x.JPG"));
+    }
+}

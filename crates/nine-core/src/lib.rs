@@ -1,0 +1,23 @@
+//! What Nine Shelves decides: conditions, patterns, rules, plans and their check.
+//!
+//! Values in, values out. Nothing in this crate prints, opens a file, reads the environment or
+//! asks for the time; callers hand all of that in.
+
+pub mod amount;
+pub mod condition;
+// pub mod config;
+pub mod diagnostic;
+pub mod escape;
+pub mod item;
+pub mod keep_together;
+pub mod kinds;
+// pub mod layout;
+pub mod moment;
+pub mod names;
+pub mod pattern;
+pub mod place;
+// pub mod plan;
+// pub mod rules;
+pub mod tags;
+pub mod tree;
+// pub mod worklist;

@@ -1,0 +1,352 @@
+//! Points in time, calendar days and spans, counted from a "now" that the caller hands in.
+
+use std::fmt;
+
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, ZonedDateTime};
+
+const NANOS: i64 = 1_000_000_000;
+
+/// A point in time: nanoseconds since 1970-01-01 00:00 UTC (years 1678 to 2262; beyond is clamped).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+pub struct Moment(pub i64);
+
+impl Moment {
+    /// From the seconds and nanoseconds that file systems keep.
+    pub fn from_unix(seconds: i64, nanos: u32) -> Self {
+        Self(
+            seconds
+                .saturating_mul(NANOS)
+                .saturating_add(i64::from(nanos)),
+        )
+    }
+
+    /// The whole seconds and the nanoseconds (0 to 999,999,999) on top of them.
+    pub fn to_unix(self) -> (i64, u32) {
+        (self.0.div_euclid(NANOS), self.0.rem_euclid(NANOS) as u32)
+    }
+
+    fn from_timestamp(at: Timestamp) -> Self {
+        let nanos = at.as_nanosecond();
+        Self(nanos.clamp(i128::from(i64::MIN), i128::from(i64::MAX)) as i64)
+    }
+
+    fn zoned(self, zone: &TimeZone) -> ZonedDateTime {
+        let at = Timestamp::from_nanosecond(i128::from(self.0)).unwrap_or_default();
+        at.to_zoned_datetime(zone.clone())
+    }
+}
+
+/// The time from which ages are counted, and the zone in which days begin.
+#[derive(Debug, Clone)]
+pub struct Now {
+    at: ZonedDateTime,
+    moment: Moment,
+}
+
+impl Now {
+    /// A now at `at`.
+    pub fn new(at: ZonedDateTime) -> Self {
+        Self {
+            moment: Moment::from_timestamp(at.timestamp()),
+            at,
+        }
+    }
+
+    /// Reads `2031-04-07` (the end of that day, so that all of it has happened) or
+    /// `2031-04-07T09:00`.
+    pub fn parse(text: &str, zone: &TimeZone) -> Option<Self> {
+        if let Ok(at) = text.parse::<jiff::civil::DateTime>()
+            && text.contains(['T', 't', ' '])
+        {
+            return Some(Self::new(at.to_zoned_datetime(zone.clone()).ok()?));
+        }
+        let day = Day::parse(text).filter(|day| day.precision == Precision::Day)?;
+        let end = day.date.at(23, 59, 59, 999_999_999);
+        Some(Self::new(end.to_zoned_datetime(zone.clone()).ok()?))
+    }
+
+    /// This now as a moment.
+    pub fn moment(&self) -> Moment {
+        self.moment
+    }
+
+    /// Today's date.
+    pub fn today(&self) -> Date {
+        self.at.date()
+    }
+
+    /// The zone in which days begin.
+    pub fn zone(&self) -> &TimeZone {
+        self.at.time_zone()
+    }
+
+    /// The moment that lies `span` before this now, by the calendar for months and years.
+    pub fn before(&self, span: Span) -> Moment {
+        let back = match span.unit {
+            SpanUnit::Minutes => jiff::Span::new().try_minutes(span.number),
+            SpanUnit::Hours => jiff::Span::new().try_hours(span.number),
+            SpanUnit::Days => jiff::Span::new().try_days(span.number),
+            SpanUnit::Weeks => jiff::Span::new().try_weeks(span.number),
+            SpanUnit::Months => jiff::Span::new().try_months(span.number),
+            SpanUnit::Years => jiff::Span::new().try_years(span.number),
+        };
+        back.and_then(|span| self.at.checked_sub(span))
+            .map_or(Moment(i64::MIN), |at| {
+                Moment::from_timestamp(at.timestamp())
+            })
+    }
+
+    /// The date of a moment, in this zone.
+    pub fn date_of(&self, moment: Moment) -> Date {
+        moment.zoned(self.zone()).date()
+    }
+
+    /// A moment written with a `strftime` format; `None` if the format is not understood.
+    pub fn format(&self, moment: Moment, format: &str) -> Option<String> {
+        let text = jiff::fmt::strtime::format(format, &moment.zoned(self.zone()));
+        text.ok()
+    }
+
+    /// `2031-04-07 09:15`.
+    pub fn minute(&self, moment: Moment) -> String {
+        self.format(moment, "%Y-%m-%d %H:%M").unwrap_or_default()
+    }
+
+    /// How long ago, for people: `3 months`, `today`, `2 years`; `ahead` if it is still to come.
+    pub fn age(&self, moment: Moment) -> String {
+        let seconds = (self.moment.0.saturating_sub(moment.0)) / NANOS;
+        let days = seconds / 86_400;
+        let (number, unit) = match (seconds, days) {
+            (..0, _) => return "ahead".into(),
+            (0..120, _) => return "now".into(),
+            (120..7_200, _) => (seconds / 60, "minute"),
+            (7_200..86_400, _) => (seconds / 3_600, "hour"),
+            (_, ..61) => (days, "day"),
+            (_, ..729) => (days * 12 / 365, "month"),
+            // a day or two of grace, since years differ in length
+            _ => ((days + 2) * 4 / 1_461, "year"),
+        };
+        format!("{number} {unit}{}", if number == 1 { "" } else { "s" })
+    }
+}
+
+/// How much of a date was given.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Precision {
+    Year,
+    Month,
+    Day,
+}
+
+/// A day, month or year of the calendar: `2031-04-07`, `2031-04`, `2031`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Day {
+    date: Date,
+    precision: Precision,
+}
+
+/// What a written date may look like.
+pub const EXPECTED_DATE: &str = "a date such as 2031-04-07, 2031-04 or 2031";
+
+impl Day {
+    /// Reads `2031-04-07`, `2031-04` or `2031`.
+    pub fn parse(text: &str) -> Option<Self> {
+        let parts: Vec<&str> = text.split('-').collect();
+        let number = |part: &str, digits: usize| -> Option<i16> {
+            let plain = part.len() == digits && part.bytes().all(|b| b.is_ascii_digit());
+            plain.then(|| part.parse().ok()).flatten()
+        };
+        let year = number(parts.first()?, 4)?;
+        let month = parts.get(1).map_or(Some(1), |p| number(p, 2))?;
+        let day = parts.get(2).map_or(Some(1), |p| number(p, 2))?;
+        let precision = match parts.len() {
+            1 => Precision::Year,
+            2 => Precision::Month,
+            3 => Precision::Day,
+            _ => return None,
+        };
+        let date = Date::new(year, i8::try_from(month).ok()?, i8::try_from(day).ok()?).ok()?;
+        Some(Self { date, precision })
+    }
+
+    /// The first moment of this day, month or year, and the first one after it.
+    pub fn bounds(self, now: &Now) -> (Moment, Moment) {
+        let span = jiff::Span::new();
+        let end = match self.precision {
+            Precision::Year => self.date.saturating_add(span.years(1)),
+            Precision::Month => self.date.saturating_add(span.months(1)),
+            Precision::Day => self.date.saturating_add(span.days(1)),
+        };
+        (start_of(self.date, now), start_of(end, now))
+    }
+}
+
+fn start_of(date: Date, now: &Now) -> Moment {
+    date.to_zoned_datetime(now.zone().clone())
+        .map_or(Moment::default(), |at| {
+            Moment::from_timestamp(at.timestamp())
+        })
+}
+
+impl fmt::Display for Day {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (year, month, day) = (self.date.year(), self.date.month(), self.date.day());
+        match self.precision {
+            Precision::Year => write!(f, "{year:04}"),
+            Precision::Month => write!(f, "{year:04}-{month:02}"),
+            Precision::Day => write!(f, "{year:04}-{month:02}-{day:02}"),
+        }
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum SpanUnit {
+    Minutes,
+    Hours,
+    Days,
+    Weeks,
+    Months,
+    Years,
+}
+
+const SPAN_UNITS: [(&str, SpanUnit); 6] = [
+    ("min", SpanUnit::Minutes),
+    ("h", SpanUnit::Hours),
+    ("d", SpanUnit::Days),
+    ("w", SpanUnit::Weeks),
+    ("mo", SpanUnit::Months),
+    ("y", SpanUnit::Years),
+];
+
+/// A length of time in one unit: `10min`, `3h`, `90d`, `6w`, `18mo`, `2y`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Span {
+    number: i64,
+    unit: SpanUnit,
+}
+
+/// What a written span may look like.
+pub const EXPECTED_SPAN: &str = "a span such as 10min, 3h, 90d, 6w, 18mo or 2y";
+
+impl Span {
+    /// Reads a whole number and a unit; at most 99,999 of it.
+    pub fn parse(text: &str) -> Option<Self> {
+        let split = text.find(|c: char| !c.is_ascii_digit())?;
+        let (number, unit) = text.split_at(split);
+        let unit = SPAN_UNITS.iter().find(|(name, _)| *name == unit)?.1;
+        let number = number.parse().ok().filter(|n| *n <= 99_999)?;
+        Some(Self { number, unit })
+    }
+
+    /// This many minutes.
+    pub fn minutes(number: u16) -> Self {
+        Self {
+            number: i64::from(number),
+            unit: SpanUnit::Minutes,
+        }
+    }
+}
+
+impl fmt::Display for Span {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let unit = SPAN_UNITS
+            .iter()
+            .find(|(_, unit)| *unit == self.unit)
+            .map_or("", |u| u.0);
+        write!(f, "{}{unit}", self.number)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn monday() -> Now {
+        Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap()
+    }
+
+    fn at(text: &str) -> Moment {
+        Now::parse(text, &TimeZone::UTC).unwrap().moment()
+    }
+
+    #[test]
+    fn a_day_alone_means_its_end() {
+        assert!(at("2031-04-07") > at("2031-04-07T23:59"));
+        assert!(at("2031-04-07") < at("2031-04-08T00:00"));
+        assert!(Now::parse("2031-04", &TimeZone::UTC).is_none());
+        assert!(Now::parse("2031-02-30", &TimeZone::UTC).is_none());
+    }
+
+    #[test]
+    fn spans_follow_the_calendar() {
+        let now = monday();
+        assert_eq!(
+            now.before(Span::parse("90d").unwrap()),
+            at("2031-01-07T09:00")
+        );
+        assert_eq!(
+            now.before(Span::parse("2mo").unwrap()),
+            at("2031-02-07T09:00")
+        );
+        assert_eq!(
+            now.before(Span::parse("2y").unwrap()),
+            at("2029-04-07T09:00")
+        );
+        assert_eq!(
+            now.before(Span::parse("10min").unwrap()),
+            at("2031-04-07T08:50")
+        );
+        assert_eq!(now.before(Span::parse("99999y").unwrap()), Moment(i64::MIN));
+        for wrong in ["", "d", "90", "90days", "1.5y", "100000d", "5m"] {
+            assert_eq!(Span::parse(wrong), None, "{wrong}");
+        }
+    }
+
+    #[test]
+    fn days_months_and_years_have_bounds() {
+        let now = monday();
+        let bounds = |text: &str| Day::parse(text).unwrap().bounds(&now);
+        assert_eq!(
+            bounds("2031-04"),
+            (at("2031-04-01T00:00"), at("2031-05-01T00:00"))
+        );
+        assert_eq!(
+            bounds("2030"),
+            (at("2030-01-01T00:00"), at("2031-01-01T00:00"))
+        );
+        for wrong in [
+            "31",
+            "2031-4",
+            "2031-13",
+            "2031-04-31",
+            "2031-04-07-1",
+            "20310407",
+        ] {
+            assert_eq!(Day::parse(wrong), None, "{wrong}");
+        }
+        assert_eq!(Day::parse("2031-04").unwrap().to_string(), "2031-04");
+    }
+
+    #[test]
+    fn ages_are_short_words() {
+        let now = monday();
+        for (then, words) in [
+            ("2031-04-07T08:59", "now"),
+            ("2031-04-07T08:30", "30 minutes"),
+            ("2031-04-06T12:00", "21 hours"),
+            ("2031-04-01T09:00", "6 days"),
+            ("2030-12-28T09:00", "3 months"),
+            ("2028-04-07T09:00", "3 years"),
+            ("2031-04-07T10:00", "ahead"),
+        ] {
+            assert_eq!(now.age(at(then)), words, "{then}");
+        }
+    }
+
+    #[test]
+    fn moments_before_1970_keep_their_nanoseconds_positive() {
+        assert_eq!(Moment::from_unix(-2, 5).to_unix(), (-2, 5));
+    }
+}

@@ -1,0 +1,400 @@
+//! What can be read from a name, and how a name is made clean and safe.
+
+use std::borrow::Cow;
+use std::cmp::Ordering;
+use std::sync::LazyLock;
+
+use regex::Regex;
+use unicode_normalization::{UnicodeNormalization, is_nfc};
+
+/// The longest name that common file systems hold, in bytes.
+pub const NAME_MAX: usize = 255;
+
+/// The form in which texts are compared: letter case and Unicode form ignored.
+pub fn fold(text: &str) -> String {
+    if text.is_ascii() {
+        return text.to_ascii_lowercase();
+    }
+    text.nfd().flat_map(char::to_lowercase).nfc().collect()
+}
+
+/// [`fold`] for the bytes of a name; bytes outside UTF-8 are replaced.
+pub fn fold_bytes(name: &[u8]) -> String {
+    fold(&String::from_utf8_lossy(name))
+}
+
+/// The composed Unicode form of a text.
+pub fn composed(text: &str) -> Cow<'_, str> {
+    if is_nfc(text) {
+        Cow::Borrowed(text)
+    } else {
+        Cow::Owned(text.nfc().collect())
+    }
+}
+
+/// Double extensions that belong together.
+const DOUBLE: [&[u8]; 6] = [
+    b".tar.gz",
+    b".tar.bz2",
+    b".tar.xz",
+    b".tar.zst",
+    b".tar.lz",
+    b".user.js",
+];
+
+/// Splits a file name into its stem and its extension (with the dot, or empty).
+///
+/// A leading dot starts no extension, and what holds a space or is longer than ten bytes is none.
+pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
+    let lower = name.to_ascii_lowercase();
+    if let Some(double) = DOUBLE
+        .iter()
+        .find(|d| lower.ends_with(d) && lower.len() > d.len())
+    {
+        return name.split_at(name.len() - double.len());
+    }
+    match name.iter().rposition(|b| *b == b'.') {
+        Some(at) if at > 0 && is_extension(&name[at + 1..]) => name.split_at(at),
+        _ => (name, b""),
+    }
+}
+
+fn is_extension(bytes: &[u8]) -> bool {
+    (1..=10).contains(&bytes.len())
+        && bytes
+            .iter()
+            .all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'+' | b'~'))
+        && !bytes.iter().all(u8::is_ascii_digit)
+        || bytes == b"7z"
+}
+
+/// Compares names the way people count: `2` before `10`, letter case last.
+pub fn natural_order(a: &[u8], b: &[u8]) -> Ordering {
+    let (left, right) = (fold_bytes(a), fold_bytes(b));
+    let (mut x, mut y) = (left.as_str(), right.as_str());
+    loop {
+        match (x.chars().next(), y.chars().next()) {
+            (None, None) => return a.cmp(b),
+            (None, _) => return Ordering::Less,
+            (_, None) => return Ordering::Greater,
+            (Some(p), Some(q)) if p.is_ascii_digit() && q.is_ascii_digit() => {
+                let (m, rest_x) = take_number(x);
+                let (n, rest_y) = take_number(y);
+                match m.len().cmp(&n.len()).then_with(|| m.cmp(n)) {
+                    Ordering::Equal => (x, y) = (rest_x, rest_y),
+                    other => return other,
+                }
+            }
+            (Some(p), Some(q)) if p == q => {
+                (x, y) = (&x[p.len_utf8()..], &y[q.len_utf8()..]);
+            }
+            (Some(p), Some(q)) => return p.cmp(&q),
+        }
+    }
+}
+
+/// A run of digits without its leading zeros, and what follows it.
+fn take_number(text: &str) -> (&str, &str) {
+    let end = text
+        .find(|c: char| !c.is_ascii_digit())
+        .unwrap_or(text.len());
+    (text[..end].trim_start_matches('0'), &text[end..])
+}
+
+static UNTITLED: LazyLock<Regex> = LazyLock::new(|| {
+    regex(
+        r"^(untitled|unnamed|no name|new (folder|file|text|bitmap|rich|text document|document|spreadsheet|presentation|page|note)|untitled (folder|document|file|note|\w+)|document|image|download|scan|screenshot|file|folder|noname|unbenannt|neuer ordner|sans titre|nouveau dossier|sin título|senza titolo|naamloos)( document)?[ _-]*(\(?\d{1,3}\)?)?$",
+    )
+});
+
+static COPY_MARKS: LazyLock<Regex> = LazyLock::new(|| {
+    regex(
+        r"(?i)^(copy|kopie|copie|copia)( \(?\d{1,3}\)?)? (of|von|de|di) |( ?[-_]? ?\b(copy|kopie|copie|copia)( ?\(?\d{1,3}\)?)?| ?\(\d{1,3}\))$",
+    )
+});
+
+static SPACES: LazyLock<Regex> = LazyLock::new(|| regex(r"[\s_]+"));
+static STRAY: LazyLock<Regex> = LazyLock::new(|| regex(r"^[\s\-_.,;+~]+|[\s\-_,;+~]+$"));
+
+fn regex(pattern: &str) -> Regex {
+    Regex::new(pattern).expect("the pattern is a constant that a test compiles")
+}
+
+/// Whether a stem says nothing: `Untitled 2`, `New folder`, `document(1)`.
+pub fn is_untitled(stem: &[u8]) -> bool {
+    let folded = fold_bytes(stem);
+    let trimmed = folded.trim_matches(|c: char| c.is_whitespace() || matches!(c, '-' | '_' | '.'));
+    trimmed.is_empty() || UNTITLED.is_match(trimmed)
+}
+
+/// Extensions that programs give to what they have not finished downloading.
+const UNFINISHED: [&str; 8] = [
+    "part",
+    "partial",
+    "crdownload",
+    "download",
+    "filepart",
+    "opdownload",
+    "!ut",
+    "aria2",
+];
+
+/// Whether a name marks a partial download.
+pub fn is_unfinished(name: &[u8]) -> bool {
+    let lower = name.to_ascii_lowercase();
+    UNFINISHED.iter().any(|ext| {
+        lower
+            .strip_suffix(ext.as_bytes())
+            .is_some_and(|rest| rest.len() > 1 && rest.ends_with(b"."))
+    })
+}
+
+/// Whether a name is hidden by the usual sign, a leading dot.
+pub fn is_hidden(name: &[u8]) -> bool {
+    name.first() == Some(&b'.')
+}
+
+/// A stem with spaces, case and copy marks cleaned: `  copy of LOAN__agreement (2)` becomes
+/// `Loan agreement`.
+///
+/// Words all in capitals become small only if the whole stem is (so `HDT receipt` stays), and the
+/// first letter becomes a capital. A stem that would vanish is given back unchanged.
+pub fn tidy_stem(stem: &str) -> String {
+    let mut text = SPACES.replace_all(stem, " ").trim().to_owned();
+    while let Some(found) = COPY_MARKS.find(&text).filter(|m| m.len() < text.len()) {
+        let start = found.start();
+        text.replace_range(found.range(), "");
+        if start == 0 {
+            text = text.trim_start().to_owned();
+        }
+    }
+    let text = STRAY.replace_all(&text, "");
+    if text.is_empty() {
+        return stem.to_owned();
+    }
+    capitalised(&text)
+}
+
+fn capitalised(text: &str) -> String {
+    let letters = text.chars().filter(|c| c.is_alphabetic()).count();
+    let shouting = letters > 4
+        && text.contains(' ')
+        && !text.chars().any(char::is_lowercase)
+        && text.chars().any(char::is_uppercase);
+    let text = if shouting {
+        text.to_lowercase()
+    } else {
+        text.to_owned()
+    };
+    let first_word = text.split(' ').next().unwrap_or_default();
+    // iPad and mScan are spelled so on purpose
+    if first_word.chars().skip(1).any(char::is_uppercase) {
+        return text;
+    }
+    let mut chars = text.chars();
+    chars
+        .next()
+        .map_or(String::new(), |c| c.to_uppercase().chain(chars).collect())
+}
+
+/// The first letter of a stem as a capital without its accent; `0-9` for a digit, `None` if there
+/// is neither letter nor digit.
+pub fn initial(stem: &str) -> Option<String> {
+    let first = stem.nfd().find(|c| c.is_alphanumeric())?;
+    if first.is_numeric() {
+        return Some("0-9".into());
+    }
+    Some(first.to_uppercase().collect())
+}
+
+/// Names that one common system or another keeps for devices.
+const RESERVED: [&str; 22] = [
+    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8",
+    "com9", "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
+];
+
+/// Whether a common file system other than ours would refuse this name.
+pub fn is_refused_elsewhere(name: &[u8]) -> bool {
+    name != make_safe(name) && !name.is_empty()
+}
+
+/// Makes a name that was put together from values acceptable to every common file system.
+///
+/// `< > : " / \ | ? *` and control characters become `-`, spaces and dots at the end and spaces at
+/// the start go, a reserved device name gets a `_`, and the whole is cut to 255 bytes before its
+/// extension. May come out empty.
+pub fn make_safe(name: &[u8]) -> Vec<u8> {
+    let replaced: Vec<u8> = name
+        .iter()
+        .map(|b| match b {
+            b'<' | b'>' | b':' | b'"' | b'/' | b'\\' | b'|' | b'?' | b'*' | 0..=31 | 127 => b'-',
+            other => *other,
+        })
+        .collect();
+    let mut safe = trim_edges(&replaced).to_vec();
+    let (stem, _) = split_extension(&safe);
+    if RESERVED.contains(
+        &stem
+            .to_ascii_lowercase()
+            .escape_ascii()
+            .to_string()
+            .as_str(),
+    ) {
+        safe.insert(stem.len(), b'_');
+    }
+    shorten(&safe, NAME_MAX)
+}
+
+fn trim_edges(name: &[u8]) -> &[u8] {
+    let start = name.iter().position(|b| *b != b' ').unwrap_or(name.len());
+    let end = name
+        .iter()
+        .rposition(|b| !matches!(b, b' ' | b'.'))
+        .map_or(start, |at| at + 1);
+    &name[start..end.max(start)]
+}
+
+/// Cuts a name to at most `most` bytes: the stem is shortened, between characters, and the
+/// extension stays.
+pub fn shorten(name: &[u8], most: usize) -> Vec<u8> {
+    if name.len() <= most {
+        return name.to_vec();
+    }
+    let (stem, ext) = split_extension(name);
+    let mut end = most.saturating_sub(ext.len()).min(stem.len());
+    while end > 0 && stem.get(end).is_some_and(|b| b & 0xC0 == 0x80) {
+        end -= 1;
+    }
+    let mut short = trim_edges(&stem[..end]).to_vec();
+    short.extend_from_slice(ext);
+    short
+}
+
+/// The name with a number before its extension: `plan (2).pdf`. Shortened to fit if need be.
+pub fn numbered(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
+    let (stem, ext) = if is_folder {
+        (name, &b""[..])
+    } else {
+        split_extension(name)
+    };
+    let mark = format!(" ({number})");
+    let mut out = shorten(stem, NAME_MAX.saturating_sub(mark.len() + ext.len()));
+    out.extend_from_slice(mark.as_bytes());
+    out.extend_from_slice(ext);
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn extensions() {
+        let split = |name: &'static str| {
+            let (stem, ext) = split_extension(name.as_bytes());
+            (
+                std::str::from_utf8(stem).unwrap(),
+                std::str::from_utf8(ext).unwrap(),
+            )
+        };
+        assert_eq!(split("a.pdf"), ("a", ".pdf"));
+        assert_eq!(split("a.tar.GZ"), ("a", ".tar.GZ"));
+        assert_eq!(split(".profile"), (".profile", ""));
+        assert_eq!(split("v1.2"), ("v1.2", ""));
+        assert_eq!(split("films.7z"), ("films", ".7z"));
+        assert_eq!(split("Dr. Gannet"), ("Dr. Gannet", ""));
+    }
+
+    #[test]
+    fn people_count_two_before_ten() {
+        let mut names = ["img10", "Img2", "img2", "img1", "img02", "äpfel", "zoo"];
+        names.sort_by(|a, b| natural_order(a.as_bytes(), b.as_bytes()));
+        assert_eq!(
+            names,
+            ["img1", "Img2", "img02", "img2", "img10", "zoo", "äpfel"]
+        );
+    }
+
+    #[test]
+    fn names_that_say_nothing() {
+        for name in [
+            "Untitled",
+            "untitled 2",
+            "New folder (3)",
+            "document(1)",
+            "Scan_001",
+            "  ",
+            "--",
+        ] {
+            assert!(is_untitled(name.as_bytes()), "{name}");
+        }
+        for name in [
+            "Untitled symphony notes",
+            "scan of the ledger",
+            "Documentary",
+            "2031",
+        ] {
+            assert!(!is_untitled(name.as_bytes()), "{name}");
+        }
+        assert!(is_unfinished(b"film.mp4.part") && !is_unfinished(b"spare.partner"));
+    }
+
+    #[test]
+    fn tidy_cleans_marks_spaces_and_shouting() {
+        for (from, to) in [
+            ("  copy of LOAN__agreement (2)", "LOAN agreement"),
+            ("budget - Copy", "Budget"),
+            ("poster_final - Kopie (3)", "Poster final"),
+            ("CONDITION REPORT 12", "Condition report 12"),
+            ("HDT receipt", "HDT receipt"),
+            ("iPad list", "iPad list"),
+            ("(1)", "(1)"),
+            ("copy", "Copy"),
+            ("photocopy", "Photocopy"),
+        ] {
+            assert_eq!(tidy_stem(from), to, "{from}");
+        }
+    }
+
+    #[test]
+    fn initials_lose_their_accent() {
+        assert_eq!(initial("  ängstrom"), Some("A".into()));
+        assert_eq!(initial("_31 boats"), Some("0-9".into()));
+        assert_eq!(initial("--"), None);
+    }
+
+    #[test]
+    fn safe_names() {
+        assert_eq!(make_safe(b"a/b:c?.txt"), b"a-b-c-.txt");
+        assert_eq!(make_safe(b" .. "), b"");
+        assert_eq!(make_safe(b"con.txt"), b"con_.txt");
+        assert_eq!(make_safe("Möwe. ".as_bytes()), "Möwe".as_bytes());
+        assert_eq!(numbered(b"plan.pdf", 2, false), b"plan (2).pdf");
+        assert_eq!(numbered(b"v1.old", 2, true), b"v1.old (2)");
+        assert!(is_refused_elsewhere(b"what?.txt") && !is_refused_elsewhere(b"what.txt"));
+    }
+
+    proptest! {
+        #[test]
+        fn a_safe_name_is_one_short_part(name in proptest::collection::vec(any::<u8>(), 0..600)) {
+            let safe = make_safe(&name);
+            prop_assert!(safe.len() <= NAME_MAX);
+            prop_assert!(!safe.contains(&b'/') && !safe.contains(&0) && safe != b"." && safe != b"..");
+            prop_assert_eq!(make_safe(&safe), safe.clone());
+            prop_assert!(numbered(&safe, 12, false).len() <= NAME_MAX);
+        }
+
+        #[test]
+        fn tidy_never_panics_or_empties(stem in "\\PC{1,30}") {
+            prop_assert!(!tidy_stem(&stem).is_empty());
+        }
+
+        #[test]
+        fn shortening_cuts_between_characters(name in "[äöü🐦a]{0,200}", ext in "\\.[a-z]{1,4}") {
+            let name = format!("{name}{ext}");
+            let short = shorten(name.as_bytes(), 60);
+            prop_assert!(String::from_utf8(short).is_ok());
+        }
+    }
+}

@@ -1,0 +1,230 @@
+//! From text to a pattern.
+
+use super::{Form, Pattern, Piece, PutPattern, Subject};
+use crate::diagnostic::{Diagnostic, any_of, nearest};
+
+const SUBJECTS: [(&str, Subject); 10] = [
+    ("type", Subject::Type),
+    ("ext", Subject::Ext),
+    ("stem", Subject::Stem),
+    ("name", Subject::Name),
+    ("pile", Subject::Pile),
+    ("today", Subject::Today),
+    ("modified", Subject::Modified),
+    ("created", Subject::Created),
+    ("opened", Subject::Opened),
+    ("arrived", Subject::Arrived),
+];
+
+impl Subject {
+    /// The subject's word.
+    pub(super) fn word(self) -> &'static str {
+        SUBJECTS[self as usize].0
+    }
+
+    fn is_date(self) -> bool {
+        matches!(
+            self,
+            Self::Today | Self::Modified | Self::Created | Self::Opened | Self::Arrived
+        )
+    }
+}
+
+impl Pattern {
+    /// Reads a pattern for a single name.
+    ///
+    /// # Errors
+    /// An unknown subject or form, an unclosed brace, or a `/` in the text.
+    pub fn parse(text: &str) -> Result<Self, Diagnostic> {
+        if let Some((at, _)) = split(text).nth(1) {
+            return Err(Diagnostic::new(at - 1..at, "a name cannot hold a `/`")
+                .help("`rename` gives a name only; the folder is said in `put`"));
+        }
+        Self::parse_part(text)
+    }
+
+    fn parse_part(text: &str) -> Result<Self, Diagnostic> {
+        let mut pieces = Vec::new();
+        let mut literal = String::new();
+        let mut at = 0;
+        while let Some(c) = text[at..].chars().next() {
+            match c {
+                '{' | '}' if text[at + 1..].starts_with(c) => {
+                    literal.push(c);
+                    at += 2;
+                }
+                '{' => {
+                    let end = text[at..].find('}').map(|end| at + end).ok_or_else(|| {
+                        Diagnostic::new(at..text.len(), "this brace is never closed")
+                            .help("close it with `}`, or write `{{` for a brace itself")
+                    })?;
+                    push_literal(&mut pieces, &mut literal);
+                    pieces.push(value(&text[at + 1..end]).map_err(|d| d.shifted(at + 1))?);
+                    at = end + 1;
+                }
+                '}' => {
+                    return Err(Diagnostic::new(at..at + 1, "this brace closes nothing")
+                        .help("write `}}` for a brace itself"));
+                }
+                c => {
+                    literal.push(c);
+                    at += c.len_utf8();
+                }
+            }
+        }
+        push_literal(&mut pieces, &mut literal);
+        if pieces.is_empty() {
+            return Err(Diagnostic::new(0..0, "the pattern is empty"));
+        }
+        Ok(Self { pieces })
+    }
+}
+
+fn push_literal(pieces: &mut Vec<Piece>, literal: &mut String) {
+    if !literal.is_empty() {
+        pieces.push(Piece::Literal(std::mem::take(literal)));
+    }
+}
+
+/// Reads what stands between braces.
+fn value(text: &str) -> Result<Piece, Diagnostic> {
+    let (body, fallback) = match text.split_once('|') {
+        Some((body, fallback)) => (body, Some(fallback.to_owned())),
+        None => (text, None),
+    };
+    let (word, form) = body
+        .split_once(':')
+        .map_or((body, None), |(word, form)| (word, Some(form)));
+    let known = || SUBJECTS.iter().map(|(word, _)| *word);
+    let subject = SUBJECTS
+        .iter()
+        .find(|(known, _)| *known == word)
+        .map(|(_, subject)| *subject);
+    let subject = subject.ok_or_else(|| {
+        let found = Diagnostic::new(0..word.len(), format!("`{word}` is not known in patterns"));
+        match nearest(word, known()) {
+            Some(near) => found.help(format!("did you mean `{near}`?")),
+            None => found.help(format!("patterns know {}", any_of(known()))),
+        }
+    })?;
+    let form = match form {
+        None => Form::Plain,
+        Some(form) => read_form(subject, form).map_err(|d| d.shifted(word.len() + 1))?,
+    };
+    if fallback
+        .as_deref()
+        .is_some_and(|f| f.trim().is_empty() || f.contains(['/', '{']))
+    {
+        return Err(Diagnostic::new(
+            body.len()..text.len(),
+            "what is written where the value is unknown must be a plain word",
+        )
+        .help(format!("for example {{{word}|Unsorted}}")));
+    }
+    Ok(Piece::Value {
+        subject,
+        form,
+        fallback,
+    })
+}
+
+fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
+    let whole = 0..form.len();
+    let word = subject.word();
+    let (fits, allowed) = match (subject, form) {
+        (subject, "year") if subject.is_date() => return Ok(Form::Date("%Y".into())),
+        (subject, "month") if subject.is_date() => return Ok(Form::Date("%m".into())),
+        (subject, "day") if subject.is_date() => return Ok(Form::Date("%d".into())),
+        (subject, format) if subject.is_date() => {
+            let sample = jiff::civil::date(2031, 4, 7)
+                .at(9, 0, 0, 0)
+                .to_zoned_datetime(jiff::tz::TimeZone::UTC);
+            let readable = sample.is_ok_and(|at| jiff::fmt::strtime::format(format, &at).is_ok());
+            (
+                readable && format.contains('%'),
+                "year, month, day, or a form such as %Y-%m",
+            )
+        }
+        (Subject::Stem | Subject::Name, "initial") => return Ok(Form::Initial),
+        (Subject::Stem | Subject::Name, "tidy") => return Ok(Form::Tidy),
+        (Subject::Stem | Subject::Name, _) => (false, "initial or tidy"),
+        _ => {
+            return Err(Diagnostic::new(whole, format!("`{word}` has no forms"))
+                .help(format!("write {{{word}}}")));
+        }
+    };
+    if fits {
+        return Ok(Form::Date(form.to_owned()));
+    }
+    Err(
+        Diagnostic::new(whole, format!("`{form}` is not a form of `{word}`"))
+            .help(format!("its forms are {allowed}")),
+    )
+}
+
+impl PutPattern {
+    /// Reads `2/{type}`, or `home/2/{type}` where `home` is one of the bookcases.
+    ///
+    /// # Errors
+    /// No shelf number where one belongs, or what [`Pattern::parse`] refuses in a folder's part.
+    pub fn parse(text: &str) -> Result<Self, Diagnostic> {
+        let mut parts = split(text);
+        let expected = "it starts with a shelf's number, such as 2/{type}, or with a bookcase and a number, such as home/2";
+        let number = |part: &str| match part.as_bytes() {
+            [digit @ b'1'..=b'9'] => Some(digit - b'0'),
+            _ => None,
+        };
+        let (at, first) = parts.next().unwrap_or((0, ""));
+        let bookcase = (number(first).is_none()).then(|| first.to_owned());
+        let (shelf_at, shelf_text) = if bookcase.is_some() {
+            parts.next().unwrap_or((text.len(), ""))
+        } else {
+            (at, first)
+        };
+        let shelf = number(shelf_text).ok_or_else(|| {
+            let span = if bookcase.is_some() && !shelf_text.is_empty() {
+                shelf_at..shelf_at + shelf_text.len()
+            } else {
+                at..at + first.len()
+            };
+            Diagnostic::new(span, "`put` names no shelf").help(expected)
+        })?;
+        let folders = parts
+            .filter(|(_, part)| !part.is_empty())
+            .map(|(at, part)| {
+                if part == "." || part == ".." {
+                    return Err(Diagnostic::new(
+                        at..at + part.len(),
+                        format!("`{part}` would lead off the shelf"),
+                    ));
+                }
+                Pattern::parse_part(part).map_err(|d| d.shifted(at))
+            })
+            .collect::<Result<_, _>>()?;
+        Ok(Self {
+            bookcase,
+            shelf,
+            folders,
+        })
+    }
+}
+
+/// The parts between slashes, with where each starts. A slash inside braces parts nothing.
+fn split(text: &str) -> impl Iterator<Item = (usize, &str)> {
+    let mut inside = false;
+    let mut start = 0;
+    let mut parts = Vec::new();
+    for (at, c) in text.char_indices() {
+        match c {
+            '{' => inside = true,
+            '}' => inside = false,
+            '/' if !inside => {
+                parts.push((start, &text[start..at]));
+                start = at + 1;
+            }
+            _ => {}
+        }
+    }
+    parts.push((start, &text[start..]));
+    parts.into_iter()
+}
