@@ -105,13 +105,17 @@ pub fn follows(leader: &[u8], follower: &[u8], follower_is_folder: bool) -> Opti
     (beside && photo).then_some(Set::Photo)
 }
 
-/// Whether a name could follow a leader at all, so that the search for one is worth its time.
-pub fn may_follow(name: &[u8], is_folder: bool) -> bool {
+/// The folded stem or name of the leader that a name would follow, if it could follow one at all.
+pub fn leader_key(name: &[u8], is_folder: bool) -> Option<String> {
     if is_folder {
         let name = fold_bytes(name);
-        return PAGE_FOLDERS.iter().any(|end| name.ends_with(end));
+        return PAGE_FOLDERS
+            .iter()
+            .find_map(|end| name.strip_suffix(end))
+            .map(str::to_owned);
     }
-    SIDECARS.contains(&parts(name).1.as_str())
+    let (stem, ext) = parts(name);
+    SIDECARS.contains(&ext.as_str()).then_some(stem)
 }
 
 #[cfg(test)]
@@ -146,10 +150,8 @@ mod tests {
             follows(b"Tide tables.pdf", b"Tide tables_files", true),
             None
         );
-        assert!(
-            may_follow(b"a_files", true)
-                && may_follow(b"a.xmp", false)
-                && !may_follow(b"a.jpg", false)
-        );
+        assert_eq!(leader_key(b"A_files", true).as_deref(), Some("a"));
+        assert_eq!(leader_key(b"IMG_1.JPG.xmp", false).as_deref(), Some("img_1.jpg"));
+        assert_eq!(leader_key(b"a.jpg", false), None);
     }
 }

@@ -5,19 +5,19 @@
 
 pub mod amount;
 pub mod condition;
-// pub mod config;
+pub mod config;
 pub mod diagnostic;
 pub mod escape;
 pub mod item;
 pub mod keep_together;
 pub mod kinds;
-// pub mod layout;
+pub mod layout;
 pub mod moment;
 pub mod names;
 pub mod pattern;
 pub mod place;
-// pub mod plan;
-// pub mod rules;
+pub mod plan;
+pub mod rules;
 pub mod tags;
 pub mod tree;
-// pub mod worklist;
+pub mod worklist;

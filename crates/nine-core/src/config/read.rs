@@ -1,0 +1,420 @@
+//! From the text of `shelves.toml` to a checked configuration, or to findings that point at it.
+
+use std::collections::BTreeMap;
+use std::ops::Range;
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::{Bookcase, Config, Pile, usual_settle};
+use crate::condition;
+use crate::diagnostic::{Diagnostic, any_of, nearest};
+use crate::moment::{EXPECTED_SPAN, Span};
+use crate::names::{fold, make_safe};
+use crate::pattern::{Pattern, PutPattern};
+use crate::rules::{Clash, Reach, Rule};
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields, default)]
+struct FileText {
+    pile: BTreeMap<Spanned<String>, PileText>,
+    bookcase: BTreeMap<Spanned<String>, BookcaseText>,
+    rule: Vec<Spanned<RuleText>>,
+    trash: Option<TrashText>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PileText {
+    at: Spanned<String>,
+    settle: Option<Spanned<String>>,
+    births: Option<Births>,
+}
+
+/// Whether birth times are believed. A restored backup gives everything one birth time.
+#[derive(Deserialize, Clone, Copy, PartialEq)]
+#[serde(rename_all = "lowercase")]
+enum Births {
+    Believe,
+    Ignore,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct BookcaseText {
+    at: Spanned<String>,
+    shelves: Vec<Spanned<String>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct TrashText {
+    at: Spanned<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RuleText {
+    name: Option<Spanned<String>>,
+    #[serde(default)]
+    piles: Vec<Spanned<String>>,
+    #[serde(default)]
+    reach: ReachText,
+    when: Spanned<String>,
+    #[serde(default)]
+    tag: Vec<Spanned<String>>,
+    rename: Option<Spanned<String>>,
+    put: Option<Spanned<String>>,
+    #[serde(default)]
+    clash: ClashText,
+}
+
+#[derive(Deserialize, Default, Clone, Copy)]
+#[serde(rename_all = "lowercase")]
+enum ReachText {
+    #[default]
+    Loose,
+    Deep,
+}
+
+#[derive(Deserialize, Default, Clone, Copy)]
+#[serde(rename_all = "lowercase")]
+enum ClashText {
+    #[default]
+    Number,
+    Leave,
+    Hold,
+    Replace,
+}
+
+/// Reads a configuration.
+///
+/// # Errors
+/// Everything that is wrong with it, in the order of the text. Where the text is not TOML, or a key
+/// or the kind of a value is wrong, reading stops there.
+pub fn parse(text: &str) -> Result<Config, Vec<Diagnostic>> {
+    let file: FileText = toml::from_str(text).map_err(|e| vec![from_toml(text, &e)])?;
+    let mut reader = Reader {
+        text,
+        findings: Vec::new(),
+    };
+    let config = reader.config(file);
+    if reader.findings.is_empty() {
+        return Ok(config);
+    }
+    reader.findings.sort_by_key(|finding| finding.span.start);
+    Err(reader.findings)
+}
+
+/// Words the finding of the TOML reader, with the nearest right word for an unknown one.
+fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
+    let mut span = error.span().unwrap_or(0..0);
+    let message = error.message().trim().to_owned();
+    let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
+    if let ([unknown, known @ ..], true) = (quoted.as_slice(), message.starts_with("unknown")) {
+        if let Some(at) = text.get(span.clone()).and_then(|part| part.find(unknown)) {
+            span = span.start + at..span.start + at + unknown.len();
+        }
+        let what = if message.starts_with("unknown field") {
+            "a key"
+        } else {
+            "a value"
+        };
+        let finding = Diagnostic::new(
+            span,
+            format!("`{unknown}` is not {what} that is known here"),
+        );
+        return match nearest(unknown, known.iter().copied()) {
+            Some(near) => finding.help(format!("did you mean `{near}`?")),
+            None => finding.help(format!("here can stand {}", any_of(known.iter().copied()))),
+        };
+    }
+    if let (Some(field), true) = (quoted.first(), message.starts_with("missing field")) {
+        return Diagnostic::new(span, format!("`{field}` is missing here"))
+            .help(format!("add a line `{field} = …`"));
+    }
+    Diagnostic::new(span, message.lines().collect::<Vec<_>>().join("; "))
+}
+
+struct Reader<'a> {
+    text: &'a str,
+    findings: Vec<Diagnostic>,
+}
+
+impl Reader<'_> {
+    fn find(&mut self, finding: Diagnostic) {
+        self.findings.push(finding);
+    }
+
+    /// Moves a finding inside a string's value to its place in the file. Where the string holds
+    /// escapes the whole of it is meant.
+    fn find_inside(&mut self, value: &Spanned<String>, finding: Diagnostic) {
+        let whole = value.span();
+        let raw = &self.text[whole.clone()];
+        let plain = raw.len() == value.get_ref().len() + 2
+            && raw[1..].starts_with(value.get_ref().as_str());
+        self.find(if plain {
+            finding.shifted(whole.start + 1)
+        } else {
+            Diagnostic {
+                span: whole,
+                ..finding
+            }
+        });
+    }
+
+    fn config(&mut self, file: FileText) -> Config {
+        let mut config = Config {
+            trash: file.trash.as_ref().map(|trash| self.folder(&trash.at)),
+            ..Config::default()
+        };
+        let mut places: Vec<(Range<usize>, String)> = Vec::new();
+        let names = file.pile.keys().chain(file.bookcase.keys());
+        for name in names {
+            self.place_name(name, &places);
+            places.push((name.span(), name.get_ref().clone()));
+        }
+        let mut piles: Vec<_> = file.pile.into_iter().collect();
+        piles.sort_by_key(|(name, _)| name.span().start);
+        config.piles = piles
+            .into_iter()
+            .map(|(name, pile)| self.pile(name.into_inner(), pile))
+            .collect();
+        let mut bookcases: Vec<_> = file.bookcase.into_iter().collect();
+        bookcases.sort_by_key(|(name, _)| name.span().start);
+        config.bookcases = bookcases
+            .into_iter()
+            .map(|(name, text)| self.bookcase(name.into_inner(), text))
+            .collect();
+        for (number, rule) in file.rule.into_iter().enumerate() {
+            let span = rule.span();
+            if let Some(rule) = self.rule(number, rule.into_inner(), span, &config) {
+                config.rules.push(rule);
+            }
+        }
+        config
+    }
+
+    fn place_name(&mut self, name: &Spanned<String>, earlier: &[(Range<usize>, String)]) {
+        let text = name.get_ref();
+        let plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_');
+        if text.is_empty() || !text.chars().all(plain) || matches!(text.as_bytes(), [b'1'..=b'9']) {
+            self.find(
+                Diagnostic::new(
+                    name.span(),
+                    format!("`{text}` cannot be the name of a place"),
+                )
+                .help("a name is made of letters, digits, - and _, and is not a single digit"),
+            );
+        }
+        if earlier.iter().any(|(_, other)| other == text) {
+            self.find(
+                Diagnostic::new(
+                    name.span(),
+                    format!("`{text}` is the name of a pile and of a bookcase"),
+                )
+                .help("give one of them another name; `nine` writes places as NAME/path"),
+            );
+        }
+    }
+
+    /// A folder's path: it must be absolute or start in the home folder.
+    fn folder(&mut self, at: &Spanned<String>) -> String {
+        let text = at.get_ref();
+        if !(text.starts_with('/') || text == "~" || text.starts_with("~/")) {
+            self.find(
+                Diagnostic::new(at.span(), format!("`{text}` is not a whole path"))
+                    .help("write a path that starts with / or with ~/"),
+            );
+        }
+        text.clone()
+    }
+
+    fn pile(&mut self, name: String, pile: PileText) -> Pile {
+        let settle = pile.settle.as_ref().and_then(|value| {
+            let span = Span::parse(value.get_ref());
+            if span.is_none() {
+                self.find(
+                    Diagnostic::new(
+                        value.span(),
+                        format!("`{}` is not a span of time", value.get_ref()),
+                    )
+                    .help(format!("expected {EXPECTED_SPAN}")),
+                );
+            }
+            span
+        });
+        Pile {
+            name,
+            at: self.folder(&pile.at),
+            settle: settle.unwrap_or_else(usual_settle),
+            believes_births: pile.births != Some(Births::Ignore),
+        }
+    }
+
+    fn bookcase(&mut self, name: String, bookcase: BookcaseText) -> Bookcase {
+        if let Some(tenth) = bookcase.shelves.get(9) {
+            self.find(
+                Diagnostic::new(
+                    tenth.span(),
+                    format!(
+                        "a tenth shelf, `{}`: a bookcase has nine at most",
+                        tenth.get_ref()
+                    ),
+                )
+                .help("join two shelves, or start a second bookcase"),
+            );
+        }
+        for (at, shelf) in bookcase.shelves.iter().enumerate() {
+            self.shelf(shelf, &bookcase.shelves[..at]);
+        }
+        let shelves = bookcase
+            .shelves
+            .into_iter()
+            .map(Spanned::into_inner)
+            .collect();
+        Bookcase {
+            name,
+            at: self.folder(&bookcase.at),
+            shelves,
+        }
+    }
+
+    fn shelf(&mut self, shelf: &Spanned<String>, earlier: &[Spanned<String>]) {
+        let title = shelf.get_ref();
+        if title.is_empty() || make_safe(title.as_bytes()) != title.as_bytes() {
+            self.find(
+                Diagnostic::new(
+                    shelf.span(),
+                    format!("`{title}` cannot be the name of a folder everywhere"),
+                )
+                .help("leave out < > : \" / \\ | ? * and spaces at either end"),
+            );
+        }
+        if earlier
+            .iter()
+            .any(|other| fold(other.get_ref()) == fold(title))
+        {
+            self.find(Diagnostic::new(
+                shelf.span(),
+                format!("two shelves are called `{title}`"),
+            ));
+        }
+    }
+
+    fn rule(
+        &mut self,
+        number: usize,
+        rule: RuleText,
+        span: Range<usize>,
+        config: &Config,
+    ) -> Option<Rule> {
+        self.check_piles(&rule.piles, config);
+        if rule.put.is_none() && rule.rename.is_none() && rule.tag.is_empty() {
+            let head = span.start..span.start + self.text[span].lines().next().map_or(0, str::len);
+            self.find(
+                Diagnostic::new(head, "this rule does nothing")
+                    .help("add `put`, `rename` or `tag`"),
+            );
+        }
+        for tag in rule
+            .tag
+            .iter()
+            .filter(|tag| tag.get_ref().trim().is_empty())
+        {
+            self.find(Diagnostic::new(tag.span(), "a tag cannot be empty"));
+        }
+        let when = condition::parse(rule.when.get_ref())
+            .map_err(|d| self.find_inside(&rule.when, d))
+            .ok();
+        let rename = rule.rename.as_ref().and_then(|text| {
+            Pattern::parse(text.get_ref())
+                .map_err(|d| self.find_inside(text, d))
+                .ok()
+        });
+        let put = rule.put.as_ref().and_then(|text| {
+            let put = PutPattern::parse(text.get_ref())
+                .map_err(|d| self.find_inside(text, d))
+                .ok()?;
+            self.check_shelf(text, &put, config);
+            Some(put)
+        });
+        Some(Rule {
+            name: rule
+                .name
+                .map_or_else(|| format!("rule {}", number + 1), Spanned::into_inner),
+            piles: rule.piles.into_iter().map(Spanned::into_inner).collect(),
+            reach: match rule.reach {
+                ReachText::Loose => Reach::Loose,
+                ReachText::Deep => Reach::Deep,
+            },
+            when: when?,
+            tag: rule
+                .tag
+                .into_iter()
+                .map(|tag| tag.into_inner().trim().to_owned())
+                .collect(),
+            rename,
+            put,
+            clash: match rule.clash {
+                ClashText::Number => Clash::Number,
+                ClashText::Leave => Clash::Leave,
+                ClashText::Hold => Clash::Hold,
+                ClashText::Replace => Clash::Replace,
+            },
+        })
+    }
+
+    fn check_piles(&mut self, piles: &[Spanned<String>], config: &Config) {
+        let known = || config.piles.iter().map(|pile| pile.name.as_str());
+        for pile in piles
+            .iter()
+            .filter(|pile| config.pile(pile.get_ref()).is_none())
+        {
+            let finding = Diagnostic::new(
+                pile.span(),
+                format!("there is no pile `{}`", pile.get_ref()),
+            );
+            self.find(match nearest(pile.get_ref(), known()) {
+                Some(near) => finding.help(format!("did you mean `{near}`?")),
+                None if config.piles.is_empty() => {
+                    finding.help("make one: [pile.downloads] at = \"~/Downloads\"")
+                }
+                None => finding.help(format!("the piles are {}", any_of(known()))),
+            });
+        }
+    }
+
+    fn check_shelf(&mut self, text: &Spanned<String>, put: &PutPattern, config: &Config) {
+        let Some(bookcase) = config.bookcase(put.bookcase.as_deref()) else {
+            let known = any_of(config.bookcases.iter().map(|b| b.name.as_str()));
+            let message = match &put.bookcase {
+                Some(name) => format!("there is no bookcase `{name}`"),
+                None => "there is no bookcase to put things in".into(),
+            };
+            let help = if known.is_empty() {
+                "make one: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]".to_owned()
+            } else {
+                format!("the bookcases are {known}")
+            };
+            return self.find(Diagnostic::new(text.span(), message).help(help));
+        };
+        if usize::from(put.shelf) > bookcase.shelves.len() {
+            let message = format!(
+                "the bookcase `{}` has no shelf {}",
+                bookcase.name, put.shelf
+            );
+            let shelves: Vec<String> = bookcase
+                .shelves
+                .iter()
+                .zip(1..)
+                .map(|(title, n)| format!("{n} {title}"))
+                .collect();
+            let help = match shelves.is_empty() {
+                true => "it has no shelves yet".to_owned(),
+                false => format!("its shelves are {}", shelves.join(", ")),
+            };
+            self.find(Diagnostic::new(text.span(), message).help(help));
+        }
+    }
+}

@@ -1,0 +1,208 @@
+use super::*;
+use crate::diagnostic::locate;
+use crate::rules::{Clash, Reach};
+
+const SOUND: &str = r#"
+# the two places where things land
+[pile.downloads]
+at = "~/Downloads"
+settle = "5min"
+
+[pile.desktop]
+at = "/home/w/Desktop"
+births = "ignore"
+
+[bookcase.home]
+at = "~/Shelves"
+shelves = ["Exhibitions", "Loans", "Grants"]
+
+[[rule]]
+name = "loan papers"
+piles = ["downloads"]
+reach = "deep"
+when = "type document and name has loan"
+tag = ["loans"]
+rename = "{modified} {stem:tidy}"
+put = "2/{modified:year}"
+clash = "hold"
+
+[[rule]]
+when = "type image"
+put = "home/1"
+"#;
+
+#[test]
+fn a_sound_configuration() {
+    let config = parse(SOUND).unwrap();
+    let names: Vec<&str> = config.piles.iter().map(|p| p.name.as_str()).collect();
+    assert_eq!(names, ["downloads", "desktop"]);
+    assert!(config.piles[0].believes_births && !config.piles[1].believes_births);
+    assert_eq!(config.bookcases[0].shelves.len(), 3);
+    let rule = &config.rules[0];
+    assert_eq!(
+        (rule.reach, rule.clash, rule.tag.len()),
+        (Reach::Deep, Clash::Hold, 1)
+    );
+    assert_eq!(config.rules[1].name, "rule 2");
+    assert_eq!(config.rules[1].clash, Clash::Number);
+    assert_eq!(parse("").unwrap(), Config::default());
+}
+
+/// The line, the word and the help of each finding.
+fn findings(text: &str) -> Vec<(usize, String, String)> {
+    let found = parse(text).expect_err(text);
+    let told = found.into_iter().map(|finding| {
+        let word = text[finding.span.clone()].to_owned();
+        (
+            locate(text, &finding.span).line,
+            word,
+            format!("{}; {}", finding.message, finding.help.unwrap_or_default()),
+        )
+    });
+    told.collect()
+}
+
+#[track_caller]
+fn one(text: &str, line: usize, word: &str, told: &str) {
+    let found = findings(text);
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert_eq!((found[0].0, found[0].1.as_str()), (line, word), "{found:?}");
+    assert!(found[0].2.contains(told), "{found:?}");
+}
+
+const HEAD: &str = "[pile.downloads]\nat = \"~/Downloads\"\n[bookcase.home]\nat = \"~/S\"\nshelves = [\"A\", \"B\"]\n[[rule]]\n";
+
+fn rule(lines: &str) -> String {
+    format!("{HEAD}{lines}")
+}
+
+#[test]
+fn unknown_keys_and_wrong_values_show_the_line_and_the_nearest_word() {
+    one(
+        "[pile.d]\nat = \"/d\"\nsetle = \"1d\"\n",
+        3,
+        "setle",
+        "did you mean `settle`?",
+    );
+    one(
+        "[pile.d]\nat = \"/d\"\nsettle = \"soon\"\n",
+        3,
+        "\"soon\"",
+        "expected a span",
+    );
+    one("[pile.d]\nat = 5\n", 2, "5", "string");
+    one(
+        "[pile.d]\nat = \"Downloads\"\n",
+        2,
+        "\"Downloads\"",
+        "starts with /",
+    );
+    one("[pils.d]\nat = \"/d\"\n", 1, "pils", "did you mean `pile`?");
+    one(
+        &rule("when = \"type image\"\nput = \"1\"\nclash = \"nubmer\"\n"),
+        9,
+        "nubmer",
+        "did you mean `number`?",
+    );
+    one(
+        "[pile.x]\nat = \"/d\"\n[bookcase.x]\nat = \"/e\"\nshelves = []\n",
+        3,
+        "x",
+        "a pile and of a bookcase",
+    );
+    one("[pile.2]\nat = \"/d\"\n", 1, "2", "not a single digit");
+    assert!(
+        findings("[pile.d]\nsettle = \"1d\"\n")[0]
+            .2
+            .contains("`at` is missing")
+    );
+    assert_eq!(findings("[pile.d\n")[0].0, 1);
+}
+
+#[test]
+fn a_tenth_shelf_is_one_too_many() {
+    let text = "[bookcase.h]\nat = \"/h\"\nshelves = [\"a\",\"b\",\"c\",\"d\",\"e\",\"f\",\"g\",\"h\",\"i\",\"j\"]\n";
+    one(text, 3, "\"j\"", "nine at most");
+    one(
+        "[bookcase.h]\nat = \"/h\"\nshelves = [\"a/b\"]\n",
+        3,
+        "\"a/b\"",
+        "leave out",
+    );
+    one(
+        "[bookcase.h]\nat = \"/h\"\nshelves = [\"Ab\", \"aB\"]\n",
+        3,
+        "\"aB\"",
+        "two shelves",
+    );
+}
+
+#[test]
+fn rules_that_cannot_work() {
+    one(
+        &rule("when = \"type imgae\"\nput = \"1\"\n"),
+        7,
+        "imgae",
+        "did you mean `image`?",
+    );
+    one(
+        &rule("when = 'type image'\npiles = [\"downlods\"]\nput = \"1\"\n"),
+        8,
+        "\"downlods\"",
+        "did you mean `downloads`?",
+    );
+    one(
+        &rule("when = \"type image\"\nput = \"7/{type}\"\n"),
+        8,
+        "\"7/{type}\"",
+        "its shelves are 1 A, 2 B",
+    );
+    one(
+        &rule("when = \"type image\"\nput = \"work/1\"\n"),
+        8,
+        "\"work/1\"",
+        "there is no bookcase `work`",
+    );
+    one(
+        &rule("when = \"type image\"\nput = \"1/{tpye}\"\n"),
+        8,
+        "tpye",
+        "did you mean `type`?",
+    );
+    one(
+        &rule("when = \"type image\"\nrename = \"{stem:x}\"\n"),
+        8,
+        "x",
+        "initial or tidy",
+    );
+    one(
+        &rule("when = \"type image\"\n"),
+        6,
+        "[[rule]]",
+        "add `put`, `rename` or `tag`",
+    );
+    one(
+        "[[rule]]\nwhen = \"type image\"\nput = \"1\"\n",
+        3,
+        "\"1\"",
+        "make one: [bookcase.home]",
+    );
+}
+
+#[test]
+fn several_findings_come_in_the_order_of_the_text() {
+    let text = rule("when = \"type imgae\"\npiles = [\"x\"]\nput = \"9\"\n");
+    let lines: Vec<usize> = findings(&text).into_iter().map(|f| f.0).collect();
+    assert_eq!(lines, [7, 8, 9]);
+}
+
+#[test]
+fn a_condition_with_escapes_points_at_the_whole_string() {
+    let text = rule("when = \"name is \\\"a\\\" adn empty\"\nput = \"1\"\n");
+    one(
+        &text,
+        7,
+        "\"name is \\\"a\\\" adn empty\"",
+        "did you mean `and`?",
+    );
+}

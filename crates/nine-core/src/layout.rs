@@ -1,0 +1,143 @@
+//! Bookcases and their shelves: which folder is which shelf.
+
+use crate::config::Bookcase;
+use crate::place::{ItemPath, Spot};
+
+/// A shelf and the folders of its bookcase that carry its number.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shelf {
+    /// 1 to 9.
+    pub number: u8,
+    /// Its name in the configuration, such as `Grants`.
+    pub title: String,
+    /// The folders that carry its number, in the order in which they were found.
+    pub found: Vec<Vec<u8>>,
+}
+
+/// Which folder is the shelf.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ShelfFolder {
+    /// It is there under the name that the configuration gives.
+    There(Vec<u8>),
+    /// It is there, renamed by hand; its number tells.
+    Renamed(Vec<u8>),
+    /// It is not there yet and will get this name.
+    Missing(Vec<u8>),
+    /// Several folders carry the number and none has the configured name.
+    Ambiguous,
+}
+
+impl Shelf {
+    /// The folder's name as the configuration has it: `3 Grants`.
+    pub fn wanted(&self) -> Vec<u8> {
+        format!("{} {}", self.number, self.title).into_bytes()
+    }
+
+    /// Finds the shelf's folder by its name, or by its number.
+    pub fn folder(&self) -> ShelfFolder {
+        let wanted = self.wanted();
+        match self.found.as_slice() {
+            found if found.contains(&wanted) => ShelfFolder::There(wanted),
+            [] => ShelfFolder::Missing(wanted),
+            [one] => ShelfFolder::Renamed(one.clone()),
+            _ => ShelfFolder::Ambiguous,
+        }
+    }
+}
+
+/// The number that a shelf's folder name starts with: `3` in `3 Grants`, `3. Grants`, `3`.
+pub fn shelf_number(name: &[u8]) -> Option<u8> {
+    match name {
+        [digit @ b'1'..=b'9'] => Some(digit - b'0'),
+        [digit @ b'1'..=b'9', b' ' | b'.' | b'_' | b'-', ..] => Some(digit - b'0'),
+        _ => None,
+    }
+}
+
+/// A bookcase as it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Layout {
+    /// The bookcase's name.
+    pub bookcase: String,
+    /// Its shelves.
+    pub shelves: Vec<Shelf>,
+}
+
+impl Layout {
+    /// Matches the shelves of the configuration with the names of the folders in the bookcase.
+    pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = &'a [u8]> + Clone) -> Self {
+        let shelves = bookcase.shelves.iter().zip(1u8..).map(|(title, number)| {
+            let found = folders
+                .clone()
+                .filter(|name| shelf_number(name) == Some(number));
+            Shelf {
+                number,
+                title: title.clone(),
+                found: found.map(<[u8]>::to_vec).collect(),
+            }
+        });
+        Self {
+            bookcase: bookcase.name.clone(),
+            shelves: shelves.collect(),
+        }
+    }
+
+    /// The shelf of this number.
+    pub fn shelf(&self, number: u8) -> Option<&Shelf> {
+        self.shelves.iter().find(|shelf| shelf.number == number)
+    }
+
+    /// Where a shelf's folder is or will be; `None` if several carry its number.
+    pub fn spot(&self, number: u8) -> Option<Spot> {
+        match self.shelf(number)?.folder() {
+            ShelfFolder::There(name) | ShelfFolder::Renamed(name) | ShelfFolder::Missing(name) => {
+                Some(Spot::new(
+                    self.bookcase.clone(),
+                    ItemPath::root().join(name),
+                ))
+            }
+            ShelfFolder::Ambiguous => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn layout(folders: &[&str]) -> Layout {
+        let bookcase = Bookcase {
+            name: "home".into(),
+            at: "/x".into(),
+            shelves: vec!["Exhibitions".into(), "Loans".into(), "Grants".into()],
+        };
+        Layout::new(&bookcase, folders.iter().map(|f| f.as_bytes()))
+    }
+
+    #[test]
+    fn shelves_are_found_by_name_then_by_number() {
+        let layout = layout(&["1 Exhibitions", "2 Borrowed", "23 Boats", "x"]);
+        assert_eq!(
+            layout.shelves[0].folder(),
+            ShelfFolder::There(b"1 Exhibitions".to_vec())
+        );
+        assert_eq!(
+            layout.shelves[1].folder(),
+            ShelfFolder::Renamed(b"2 Borrowed".to_vec())
+        );
+        assert_eq!(layout.spot(3).unwrap().to_string(), "home/3 Grants");
+        assert_eq!(layout.spot(4), None);
+    }
+
+    #[test]
+    fn two_folders_with_one_number_are_ambiguous_unless_one_has_the_name() {
+        assert_eq!(
+            layout(&["2 a", "2 b"]).shelves[1].folder(),
+            ShelfFolder::Ambiguous
+        );
+        assert_eq!(
+            layout(&["2 a", "2 Loans"]).spot(2).unwrap().to_string(),
+            "home/2 Loans"
+        );
+    }
+}

@@ -1,0 +1,117 @@
+//! Planners: they read, and return a worklist.
+//!
+//! Planning has two halves, so that no planner needs a disk: [`tidy::propose`] says what each item
+//! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
+
+mod settle;
+pub mod tidy;
+
+pub use settle::settle;
+
+use crate::item::{Item, Kind, Stamp};
+use crate::kinds::Content;
+use crate::moment::Moment;
+use crate::place::{ItemPath, Spot};
+use crate::rules::Clash;
+use crate::worklist::Doubt;
+
+/// What a planner may ask of an item beyond what a scan tells. Asked only where it matters.
+pub trait Details {
+    /// The tags.
+    fn tags(&self, path: &ItemPath) -> Vec<String>;
+    /// The first bytes, recognised; `None` if they cannot be read.
+    fn content(&self, path: &ItemPath) -> Option<Content>;
+    /// Whether a link leads nowhere.
+    fn is_broken(&self, path: &ItemPath) -> bool;
+}
+
+/// An item and what is wanted for it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Proposal {
+    /// Where it lies.
+    pub item: Spot,
+    /// File, folder or link.
+    pub kind: Kind,
+    /// As what it must be found.
+    pub stamp: Stamp,
+    /// Its bytes, all of a folder's.
+    pub size: u64,
+    /// When it was last changed; of a folder, the newest thing inside.
+    pub modified: Moment,
+    /// The tags that it has.
+    pub tags: Vec<String>,
+    /// The tags that it gets.
+    pub new_tags: Vec<String>,
+    /// The folder that it goes to; the one it lies in if it only gets a name.
+    pub folder: Option<Spot>,
+    /// The name that it gets, where that is a new one.
+    pub name: Option<Vec<u8>>,
+    /// What to do if the name is taken.
+    pub clash: Clash,
+    /// Why.
+    pub why: String,
+    /// Reasons for a person to look.
+    pub doubts: Vec<Doubt>,
+    /// What goes where this goes.
+    pub followers: Vec<Follower>,
+}
+
+/// A file or folder that is moved with its leader or not at all.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Follower {
+    /// Where it lies.
+    pub item: Spot,
+    /// File or folder.
+    pub kind: Kind,
+    /// As what it must be found.
+    pub stamp: Stamp,
+    /// Its bytes.
+    pub size: u64,
+    /// When it was last changed.
+    pub modified: Moment,
+    /// What its name has behind the leader's stem, if it is renamed like it.
+    pub ending: Option<Vec<u8>>,
+}
+
+impl Proposal {
+    /// A proposal that wants nothing yet.
+    pub fn for_item(item: &Item) -> Self {
+        Self {
+            item: item.spot.clone(),
+            kind: item.entry.kind,
+            stamp: item.entry.stamp(),
+            size: item.size,
+            modified: item.newest,
+            tags: item.tags.clone(),
+            new_tags: Vec::new(),
+            folder: None,
+            name: None,
+            clash: Clash::Number,
+            why: String::new(),
+            doubts: Vec::new(),
+            followers: Vec::new(),
+        }
+    }
+}
+
+/// The name of the side folder in which items are held whose name is taken.
+pub const HELD: &str = "Held";
+
+/// The folders whose names must be known before the proposals can be settled.
+pub fn folders_wanted(proposals: &[Proposal]) -> Vec<Spot> {
+    let mut folders: Vec<Spot> = proposals.iter().filter_map(|p| p.folder.clone()).collect();
+    let held = proposals
+        .iter()
+        .filter(|p| p.clash == Clash::Hold)
+        .filter_map(|p| p.folder.as_ref());
+    let held: Vec<Spot> = held
+        .map(|f| Spot::new(f.place.clone(), f.path.join(HELD)))
+        .collect();
+    folders.extend(held);
+    folders.sort();
+    folders.dedup();
+    folders
+}
+
+#[cfg(test)]
+mod tests;

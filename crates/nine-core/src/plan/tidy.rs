@@ -1,0 +1,365 @@
+//! The planner of `tidy`: applies the rules to what lies in a pile.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use super::{Details, Follower, Proposal};
+use crate::config::{Config, Pile};
+use crate::item::{Item, Kind};
+use crate::keep_together::{self, Set};
+use crate::kinds::name_says_little;
+use crate::layout::Layout;
+use crate::moment::{Moment, Now};
+use crate::names::{fold_bytes, is_hidden, split_extension};
+use crate::place::{ItemPath, Spot};
+use crate::rules::{Outcome, Reach, Rule, apply};
+use crate::tree::{NodeId, Tree};
+use crate::worklist::Doubt;
+
+/// Why an item is left where it is, without being worth a line of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Left {
+    /// No rule is for it.
+    NoRule,
+    /// A rule is for it and it lies there already.
+    InPlace,
+    /// It is hidden.
+    Hidden,
+    /// It changed too recently.
+    Settling,
+    /// It could not be read.
+    Unreadable,
+    /// It is a place of its own: another pile, a bookcase, a shelf.
+    Place,
+    /// It is a device, pipe or socket.
+    Special,
+}
+
+impl Left {
+    /// The reason in words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Left::NoRule => "no rule is for them",
+            Left::InPlace => "in their place already",
+            Left::Hidden => "hidden",
+            Left::Settling => "changed just now",
+            Left::Unreadable => "could not be read",
+            Left::Place => "places of their own",
+            Left::Special => "devices, pipes or sockets",
+        }
+    }
+}
+
+/// What the rules make of a pile.
+#[derive(Debug, Default)]
+pub struct Proposed {
+    /// Items for which something is wanted or doubtful, in the order in which people read them.
+    pub proposals: Vec<Proposal>,
+    /// How many items are left, and why.
+    pub left: BTreeMap<Left, u64>,
+    /// How many items were looked at.
+    pub looked_at: u64,
+}
+
+/// What [`propose`] works from.
+pub struct Pass<'a> {
+    /// The configuration.
+    pub config: &'a Config,
+    /// The bookcases as they stand.
+    pub layouts: &'a [Layout],
+    /// Folders in the pile that are other piles, bookcases or shelves.
+    pub places: &'a dyn Fn(&ItemPath) -> bool,
+    /// The time from which ages are counted.
+    pub now: &'a Now,
+    /// Tags, contents and links.
+    pub details: &'a dyn Details,
+}
+
+/// Applies the rules to all that lies in a pile.
+pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
+    let rules: Vec<&Rule> = pass
+        .config
+        .rules
+        .iter()
+        .filter(|rule| rule.is_for_pile(&pile.name))
+        .collect();
+    let mut walk = Walk {
+        pass,
+        pile,
+        tree,
+        unsettled: pass.now.before(pile.settle),
+        deep: rules.iter().any(|rule| rule.reach == Reach::Deep),
+        hidden: rules.iter().any(|rule| rule.asks_for_hidden()),
+        tags: rules
+            .iter()
+            .any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
+        types: rules.iter().any(|rule| rule.asks_for_type()),
+        out: Proposed::default(),
+    };
+    walk.folder(Tree::ROOT, &ItemPath::root());
+    walk.out
+}
+
+/// Makes the item of a tree's node, with all that conditions may ask of it.
+pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: Wants) -> Item {
+    let entry = tree.entry(id).clone();
+    let totals = tree.totals(id);
+    let is_folder = entry.kind == Kind::Folder;
+    let looks = wants.types
+        && entry.kind == Kind::File
+        && (spot.path.depth() == 1 || name_says_little(tree.name(id)));
+    let children = tree.children(id).map(|child| tree.name(child));
+    Item {
+        size: if is_folder { totals.size } else { entry.size },
+        items: is_folder.then_some(totals.items),
+        newest: if is_folder {
+            totals.newest
+        } else {
+            entry.modified
+        },
+        tags: if wants.tags {
+            details.tags(&spot.path)
+        } else {
+            Vec::new()
+        },
+        content: looks.then(|| details.content(&spot.path)).flatten(),
+        broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
+        together: is_folder
+            .then(|| keep_together::folder(tree.name(id), children))
+            .flatten(),
+        entry,
+        spot,
+    }
+}
+
+/// Which details an item is wanted with.
+#[derive(Debug, Clone, Copy)]
+pub struct Wants {
+    /// Its tags.
+    pub tags: bool,
+    /// Its type, from its content where the name does not tell or it lies loose.
+    pub types: bool,
+}
+
+struct Walk<'a> {
+    pass: &'a Pass<'a>,
+    pile: &'a Pile,
+    tree: &'a Tree,
+    unsettled: Moment,
+    deep: bool,
+    hidden: bool,
+    tags: bool,
+    types: bool,
+    out: Proposed,
+}
+
+impl Walk<'_> {
+    fn leave(&mut self, why: Left) {
+        *self.out.left.entry(why).or_default() += 1;
+    }
+
+    fn folder(&mut self, id: NodeId, path: &ItemPath) {
+        let children = self.tree.children_by_name(id);
+        let mut sets = self.sets(&children);
+        let following: HashSet<NodeId> = sets.values().flatten().map(|(id, _)| *id).collect();
+        for child in children {
+            if following.contains(&child) {
+                continue;
+            }
+            let set = sets.remove(&child).unwrap_or_default();
+            self.entry(child, path.join(self.tree.name(child)), set);
+        }
+    }
+
+    /// For each leader among the children, what follows it.
+    fn sets(&self, children: &[NodeId]) -> HashMap<NodeId, Vec<(NodeId, Set)>> {
+        let is_folder = |id: NodeId| self.tree.entry(id).kind == Kind::Folder;
+        let keys = |id: NodeId| keep_together::leader_key(self.tree.name(id), is_folder(id));
+        let may_follow: Vec<(NodeId, String)> = children
+            .iter()
+            .filter_map(|id| Some((*id, keys(*id)?)))
+            .collect();
+        let mut found: HashMap<NodeId, Vec<(NodeId, Set)>> = HashMap::new();
+        if may_follow.is_empty() {
+            return found;
+        }
+        let mut leaders: HashMap<String, Vec<NodeId>> = HashMap::new();
+        for id in children.iter().copied().filter(|id| !is_folder(*id)) {
+            let name = self.tree.name(id);
+            leaders
+                .entry(fold_bytes(split_extension(name).0))
+                .or_default()
+                .push(id);
+            leaders.entry(fold_bytes(name)).or_default().push(id);
+        }
+        for (follower, key) in may_follow {
+            let name = self.tree.name(follower);
+            let candidates = leaders
+                .get(&key)
+                .into_iter()
+                .flatten()
+                .filter(|id| **id != follower);
+            let leader = candidates.copied().find_map(|leader| {
+                let set =
+                    keep_together::follows(self.tree.name(leader), name, is_folder(follower))?;
+                Some((leader, set))
+            });
+            if let Some((leader, set)) = leader {
+                found.entry(leader).or_default().push((follower, set));
+            }
+        }
+        found
+    }
+
+    fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) {
+        self.out.looked_at += 1 + set.len() as u64;
+        let is_folder = self.tree.entry(id).kind == Kind::Folder;
+        if let Some(why) = self.left_at_sight(id, &path) {
+            // A folder that is still being filled may hold much that has settled.
+            let descend = why == Left::Settling && is_folder && self.deep;
+            return if descend {
+                self.folder(id, &path)
+            } else {
+                self.leave(why)
+            };
+        }
+        let wants = Wants {
+            tags: self.tags,
+            types: self.types,
+        };
+        let spot = Spot::new(self.pile.name.clone(), path.clone());
+        let item = item(self.tree, id, spot, self.pass.details, wants);
+        let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
+        let untouched = outcome.applied.is_empty();
+        let stays = outcome.put.is_none() && outcome.name.is_none() && outcome.unknown.is_empty();
+        let proposal = self.proposal(&item, outcome, &set);
+        let is_whole = !is_folder || item.together.is_some();
+        match proposal {
+            Some(proposal) => self.out.proposals.push(proposal),
+            None if is_whole || !self.deep => self.leave(if untouched {
+                Left::NoRule
+            } else {
+                Left::InPlace
+            }),
+            None => {}
+        }
+        if stays && !is_whole && self.deep {
+            self.folder(id, &path);
+        }
+    }
+
+    /// Reasons to leave an item that need no rule.
+    fn left_at_sight(&self, id: NodeId, path: &ItemPath) -> Option<Left> {
+        let entry = self.tree.entry(id);
+        let is_folder = entry.kind == Kind::Folder;
+        if is_hidden(self.tree.name(id)) && !self.hidden {
+            return Some(Left::Hidden);
+        }
+        if entry.kind == Kind::Other {
+            return Some(Left::Special);
+        }
+        if is_folder && (self.pass.places)(path) {
+            return Some(Left::Place);
+        }
+        if is_folder && self.tree.is_unread_folder(id) {
+            return Some(Left::Unreadable);
+        }
+        let changed = if is_folder {
+            self.tree.totals(id).newest
+        } else {
+            entry.changed_or_born()
+        };
+        // What seems to come from the future comes from a wrong clock, and has settled.
+        (changed > self.unsettled && changed <= self.pass.now.moment()).then_some(Left::Settling)
+    }
+
+    fn proposal(&self, item: &Item, outcome: Outcome, set: &[(NodeId, Set)]) -> Option<Proposal> {
+        let rules = &self.pass.config.rules;
+        let mut proposal = Proposal::for_item(item);
+        let why: Vec<&str> = outcome
+            .applied
+            .iter()
+            .map(|rule| rules[*rule].name.as_str())
+            .collect();
+        proposal.why = why.join(", ");
+        proposal.new_tags = outcome.tags;
+        proposal.followers = set
+            .iter()
+            .map(|(id, set)| self.follower(*id, *set, item))
+            .collect();
+        for (rule, unknown) in &outcome.unknown {
+            let (subject, rule) = (unknown.0.to_owned(), rules[*rule].name.clone());
+            proposal.doubts.push(Doubt::Unknown { subject, rule });
+        }
+        proposal.name = outcome.name;
+        if proposal.name.is_some() && set.iter().any(|(_, set)| *set == Set::Page) {
+            proposal.name = None;
+            proposal.doubts.push(Doubt::PageKeepsName);
+        }
+        if proposal.name.is_some() {
+            proposal.folder = Some(item.spot.folder());
+        }
+        if let Some((rule, folders)) = outcome.put {
+            proposal.clash = rules[rule].clash;
+            self.put(&mut proposal, &rules[rule], &folders);
+        } else if let Some(rule) = outcome
+            .applied
+            .iter()
+            .rev()
+            .find(|rule| rules[**rule].rename.is_some())
+        {
+            proposal.clash = rules[*rule].clash;
+        }
+        let home =
+            proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
+        let wanted = !proposal.new_tags.is_empty() || (proposal.folder.is_some() && !home);
+        (wanted || !proposal.doubts.is_empty()).then_some(proposal)
+    }
+
+    /// Names the folder that a rule puts the item in.
+    fn put(&self, proposal: &mut Proposal, rule: &Rule, folders: &[Vec<u8>]) {
+        let Some(put) = &rule.put else { return };
+        let Some(bookcase) = self.pass.config.bookcase(put.bookcase.as_deref()) else {
+            return;
+        };
+        let Some(layout) = self
+            .pass
+            .layouts
+            .iter()
+            .find(|l| l.bookcase == bookcase.name)
+        else {
+            return;
+        };
+        match layout.spot(put.shelf) {
+            Some(shelf) => {
+                let path = folders
+                    .iter()
+                    .fold(shelf.path, |path, folder| path.join(folder));
+                proposal.folder = Some(Spot::new(shelf.place, path));
+            }
+            None => {
+                proposal.folder = None;
+                proposal.name = None;
+                let found = layout.shelf(put.shelf).map(|shelf| shelf.found.clone());
+                proposal.doubts.push(Doubt::ShelfTwice {
+                    number: put.shelf,
+                    folders: found.unwrap_or_default(),
+                });
+            }
+        }
+    }
+
+    fn follower(&self, id: NodeId, set: Set, leader: &Item) -> Follower {
+        let entry = self.tree.entry(id);
+        let totals = self.tree.totals(id);
+        let name = self.tree.name(id);
+        let stem = split_extension(leader.name()).0;
+        Follower {
+            item: Spot::new(self.pile.name.clone(), leader.spot.folder().path.join(name)),
+            kind: entry.kind,
+            stamp: entry.stamp(),
+            size: totals.size,
+            modified: totals.newest,
+            ending: (set == Set::Photo).then(|| name[stem.len().min(name.len())..].to_vec()),
+        }
+    }
+}

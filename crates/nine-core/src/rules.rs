@@ -1,0 +1,216 @@
+//! Rules: what happens to which items.
+
+use std::collections::BTreeSet;
+
+use crate::condition::{Condition, Explanation, Flag};
+use crate::item::Item;
+use crate::moment::Now;
+use crate::pattern::{Pattern, PutPattern, Unknown};
+use crate::tags;
+
+/// How far into a pile a rule reaches.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Reach {
+    /// Loose files, and loose folders as wholes.
+    Loose,
+    /// Also what lies inside folders, save those that are kept together.
+    Deep,
+}
+
+/// What is done when the target's name is taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Clash {
+    /// The new one gets a number.
+    Number,
+    /// The new one stays where it is.
+    Leave,
+    /// The new one goes into a side folder.
+    Hold,
+    /// The old one goes into the trash.
+    Replace,
+}
+
+/// A rule.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rule {
+    /// Its name.
+    pub name: String,
+    /// The piles that it is for; all if empty.
+    pub piles: Vec<String>,
+    /// How far it reaches.
+    pub reach: Reach,
+    /// What it is for.
+    pub when: Condition,
+    /// Tags that it gives.
+    pub tag: Vec<String>,
+    /// The name that it gives.
+    pub rename: Option<Pattern>,
+    /// Where it puts the item.
+    pub put: Option<PutPattern>,
+    /// What it does when the name is taken.
+    pub clash: Clash,
+}
+
+impl Rule {
+    /// Whether it is for this pile.
+    pub fn is_for_pile(&self, pile: &str) -> bool {
+        self.piles.is_empty() || self.piles.iter().any(|name| name == pile)
+    }
+
+    /// Whether it reaches an item at this depth (1 is loose).
+    pub fn reaches(&self, depth: usize) -> bool {
+        depth == 1 || self.reach == Reach::Deep
+    }
+
+    /// Whether it asks for hidden items, which are left alone otherwise.
+    pub fn asks_for_hidden(&self) -> bool {
+        self.when.mentions(Flag::Hidden)
+    }
+
+    /// Whether the content of items may have to be looked at before it can be tried.
+    pub fn asks_for_type(&self) -> bool {
+        let patterns = self
+            .rename
+            .iter()
+            .chain(self.put.iter().flat_map(|put| &put.folders));
+        self.when.asks_for_type() || patterns.into_iter().any(Pattern::asks_for_type)
+    }
+
+    /// Whether it is tried on an item at all.
+    fn is_tried_on(&self, item: &Item) -> bool {
+        self.is_for_pile(&item.spot.place)
+            && self.reaches(item.spot.path.depth())
+            && (!item.is_hidden() || self.asks_for_hidden())
+    }
+}
+
+/// What the rules make of one item.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Outcome {
+    /// The rules that applied, by number.
+    pub applied: Vec<usize>,
+    /// Tags that it gets and does not have yet.
+    pub tags: Vec<String>,
+    /// Its new name.
+    pub name: Option<Vec<u8>>,
+    /// The rule that files it, and the folder's name below the shelf.
+    pub put: Option<(usize, Vec<Vec<u8>>)>,
+    /// Values that a rule needed and that are not known, with the rule's number.
+    pub unknown: Vec<(usize, Unknown)>,
+}
+
+/// Tries the rules in order. The first that files the item ends it; tags and names add up.
+///
+/// A rule one of whose values is unknown does nothing but leave its doubt, and also ends it: the
+/// person meant this rule, so a later one must not file the item elsewhere.
+pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
+    let mut outcome = Outcome::default();
+    let mut named = item.clone();
+    for (number, rule) in rules.iter().enumerate() {
+        if !rule.is_tried_on(item) || !rule.when.holds(item, now) {
+            continue;
+        }
+        outcome.applied.push(number);
+        match fill(rule, &named, now) {
+            Ok((name, folders)) => {
+                let mut have = [item.tags.as_slice(), &outcome.tags].concat();
+                outcome.tags.extend(
+                    rule.tag
+                        .iter()
+                        .filter(|tag| tags::add(&mut have, tag))
+                        .cloned(),
+                );
+                if let Some(name) = name {
+                    let folder = named.spot.path.parent().unwrap_or_default();
+                    named.spot.path = folder.join(&name);
+                    outcome.name = Some(name);
+                }
+                if let Some(folders) = folders {
+                    outcome.put = Some((number, folders));
+                    break;
+                }
+            }
+            Err(unknown) => {
+                outcome.unknown.push((number, unknown));
+                if rule.put.is_some() {
+                    break;
+                }
+            }
+        }
+    }
+    outcome.name = outcome.name.filter(|name| name != item.name());
+    outcome
+}
+
+type Names = (Option<Vec<u8>>, Option<Vec<Vec<u8>>>);
+
+fn fill(rule: &Rule, item: &Item, now: &Now) -> Result<Names, Unknown> {
+    let name = rule
+        .rename
+        .as_ref()
+        .map(|pattern| pattern.fill_name(item, now))
+        .transpose()?;
+    // Folders are filled from the item as it was found: {stem} in `put` is not the new name.
+    let folders = rule.put.as_ref().map(|put| {
+        put.folders
+            .iter()
+            .map(|folder| folder.fill_folder(item, now))
+            .collect::<Result<Vec<_>, _>>()
+    });
+    Ok((name, folders.transpose()?))
+}
+
+/// Why a rule does or does not apply to an item.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Standing {
+    /// It applies.
+    Applies,
+    /// It would, but a value it needs is not known.
+    Lacks(Unknown),
+    /// It would, but an earlier rule files the item.
+    Preceded(usize),
+    /// It is for other piles.
+    OtherPile,
+    /// It reaches only what lies loose.
+    TooDeep,
+    /// The item is hidden and the rule does not ask for hidden ones.
+    Hidden,
+    /// Its condition does not hold.
+    Fails(Explanation),
+}
+
+/// For each rule, whether it applies to an item and why not.
+pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
+    let outcome = apply(rules, item, now);
+    let applied: BTreeSet<usize> = outcome.applied.iter().copied().collect();
+    let ended_by = outcome.put.as_ref().map(|(rule, _)| *rule).or_else(|| {
+        outcome
+            .unknown
+            .iter()
+            .map(|(rule, _)| *rule)
+            .find(|rule| rules[*rule].put.is_some())
+    });
+    let of = |(number, rule): (usize, &Rule)| {
+        if let Some((_, unknown)) = outcome.unknown.iter().find(|(rule, _)| *rule == number) {
+            return Standing::Lacks(unknown.clone());
+        }
+        if applied.contains(&number) {
+            return Standing::Applies;
+        }
+        if !rule.is_for_pile(&item.spot.place) {
+            return Standing::OtherPile;
+        }
+        if !rule.reaches(item.spot.path.depth()) {
+            return Standing::TooDeep;
+        }
+        if item.is_hidden() && !rule.asks_for_hidden() {
+            return Standing::Hidden;
+        }
+        let explanation = rule.when.explain(item, now);
+        match ended_by.filter(|_| explanation.holds) {
+            Some(by) => Standing::Preceded(by),
+            None => Standing::Fails(explanation),
+        }
+    };
+    rules.iter().enumerate().map(of).collect()
+}

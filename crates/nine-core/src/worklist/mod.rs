@@ -1,0 +1,114 @@
+//! The proposed changes: a list of steps, and its check as a whole.
+
+mod check;
+mod doubt;
+
+pub use check::{Checked, Facts, FolderFacts, NameRules, Problem, Standing, check};
+pub use doubt::{ClashAnswer, Doubt};
+
+use crate::item::{Kind, Stamp};
+use crate::moment::Moment;
+use crate::place::Spot;
+
+/// What a step does to its item.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Act {
+    /// Gives the item another place or name.
+    Move {
+        /// Where it will be.
+        to: Spot,
+    },
+    /// Gives the item these tags in place of those.
+    Tag {
+        /// The tags that it has.
+        from: Vec<String>,
+        /// The tags that it will have.
+        to: Vec<String>,
+    },
+    /// Puts the item into the trash.
+    Discard,
+    /// Takes the item back out of the trash, to where the step says it lay.
+    Restore {
+        /// The name under which the trash keeps it.
+        kept_as: Vec<u8>,
+    },
+    /// Nothing: a person should look first.
+    Leave,
+}
+
+impl Act {
+    /// The act's word in worklists and the daybook.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Act::Move { .. } => "move",
+            Act::Tag { .. } => "tag",
+            Act::Discard => "discard",
+            Act::Restore { .. } => "restore",
+            Act::Leave => "leave",
+        }
+    }
+}
+
+/// One change to one item.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    /// What is done.
+    pub act: Act,
+    /// To what.
+    pub item: Spot,
+    /// File, folder or link.
+    pub kind: Kind,
+    /// As what the item must be found.
+    pub stamp: Stamp,
+    /// Its bytes; of a folder, all that lies in it.
+    pub size: u64,
+    /// When it was last changed; of a folder, the newest thing inside.
+    pub modified: Moment,
+    /// The rule, or the person's own word.
+    pub why: String,
+    /// Why a person should look at it.
+    pub doubts: Vec<Doubt>,
+    /// Steps with one number are carried out all or not at all.
+    pub together: Option<u32>,
+}
+
+impl Step {
+    /// Where the item will be, if the step moves it.
+    pub fn target(&self) -> Option<&Spot> {
+        match &self.act {
+            Act::Move { to } => Some(to),
+            Act::Restore { .. } => Some(&self.item),
+            _ => None,
+        }
+    }
+
+    /// Whether the item leaves the place where it lies.
+    pub fn vacates(&self) -> bool {
+        matches!(self.act, Act::Move { .. } | Act::Discard)
+    }
+}
+
+/// The proposed changes, in the order in which they are to be carried out.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Worklist {
+    /// The steps.
+    pub steps: Vec<Step>,
+}
+
+impl Worklist {
+    /// Whether carrying it out would change anything.
+    pub fn changes_something(&self) -> bool {
+        self.steps.iter().any(|step| step.act != Act::Leave)
+    }
+
+    /// How many steps do what this one is an example of.
+    pub fn count(&self, word: &str) -> usize {
+        self.steps
+            .iter()
+            .filter(|step| step.act.word() == word)
+            .count()
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,353 @@
+use std::collections::BTreeMap;
+
+use proptest::prelude::*;
+
+use super::*;
+use crate::item::{Entry, Identity};
+use crate::place::ItemPath;
+
+fn spot(text: &str) -> Spot {
+    Spot::parse(text).unwrap()
+}
+
+fn entry(kind: Kind) -> Entry {
+    Entry {
+        kind,
+        size: 10,
+        modified: Moment(0),
+        opened: None,
+        born: None,
+        identity: Identity([0, 0]),
+    }
+}
+
+fn step(item: &str, act: Act) -> Step {
+    Step {
+        act,
+        item: spot(item),
+        kind: Kind::File,
+        stamp: entry(Kind::File).stamp(),
+        size: 10,
+        modified: Moment(0),
+        why: String::new(),
+        doubts: vec![],
+        together: None,
+    }
+}
+
+fn moved(item: &str, to: &str) -> Step {
+    step(item, Act::Move { to: spot(to) })
+}
+
+const OURS: NameRules = NameRules {
+    folds: false,
+    longest: 255,
+    strict: false,
+};
+
+/// A world in which exactly these things exist.
+fn facts(existing: &[&str], steps: &[Step], rules: NameRules) -> Facts {
+    let mut facts = Facts::default();
+    for folder in steps.iter().filter_map(Step::target).map(Spot::folder) {
+        let here = existing
+            .iter()
+            .map(|text| spot(text))
+            .filter(|s| s.folder() == folder);
+        let names = here
+            .map(|s| {
+                (
+                    rules.key(s.path.name()),
+                    (s.path.name().to_vec(), entry(Kind::File)),
+                )
+            })
+            .collect();
+        facts.targets.insert(
+            folder,
+            FolderFacts {
+                rules,
+                names,
+                blocked: None,
+                domain: 1,
+                free: None,
+            },
+        );
+    }
+    for step in steps {
+        facts.sources.insert(step.item.folder(), Ok(1));
+    }
+    facts
+}
+
+fn checked(existing: &[&str], steps: Vec<Step>) -> Checked {
+    let facts = facts(existing, &steps, OURS);
+    check(&Worklist { steps }, &facts)
+}
+
+#[test]
+fn two_steps_for_one_target_or_one_item() {
+    let out = checked(
+        &[],
+        vec![
+            moved("p/a", "b/x"),
+            moved("p/b", "b/x"),
+            moved("p/a", "b/y"),
+        ],
+    );
+    assert_eq!(out.order, [0]);
+    assert_eq!(out.refused[&1], Problem::SameTarget(0));
+    assert_eq!(out.refused[&2], Problem::SameItem(0));
+}
+
+#[test]
+fn names_that_differ_in_case_meet_where_the_target_folds() {
+    let steps = vec![
+        moved("p/a", "b/Plan"),
+        moved("p/b", "b/pla\u{6e}"),
+        moved("p/c", "b/PLAN"),
+    ];
+    let folding = NameRules {
+        folds: true,
+        ..OURS
+    };
+    let out = check(
+        &Worklist {
+            steps: steps.clone(),
+        },
+        &facts(&[], &steps, folding),
+    );
+    assert_eq!((out.order, out.refused.len()), (vec![0], 2));
+    assert_eq!(
+        check(
+            &Worklist {
+                steps: steps.clone()
+            },
+            &facts(&[], &steps, OURS)
+        )
+        .order,
+        [0, 1, 2]
+    );
+    let rename = vec![moved("p/plan", "p/Plan")];
+    let facts = facts(&["p/plan"], &rename, folding);
+    assert_eq!(check(&Worklist { steps: rename }, &facts).order, [0]);
+}
+
+#[test]
+fn inside_one_another() {
+    let out = checked(
+        &["p/f", "p/f/x"],
+        vec![
+            moved("p/f", "p/f/deeper/f"),
+            moved("p/g", "b/g"),
+            moved("p/g/x", "b/x"),
+            moved("p/h", "p/g/h"),
+        ],
+    );
+    assert_eq!(out.order, [1]);
+    assert_eq!(out.refused[&0], Problem::InsideItself);
+    assert_eq!(out.refused[&2], Problem::MovedWith(1));
+    assert_eq!(out.refused[&3], Problem::TargetUnstable(1));
+    let nested = checked(&[], vec![moved("p/a", "b/x"), moved("p/b", "b/x/y")]);
+    assert_eq!(nested.refused[&1], Problem::TargetUnstable(0));
+}
+
+#[test]
+fn chains_are_ordered_and_circles_refused() {
+    let out = checked(
+        &["p/a", "p/b"],
+        vec![moved("p/a", "p/b"), moved("p/b", "p/c")],
+    );
+    assert_eq!(out.order, [1, 0]);
+    let out = checked(
+        &["p/a", "p/b", "p/c"],
+        vec![
+            moved("p/a", "p/b"),
+            moved("p/b", "p/a"),
+            moved("p/c", "p/d"),
+        ],
+    );
+    assert_eq!(out.order, [2]);
+    assert_eq!(out.refused[&0], Problem::Circle(vec![0, 1]));
+}
+
+#[test]
+fn a_taken_name_is_free_once_its_owner_is_discarded() {
+    let out = checked(&["b/x"], vec![moved("p/x", "b/x")]);
+    assert!(matches!(out.refused[&0], Problem::Taken(_)));
+    let out = checked(
+        &["b/x"],
+        vec![moved("p/x", "b/x"), step("b/x", Act::Discard)],
+    );
+    assert_eq!(out.order, [1, 0]);
+}
+
+#[test]
+fn sets_go_as_one_or_not_at_all() {
+    let mut steps = vec![
+        moved("p/a.jpg", "b/a.jpg"),
+        moved("p/a.xmp", "b/a.xmp"),
+        moved("p/c", "b/c"),
+    ];
+    steps[0].together = Some(1);
+    steps[1].together = Some(1);
+    let out = checked(&["b/a.xmp"], steps);
+    assert_eq!(out.order, [2]);
+    assert_eq!(out.refused[&0], Problem::TogetherWith(1));
+}
+
+#[test]
+fn tags_come_first_and_space_is_granted_in_order() {
+    let tag = step(
+        "p/a",
+        Act::Tag {
+            from: vec![],
+            to: vec!["x".into()],
+        },
+    );
+    let steps = vec![
+        moved("p/a", "b/a"),
+        tag,
+        moved("p/b", "b/b"),
+        moved("p/c", "b/c"),
+    ];
+    let mut facts = facts(&[], &steps, OURS);
+    let target = facts.targets.get_mut(&spot("b")).unwrap();
+    (target.domain, target.free) = (2, Some(25));
+    let out = check(&Worklist { steps }, &facts);
+    assert_eq!(out.order, [1, 0, 2]);
+    assert_eq!(
+        out.refused[&3],
+        Problem::NoSpace {
+            needed: 10,
+            free: 5
+        }
+    );
+}
+
+#[test]
+fn names_that_do_not_fit_and_folders_that_cannot_be() {
+    let long = format!("b/{}", "x".repeat(256));
+    let steps = vec![
+        moved("p/a", &long),
+        moved("p/b", "b/what?"),
+        moved("p/c", "c/d"),
+    ];
+    let mut facts = facts(
+        &[],
+        &steps,
+        NameRules {
+            strict: true,
+            ..OURS
+        },
+    );
+    facts.targets.get_mut(&spot("c")).unwrap().blocked = Some(Problem::NotAFolder(spot("c/d")));
+    let out = check(&Worklist { steps }, &facts);
+    assert_eq!(out.refused[&0], Problem::NameTooLong { longest: 255 });
+    assert!(matches!(out.refused[&1], Problem::NameRefused { .. }));
+    assert_eq!(out.refused[&2], Problem::NotAFolder(spot("c/d")));
+    assert!(
+        out.refused
+            .values()
+            .all(|problem| !problem.words().is_empty())
+    );
+}
+
+/// A path of one to three of few names, so that random steps meet often.
+fn path() -> impl Strategy<Value = String> {
+    proptest::collection::vec(prop_oneof!["a", "b", "A", "c"], 1..4)
+        .prop_map(|parts| format!("p/{}", parts.join("/")))
+}
+
+fn random_steps() -> impl Strategy<Value = Vec<Step>> {
+    let any_step = (path(), path(), 0..8, proptest::option::of(0u32..3)).prop_map(
+        |(from, to, kind, together)| {
+            let mut made = match kind {
+                0 => step(&from, Act::Discard),
+                1 => step(
+                    &from,
+                    Act::Tag {
+                        from: vec![],
+                        to: vec!["t".into()],
+                    },
+                ),
+                _ => moved(&from, &to),
+            };
+            made.together = together.filter(|_| kind > 1);
+            made
+        },
+    );
+    proptest::collection::vec(any_step, 1..8)
+}
+
+/// Every file that exists in a model world: path to what was there at first.
+type Model = BTreeMap<ItemPath, String>;
+
+/// Moves or drops a file or a whole folder of the model; says whether anything would be met.
+fn carry_in_model(model: &mut Model, step: &Step) -> Result<(), String> {
+    let inside: Vec<ItemPath> = model
+        .keys()
+        .filter(|p| **p == step.item.path || p.is_inside(&step.item.path))
+        .cloned()
+        .collect();
+    if inside.is_empty() {
+        return Err(format!("{} is not there", step.item));
+    }
+    let Act::Move { to } = &step.act else {
+        if step.act == Act::Discard {
+            model.retain(|path, _| !inside.contains(path));
+        }
+        return Ok(());
+    };
+    let taken: Vec<(ItemPath, String)> = inside
+        .iter()
+        .filter_map(|p| model.remove_entry(p))
+        .collect();
+    let meets = |p: &ItemPath| *p == to.path || p.is_inside(&to.path) || to.path.is_inside(p);
+    if let Some(met) = model.keys().find(|p| meets(p)) {
+        return Err(format!("{to} meets {met}"));
+    }
+    for (path, was) in taken {
+        let below = ItemPath::new(&path.as_bytes()[step.item.path.as_bytes().len()..]).unwrap();
+        model.insert(to.path.join_path(&below), was);
+    }
+    Ok(())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(2_000))]
+    #[test]
+    fn allowed_steps_never_meet(steps in random_steps(), existing in proptest::collection::btree_set(path(), 0..6)) {
+        // Items exist as files, unless something lies in them.
+        let mut files: Vec<String> = existing.iter().cloned().chain(steps.iter().map(|s| s.item.to_string())).collect();
+        files.sort();
+        files.dedup();
+        let all: Vec<String> = files.iter().flat_map(|file| {
+            let parts: Vec<&str> = file.split('/').collect();
+            (2..=parts.len()).map(|n| parts[..n].join("/")).collect::<Vec<_>>()
+        }).collect();
+        let all: Vec<&str> = all.iter().map(String::as_str).collect();
+        let is_folder = |file: &str| all.iter().any(|other| other.starts_with(&format!("{file}/")));
+        let mut model: Model = files.iter().filter(|f| !is_folder(f))
+            .map(|f| (spot(f).path, f.clone())).collect();
+        let mut facts = facts(&all, &steps, OURS);
+        // A file stands in the way of a folder of its name; the store reports that.
+        for (folder, target) in &mut facts.targets {
+            let mut above = Some(folder.path.clone());
+            while let Some(path) = above {
+                if model.contains_key(&path) {
+                    target.blocked = Some(Problem::NotAFolder(Spot::new("p", path.clone())));
+                }
+                above = path.parent();
+            }
+        }
+        let out = check(&Worklist { steps: steps.clone() }, &facts);
+        prop_assert_eq!(out.order.len() + out.refused.len(), steps.len());
+        let mut discarded = 0;
+        let before = model.len();
+        for at in &out.order {
+            let had = model.len();
+            prop_assert_eq!(carry_in_model(&mut model, &steps[*at]), Ok(()), "step {} of {:?}", at, out);
+            discarded += had - model.len();
+        }
+        prop_assert_eq!(model.len() + discarded, before);
+    }
+}
