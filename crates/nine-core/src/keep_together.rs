@@ -151,7 +151,10 @@ mod tests {
             None
         );
         assert_eq!(leader_key(b"A_files", true).as_deref(), Some("a"));
-        assert_eq!(leader_key(b"IMG_1.JPG.xmp", false).as_deref(), Some("img_1.jpg"));
+        assert_eq!(
+            leader_key(b"IMG_1.JPG.xmp", false).as_deref(),
+            Some("img_1.jpg")
+        );
         assert_eq!(leader_key(b"a.jpg", false), None);
     }
 }

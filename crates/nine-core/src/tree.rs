@@ -9,6 +9,13 @@ use crate::place::ItemPath;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct NodeId(u32);
 
+impl NodeId {
+    /// The number of the entry `by` places further on in one batch.
+    pub fn plus(self, by: u32) -> Self {
+        Self(self.0 + by)
+    }
+}
+
 const NO_FOLDER: u32 = u32::MAX;
 
 #[derive(Debug)]
@@ -53,6 +60,12 @@ impl Batch {
         let len = u16::try_from(name.len()).unwrap_or(u16::MAX);
         self.names.extend_from_slice(&name[..usize::from(len)]);
         self.entries.push((len, entry));
+    }
+
+    /// Empties it for another folder.
+    pub fn clear(&mut self) {
+        self.names.clear();
+        self.entries.clear();
     }
 
     /// How many entries there are.

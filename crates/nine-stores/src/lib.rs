@@ -1,1 +1,169 @@
+//! Where items live. One interface, [`Store`], for a folder of the local file system and, later, for
+//! a drive on the network: nothing above it may assume a local path or an inode.
+//!
+//! This crate never prints, never reads the environment and never asks for the time.
 
+mod error;
+pub mod fault;
+pub mod local;
+mod places;
+
+use std::collections::HashSet;
+use std::fmt;
+use std::io::Read;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+use nine_core::item::{Entry, Stamp};
+use nine_core::moment::Moment;
+use nine_core::place::ItemPath;
+use nine_core::tree::Tree;
+use nine_core::worklist::NameRules;
+
+pub use error::{StoreError, StoreResult};
+pub use local::LocalStore;
+pub use places::Places;
+
+/// What a scan leaves out.
+#[derive(Debug, Default)]
+pub struct Scope {
+    /// Folders that are listed but not looked into.
+    pub closed: HashSet<ItemPath>,
+}
+
+/// How far a long task is, and whether it should end early. Shared between threads.
+#[derive(Debug, Default)]
+pub struct Watch {
+    entries: AtomicU64,
+    stop: AtomicBool,
+}
+
+impl Watch {
+    /// How many entries have been seen.
+    pub fn entries(&self) -> u64 {
+        self.entries.load(Ordering::Relaxed)
+    }
+
+    /// Counts entries.
+    pub fn saw(&self, entries: u64) {
+        self.entries.fetch_add(entries, Ordering::Relaxed);
+    }
+
+    /// Asks the task to end after the step in hand.
+    pub fn stop(&self) {
+        self.stop.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether it was asked to end.
+    pub fn is_stopped(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
+    }
+}
+
+/// What a scan found.
+#[derive(Debug)]
+pub struct Scan {
+    /// Everything below the place, summed up.
+    pub tree: Tree,
+    /// Folders that could not be read, and why.
+    pub troubles: Vec<(ItemPath, StoreError)>,
+}
+
+/// What there is to build on where a folder is, or is to be.
+#[derive(Debug, Clone)]
+pub struct Ground {
+    /// The nearest folder above, or the folder itself, that is there.
+    pub existing: ItemPath,
+    /// Something on the way that is no folder.
+    pub blocked: Option<ItemPath>,
+    /// Whether names in `existing` may be made and taken away.
+    pub writable: bool,
+    /// Which names fit.
+    pub rules: NameRules,
+    /// Within one domain, moving copies nothing.
+    pub domain: u64,
+    /// Free bytes, where that is known.
+    pub free: Option<u64>,
+}
+
+/// What travels with an item's content when it is copied.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Meta {
+    /// When the content was last changed.
+    pub modified: Moment,
+    /// When it was last opened.
+    pub opened: Option<Moment>,
+    /// Permission bits, where there are any.
+    pub mode: Option<u32>,
+    /// Extended attributes, the tags among them.
+    pub attributes: Vec<(Vec<u8>, Vec<u8>)>,
+}
+
+/// A store: one place, and all below it. Paths are below the place.
+///
+/// Changes take the stamp under which the item was planned and refuse an item that is another by
+/// now. None overwrites anything.
+pub trait Store: Send + Sync + fmt::Debug {
+    /// Where the place is, in the written form of [`nine_core::escape`].
+    fn address(&self) -> String;
+
+    /// Everything below the place. Opens no file.
+    fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan>;
+    /// What stands at a path, if anything does. Never follows a link.
+    fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>>;
+    /// What a folder holds, in no order.
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>>;
+    /// Whether a link leads nowhere.
+    fn link_is_broken(&self, path: &ItemPath) -> StoreResult<bool>;
+    /// Up to `most` bytes from a file's start, leaving no trace of having been opened.
+    fn first_bytes(&self, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>>;
+    /// An item's tags.
+    fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>>;
+    /// What there is to build on where a folder is or is to be.
+    fn ground(&self, folder: &ItemPath) -> StoreResult<Ground>;
+
+    /// Replaces an item's tags.
+    fn set_tags(&self, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()>;
+    /// Makes one folder; says whether it was not there before.
+    fn make_folder(&self, path: &ItemPath) -> StoreResult<bool>;
+    /// Takes away a folder if it is empty; says whether it did.
+    fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool>;
+    /// Moves an item, perhaps into another store of the same domain, onto a free name.
+    ///
+    /// # Errors
+    /// [`StoreError::OtherDomain`] where it would have to be copied.
+    fn rename(
+        &self,
+        from: &ItemPath,
+        stamp: &Stamp,
+        to_store: &dyn Store,
+        to: &ItemPath,
+    ) -> StoreResult<()>;
+    /// Puts an item into the trash; returns what [`Store::restore`] knows it by. `day` is the local
+    /// time as `2031-04-07T09:00:00`.
+    fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>>;
+    /// Takes an item out of the trash, onto a free name.
+    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<()>;
+    /// What the trash knows a discarded item by, if it is there.
+    fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>>;
+    /// Makes sure that what was done in a folder survives a loss of power.
+    fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()>;
+
+    /// A file's content.
+    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>>;
+    /// Where a link points to.
+    fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>>;
+    /// What travels with an item's content.
+    fn meta(&self, path: &ItemPath) -> StoreResult<Meta>;
+    /// Writes a new file with its meta, and makes sure that it survives a loss of power. Returns how
+    /// many bytes it holds.
+    fn write_new(&self, path: &ItemPath, content: &mut dyn Read, meta: &Meta) -> StoreResult<u64>;
+    /// Makes a new link.
+    fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()>;
+    /// Gives a folder its meta, once it is filled.
+    fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()>;
+    /// Takes away a file or link whose copy has been verified, or a copy that was never finished.
+    fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()>;
+
+    /// For stores that can move between one another.
+    fn as_any(&self) -> &dyn std::any::Any;
+}

@@ -1,0 +1,188 @@
+//! Content read and written, with what travels with it.
+
+use std::fs::File;
+use std::io::{self, Read, Write};
+use std::sync::atomic::Ordering;
+
+use nine_core::item::Kind;
+use nine_core::moment::Moment;
+use nine_core::place::ItemPath;
+use rustix::fd::AsFd;
+use rustix::fs::{self, Advice, AtFlags, Mode, OFlags, Timespec, Timestamps, XattrFlags};
+use rustix::io::Errno;
+
+use super::LocalStore;
+use crate::fault::point;
+use crate::{Meta, StoreError, StoreResult};
+
+const READ_FLAGS: OFlags = OFlags::RDONLY
+    .union(OFlags::NOFOLLOW)
+    .union(OFlags::NONBLOCK)
+    .union(OFlags::CLOEXEC);
+
+/// Bytes that are copied at once.
+const BLOCK: usize = 1 << 20;
+
+/// Opens a file for reading; where that is allowed, without marking it as opened by the person.
+pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
+    let (folder, name) = store.parent(path)?;
+    store
+        .settings
+        .counters
+        .opens
+        .fetch_add(1, Ordering::Relaxed);
+    let open = |flags| fs::openat(&folder, name, flags, Mode::empty());
+    let file = match open(READ_FLAGS | OFlags::NOATIME) {
+        Err(Errno::PERM) => open(READ_FLAGS)?,
+        other => other?,
+    };
+    let kind = fs::FileType::from_raw_mode(fs::fstat(&file)?.st_mode);
+    if kind != fs::FileType::RegularFile {
+        return Err(StoreError::Special);
+    }
+    Ok(file.into())
+}
+
+/// See [`crate::Store::first_bytes`].
+pub(super) fn first_bytes(
+    store: &LocalStore,
+    path: &ItemPath,
+    most: usize,
+) -> StoreResult<Vec<u8>> {
+    let mut bytes = Vec::new();
+    open(store, path)?
+        .take(most as u64)
+        .read_to_end(&mut bytes)?;
+    Ok(bytes)
+}
+
+/// See [`crate::Store::meta`]. Links have no mode and no attributes of their own.
+pub(super) fn meta(store: &LocalStore, path: &ItemPath) -> StoreResult<Meta> {
+    let (folder, name) = store.parent(path)?;
+    let entry = store.look_in(&folder, name)?.ok_or(StoreError::NotThere)?;
+    let mut meta = Meta {
+        modified: entry.modified,
+        opened: entry.opened,
+        ..Meta::default()
+    };
+    if matches!(entry.kind, Kind::File | Kind::Folder) {
+        let item = fs::openat(&folder, name, READ_FLAGS, Mode::empty())?;
+        meta.mode = Some(fs::fstat(&item)?.st_mode & 0o7777);
+        meta.attributes = attributes(&item)?;
+    }
+    Ok(meta)
+}
+
+fn attributes(item: impl AsFd) -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
+    let mut names = vec![0; 64 * 1024];
+    let length = match fs::flistxattr(&item, &mut names[..]) {
+        Ok(length) => length,
+        Err(Errno::OPNOTSUPP) => 0,
+        Err(other) => return Err(other.into()),
+    };
+    let mut found = Vec::new();
+    for name in names[..length]
+        .split(|b| *b == 0)
+        .filter(|name| name.starts_with(b"user."))
+    {
+        let mut value = vec![0; 64 * 1024];
+        let length = fs::fgetxattr(&item, name, &mut value[..])?;
+        value.truncate(length);
+        found.push((name.to_vec(), value));
+    }
+    Ok(found)
+}
+
+/// See [`crate::Store::write_new`].
+pub(super) fn write_new(
+    store: &LocalStore,
+    path: &ItemPath,
+    content: &mut dyn Read,
+    meta: &Meta,
+) -> StoreResult<u64> {
+    let (folder, name) = store.parent(path)?;
+    let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    point();
+    let mut file = File::from(fs::openat(
+        &folder,
+        name,
+        flags,
+        Mode::from_raw_mode(0o600),
+    )?);
+    point();
+    let mut block = vec![0; BLOCK];
+    let mut written = 0;
+    loop {
+        let length = match content.read(&mut block) {
+            Ok(0) => break,
+            Ok(length) => length,
+            Err(e) if e.kind() == io::ErrorKind::Interrupted => continue,
+            Err(e) => return Err(e.into()),
+        };
+        file.write_all(&block[..length])?;
+        point();
+        written += length as u64;
+    }
+    apply(&file, meta)?;
+    store.sync(&file)?;
+    // What is compared next must come from the disk, not from memory.
+    let _ = fs::fadvise(&file, 0, None, Advice::DontNeed);
+    Ok(written)
+}
+
+/// Gives an open file or folder its attributes, mode and times, in this order: setting attributes
+/// needs the right to write, and the times come last.
+fn apply(item: impl AsFd, meta: &Meta) -> StoreResult<()> {
+    for (name, value) in &meta.attributes {
+        let set = fs::fsetxattr(&item, name.as_slice(), value, XattrFlags::empty());
+        set.map_err(|errno| match errno {
+            Errno::OPNOTSUPP | Errno::RANGE | Errno::TOOBIG | Errno::NOSPC => StoreError::NoTags,
+            other => other.into(),
+        })?;
+    }
+    if let Some(mode) = meta.mode {
+        fs::fchmod(&item, Mode::from_raw_mode(mode))?;
+    }
+    Ok(fs::futimens(&item, &times(meta))?)
+}
+
+fn times(meta: &Meta) -> Timestamps {
+    let of = |moment: Moment| {
+        let (seconds, nanos) = moment.to_unix();
+        Timespec {
+            tv_sec: seconds,
+            tv_nsec: nanos.into(),
+        }
+    };
+    Timestamps {
+        last_access: of(meta.opened.unwrap_or(meta.modified)),
+        last_modification: of(meta.modified),
+    }
+}
+
+/// See [`crate::Store::link_new`].
+pub(super) fn link_new(
+    store: &LocalStore,
+    path: &ItemPath,
+    target: &[u8],
+    meta: &Meta,
+) -> StoreResult<()> {
+    let (folder, name) = store.parent(path)?;
+    point();
+    fs::symlinkat(target, &folder, name)?;
+    point();
+    Ok(fs::utimensat(
+        &folder,
+        name,
+        &times(meta),
+        AtFlags::SYMLINK_NOFOLLOW,
+    )?)
+}
+
+/// See [`crate::Store::set_folder_meta`].
+pub(super) fn set_folder_meta(store: &LocalStore, path: &ItemPath, meta: &Meta) -> StoreResult<()> {
+    let (folder, name) = store.parent(path)?;
+    let item = fs::openat(&folder, name, READ_FLAGS | OFlags::DIRECTORY, Mode::empty())?;
+    apply(&item, meta)?;
+    store.sync(&item)
+}

@@ -1,0 +1,334 @@
+//! A place in the local file system.
+//!
+//! Everything happens relative to one open folder, the place's root. Paths below it are opened with
+//! `openat2(2)` so that no link is followed on the way and nothing above the root can be reached.
+
+mod changes;
+mod content;
+mod facts;
+mod scan;
+mod tags;
+mod trash;
+
+use std::collections::HashMap;
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use nine_core::escape::escape;
+use nine_core::item::{Entry, Identity, Kind, Stamp};
+use nine_core::moment::Moment;
+use nine_core::place::ItemPath;
+use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
+use rustix::io::Errno;
+
+use crate::{Ground, Meta, Scan, Scope, Store, StoreError, StoreResult, Watch};
+
+/// How many system calls of the costly kinds were made; the same for all stores that share it.
+#[derive(Debug, Default)]
+pub struct Counters {
+    /// Waits until something is on the disk for sure.
+    pub syncs: AtomicU64,
+    /// Files opened to read their content.
+    pub opens: AtomicU64,
+}
+
+/// How a place is to be opened.
+#[derive(Debug, Clone)]
+pub struct Settings {
+    /// Whether birth times tell when things arrived.
+    pub believes_births: bool,
+    /// The trash of the person's home, as the freedesktop.org specification has it.
+    pub home_trash: PathBuf,
+    /// Whether everything goes into `home_trash`, also from other file systems.
+    pub one_trash: bool,
+    /// Counters to share.
+    pub counters: Arc<Counters>,
+}
+
+/// A place in the local file system.
+#[derive(Debug)]
+pub struct LocalStore {
+    root: Arc<OwnedFd>,
+    path: PathBuf,
+    settings: Settings,
+    folders: Mutex<HashMap<ItemPath, Arc<OwnedFd>>>,
+}
+
+/// How many open folders are kept at hand.
+const FOLDERS_AT_HAND: usize = 32;
+
+const FOLDER_FLAGS: OFlags = OFlags::PATH
+    .union(OFlags::DIRECTORY)
+    .union(OFlags::CLOEXEC)
+    .union(OFlags::NOFOLLOW);
+
+impl LocalStore {
+    /// Opens the folder at `path`, which is followed if it is a link: the person named it.
+    ///
+    /// # Errors
+    /// If it is not there or not a folder.
+    pub fn open(path: &Path, settings: Settings) -> StoreResult<Self> {
+        let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let root = fs::open(path, flags, Mode::empty())?;
+        let path = std::path::absolute(path)?;
+        Ok(Self {
+            root: Arc::new(root),
+            path,
+            settings,
+            folders: Mutex::default(),
+        })
+    }
+
+    /// The place's absolute path.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The absolute path of an item.
+    pub fn absolute(&self, path: &ItemPath) -> PathBuf {
+        if path.is_root() {
+            return self.path.clone();
+        }
+        self.path.join(std::ffi::OsStr::from_bytes(path.as_bytes()))
+    }
+
+    fn sync(&self, fd: impl AsFd) -> StoreResult<()> {
+        self.settings.counters.syncs.fetch_add(1, Ordering::Relaxed);
+        Ok(fs::fsync(fd)?)
+    }
+
+    /// Opens a folder to work in, never through a link.
+    fn folder(&self, path: &ItemPath) -> StoreResult<Arc<OwnedFd>> {
+        if path.is_root() {
+            return Ok(Arc::clone(&self.root));
+        }
+        let mut at_hand = self.folders.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(folder) = at_hand.get(path) {
+            return Ok(Arc::clone(folder));
+        }
+        let folder = Arc::new(self.open_at(path, FOLDER_FLAGS)?);
+        if at_hand.len() >= FOLDERS_AT_HAND {
+            at_hand.clear();
+        }
+        at_hand.insert(path.clone(), Arc::clone(&folder));
+        Ok(folder)
+    }
+
+    /// Forgets open folders; to be called when a folder was moved or taken away.
+    fn forget_folders(&self) {
+        self.folders
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .clear();
+    }
+
+    /// The folder that holds an item, open, and the item's name in it.
+    fn parent<'p>(&self, path: &'p ItemPath) -> StoreResult<(Arc<OwnedFd>, &'p [u8])> {
+        let parent = path.parent().ok_or(StoreError::LeadsElsewhere)?;
+        Ok((self.folder(&parent)?, path.name()))
+    }
+
+    fn open_at(&self, path: &ItemPath, flags: OFlags) -> StoreResult<OwnedFd> {
+        let resolve =
+            ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+        let bytes = if path.is_root() {
+            b".".as_slice()
+        } else {
+            path.as_bytes()
+        };
+        match fs::openat2(&self.root, bytes, flags, Mode::empty(), resolve) {
+            // A path longer than the kernel takes at once, or a kernel without this call.
+            Err(Errno::NAMETOOLONG | Errno::NOSYS) => self.open_stepwise(path, flags),
+            other => Ok(other?),
+        }
+    }
+
+    /// Opens a path one name at a time.
+    fn open_stepwise(&self, path: &ItemPath, flags: OFlags) -> StoreResult<OwnedFd> {
+        let mut here = fs::openat(&self.root, ".", FOLDER_FLAGS, Mode::empty())?;
+        let depth = path.depth();
+        for (at, name) in path.parts().enumerate() {
+            let flags = if at + 1 == depth {
+                flags | OFlags::NOFOLLOW
+            } else {
+                FOLDER_FLAGS
+            };
+            here = fs::openat(&here, name, flags, Mode::empty())?;
+        }
+        Ok(here)
+    }
+
+    fn look_in(&self, folder: impl AsFd, name: &[u8]) -> StoreResult<Option<Entry>> {
+        let flags = AtFlags::SYMLINK_NOFOLLOW;
+        match fs::statx(folder, name, flags, WANTED) {
+            Ok(found) => Ok(Some(entry_of(&found, self.settings.believes_births))),
+            Err(Errno::NOENT) => Ok(None),
+            Err(other) => Err(other.into()),
+        }
+    }
+
+    /// Makes sure that an item is still what was planned.
+    fn expect(&self, folder: impl AsFd, name: &[u8], stamp: &Stamp) -> StoreResult<Entry> {
+        let entry = self.look_in(folder, name)?.ok_or(StoreError::NotThere)?;
+        if entry.stamp() != *stamp {
+            return Err(StoreError::Changed);
+        }
+        Ok(entry)
+    }
+}
+
+const WANTED: StatxFlags = StatxFlags::BASIC_STATS.union(StatxFlags::BTIME);
+
+/// The facts of an entry, from what the kernel tells.
+fn entry_of(found: &Statx, believes_births: bool) -> Entry {
+    let moment = |at: rustix::fs::StatxTimestamp| Moment::from_unix(at.tv_sec, at.tv_nsec);
+    let born = believes_births && found.stx_mask & StatxFlags::BTIME.bits() != 0;
+    Entry {
+        kind: match fs::FileType::from_raw_mode(found.stx_mode.into()) {
+            fs::FileType::RegularFile => Kind::File,
+            fs::FileType::Directory => Kind::Folder,
+            fs::FileType::Symlink => Kind::Link,
+            _ => Kind::Other,
+        },
+        size: found.stx_size,
+        modified: moment(found.stx_mtime),
+        opened: Some(moment(found.stx_atime)),
+        born: born.then(|| moment(found.stx_btime)),
+        identity: Identity([
+            u64::from(found.stx_dev_major) << 32 | u64::from(found.stx_dev_minor),
+            found.stx_ino,
+        ]),
+    }
+}
+
+impl Store for LocalStore {
+    fn address(&self) -> String {
+        escape(self.path.as_os_str().as_bytes())
+    }
+
+    fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        scan::scan(self, scope, watch)
+    }
+
+    fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {
+        if path.is_root() {
+            let found = fs::statx(&self.root, "", AtFlags::EMPTY_PATH, WANTED)?;
+            return Ok(Some(entry_of(&found, self.settings.believes_births)));
+        }
+        match self.parent(path) {
+            Ok((folder, name)) => self.look_in(folder, name),
+            Err(StoreError::NotThere | StoreError::NotAFolder) => Ok(None),
+            Err(other) => Err(other),
+        }
+    }
+
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+        scan::list(self, folder)
+    }
+
+    fn link_is_broken(&self, path: &ItemPath) -> StoreResult<bool> {
+        let (folder, name) = self.parent(path)?;
+        match fs::statx(folder, name, AtFlags::empty(), StatxFlags::TYPE) {
+            Ok(_) => Ok(false),
+            Err(Errno::NOENT | Errno::LOOP | Errno::NOTDIR) => Ok(true),
+            Err(other) => Err(other.into()),
+        }
+    }
+
+    fn first_bytes(&self, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
+        content::first_bytes(self, path, most)
+    }
+
+    fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>> {
+        tags::read(self, path)
+    }
+
+    fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
+        facts::ground(self, folder)
+    }
+
+    fn set_tags(&self, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()> {
+        tags::write(self, path, stamp, tags)
+    }
+
+    fn make_folder(&self, path: &ItemPath) -> StoreResult<bool> {
+        changes::make_folder(self, path)
+    }
+
+    fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
+        changes::remove_empty_folder(self, path)
+    }
+
+    fn rename(
+        &self,
+        from: &ItemPath,
+        stamp: &Stamp,
+        to_store: &dyn Store,
+        to: &ItemPath,
+    ) -> StoreResult<()> {
+        let to_store = to_store
+            .as_any()
+            .downcast_ref::<LocalStore>()
+            .ok_or(StoreError::OtherDomain)?;
+        changes::rename(self, from, stamp, to_store, to)
+    }
+
+    fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
+        trash::discard(self, path, stamp, day)
+    }
+
+    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<()> {
+        trash::restore(self, kept_as, stamp, to)
+    }
+
+    fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
+        trash::find(self, path, stamp)
+    }
+
+    fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let folder = self.open_at(folder, flags)?;
+        self.sync(folder)
+    }
+
+    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn std::io::Read + Send>> {
+        Ok(Box::new(content::open(self, path)?))
+    }
+
+    fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>> {
+        let (folder, name) = self.parent(path)?;
+        Ok(fs::readlinkat(folder, name, Vec::new())?.into_bytes())
+    }
+
+    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
+        content::meta(self, path)
+    }
+
+    fn write_new(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn std::io::Read,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
+        content::write_new(self, path, content, meta)
+    }
+
+    fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()> {
+        content::link_new(self, path, target, meta)
+    }
+
+    fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()> {
+        content::set_folder_meta(self, path, meta)
+    }
+
+    fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
+        changes::remove_copied(self, path, stamp)
+    }
+
+    fn as_any(&self) -> &dyn std::any::Any {
+        self
+    }
+}

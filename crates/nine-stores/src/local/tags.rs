@@ -1,0 +1,68 @@
+//! Tags in the extended attribute `user.xdg.tags` (freedesktop.org, common extended attributes).
+
+use std::os::fd::AsRawFd;
+
+use nine_core::item::{Kind, Stamp};
+use nine_core::place::ItemPath;
+use nine_core::tags;
+use rustix::fs::{self, Mode, OFlags, XattrFlags};
+use rustix::io::Errno;
+
+use super::LocalStore;
+use crate::fault::point;
+use crate::{StoreError, StoreResult};
+
+/// The attribute's name.
+const ATTRIBUTE: &str = "user.xdg.tags";
+
+/// See [`crate::Store::tags`]. A file system without attributes has no tags.
+pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<String>> {
+    let (folder, name) = store.parent(path)?;
+    // The kernel has no call for attributes below an open folder; its own link to the folder serves.
+    let mut at = format!("/proc/self/fd/{}/", folder.as_raw_fd()).into_bytes();
+    at.extend_from_slice(name);
+    let mut value = vec![0; 1024];
+    loop {
+        match fs::lgetxattr(at.as_slice(), ATTRIBUTE, &mut value[..]) {
+            Ok(length) => return Ok(tags::from_attribute(&value[..length])),
+            Err(Errno::NODATA | Errno::OPNOTSUPP) => return Ok(Vec::new()),
+            Err(Errno::RANGE) if value.len() < 64 * 1024 => value.resize(64 * 1024, 0),
+            Err(other) => return Err(other.into()),
+        }
+    }
+}
+
+/// See [`crate::Store::set_tags`].
+pub(super) fn write(
+    store: &LocalStore,
+    path: &ItemPath,
+    stamp: &Stamp,
+    tags: &[String],
+) -> StoreResult<()> {
+    let (folder, name) = store.parent(path)?;
+    let entry = store.expect(&folder, name, stamp)?;
+    if !matches!(entry.kind, Kind::File | Kind::Folder) {
+        return Err(StoreError::NoTags);
+    }
+    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
+    let item = fs::openat(&folder, name, flags, Mode::empty())?;
+    point();
+    let written = if tags.is_empty() {
+        match fs::fremovexattr(&item, ATTRIBUTE) {
+            Err(Errno::NODATA) => Ok(()),
+            other => other,
+        }
+    } else {
+        fs::fsetxattr(
+            &item,
+            ATTRIBUTE,
+            tags::to_attribute(tags).as_bytes(),
+            XattrFlags::empty(),
+        )
+    };
+    point();
+    written.map_err(|errno| match errno {
+        Errno::OPNOTSUPP | Errno::RANGE | Errno::TOOBIG => StoreError::NoTags,
+        other => other.into(),
+    })
+}

@@ -1,0 +1,295 @@
+//! The trash, by the freedesktop.org Trash specification 1.0: `files/NAME` beside
+//! `info/NAME.trashinfo`, in the person's home or at the top of another file system.
+
+use std::fmt::Write as _;
+use std::fs::File;
+use std::io::{Read, Write};
+use std::os::fd::OwnedFd;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
+use std::path::{Path, PathBuf};
+
+use nine_core::item::{Kind, Stamp};
+use nine_core::names::{numbered, shorten};
+use nine_core::place::ItemPath;
+use rustix::fs::{self, AtFlags, Mode, OFlags};
+use rustix::io::Errno;
+
+use super::{LocalStore, changes};
+use crate::fault::point;
+use crate::{StoreError, StoreResult};
+
+const ENDING: &[u8] = b".trashinfo";
+
+/// How many names are tried before the trash is given up.
+const MOST_NAMES: usize = 10_000;
+
+/// How many numbered names are looked at to find a discarded item again.
+const MOST_RECALLED: usize = 100;
+
+/// An open trash.
+struct Trash {
+    path: PathBuf,
+    files: OwnedFd,
+    info: OwnedFd,
+    /// In a trash at the top of a file system, paths are written from that top.
+    top: Option<PathBuf>,
+}
+
+/// See [`crate::Store::discard`].
+pub(super) fn discard(
+    store: &LocalStore,
+    path: &ItemPath,
+    stamp: &Stamp,
+    day: &str,
+) -> StoreResult<Vec<u8>> {
+    let (folder, name) = store.parent(path)?;
+    let entry = store.expect(&folder, name, stamp)?;
+    if entry.kind == Kind::Other {
+        return Err(StoreError::Special);
+    }
+    let trash = Trash::for_item(store, entry.identity.0[0])?;
+    let content = trash.info_text(&store.absolute(path), day);
+    for number in 1..MOST_NAMES {
+        let kept = kept_name(name, number, entry.kind == Kind::Folder);
+        let Some(info) = trash.reserve(&kept)? else {
+            continue;
+        };
+        let mut info = File::from(info);
+        let put = info
+            .write_all(content.as_bytes())
+            .map_err(StoreError::from)
+            .and_then(|()| {
+                store.sync(&info)?;
+                changes::move_name((&folder, name), (&trash.files, &kept), entry.kind)
+            });
+        match put {
+            Ok(()) => {
+                store.forget_folders();
+                return Ok(trash
+                    .path
+                    .join("files")
+                    .join(std::ffi::OsStr::from_bytes(&kept))
+                    .into_os_string()
+                    .into_vec());
+            }
+            Err(error) => {
+                // The reserved note is our own and describes nothing.
+                let _ = fs::unlinkat(&trash.info, info_name(&kept), AtFlags::empty());
+                if !matches!(error, StoreError::Taken) {
+                    return Err(error);
+                }
+            }
+        }
+    }
+    Err(StoreError::Trash(
+        "it holds too many items of one name".into(),
+    ))
+}
+
+/// The name under which the trash keeps an item, short enough for its note to have a name too.
+fn kept_name(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
+    let short = shorten(name, 255 - ENDING.len() - 8);
+    if number == 1 {
+        short
+    } else {
+        numbered(&short, number, is_folder)
+    }
+}
+
+fn info_name(kept: &[u8]) -> Vec<u8> {
+    [kept, ENDING].concat()
+}
+
+impl Trash {
+    /// The trash for an item of this file system: the home trash on its own, otherwise one at the
+    /// top of the item's.
+    fn for_item(store: &LocalStore, domain: u64) -> StoreResult<Self> {
+        let home = &store.settings.home_trash;
+        std::fs::create_dir_all(home.parent().unwrap_or(home))
+            .map_err(|e| trash_error(home, &e.into()))?;
+        let home_domain = device_of(home.parent().unwrap_or(home));
+        if store.settings.one_trash || home_domain == Some(domain) {
+            return Self::open(home.clone(), None);
+        }
+        let mut top = store.path.clone();
+        while let Some(above) = top
+            .parent()
+            .filter(|above| device_of(above) == Some(domain))
+        {
+            top = above.to_owned();
+        }
+        let user = rustix::process::getuid().as_raw();
+        let shared = top.join(".Trash");
+        // The specification: a shared trash counts only if it is a real folder with the sticky bit.
+        let usable = fs::lstat(&shared).is_ok_and(|found| {
+            let mode = found.st_mode;
+            fs::FileType::from_raw_mode(mode) == fs::FileType::Directory && mode & 0o1000 != 0
+        });
+        if usable && let Ok(trash) = Self::open(shared.join(user.to_string()), Some(top.clone())) {
+            return Ok(trash);
+        }
+        Self::open(top.join(format!(".Trash-{user}")), Some(top))
+    }
+
+    /// Opens a trash, making what is missing of it. None of its own folders may be a link.
+    fn open(path: PathBuf, top: Option<PathBuf>) -> StoreResult<Self> {
+        let told = |errno: Errno| trash_error(&path, &errno.into());
+        let make = |at: &Path| match fs::mkdir(at, Mode::from_raw_mode(0o700)) {
+            Ok(()) | Err(Errno::EXIST) => Ok(()),
+            Err(other) => Err(told(other)),
+        };
+        make(&path)?;
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let trash = fs::open(&path, flags, Mode::empty()).map_err(told)?;
+        let inner = |name: &str| {
+            make(&path.join(name))?;
+            fs::openat(&trash, name, flags, Mode::empty()).map_err(told)
+        };
+        Ok(Self {
+            files: inner("files")?,
+            info: inner("info")?,
+            path,
+            top,
+        })
+    }
+
+    /// Takes a name by making its note; `None` if it is taken.
+    fn reserve(&self, kept: &[u8]) -> StoreResult<Option<OwnedFd>> {
+        let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC;
+        point();
+        match fs::openat(
+            &self.info,
+            info_name(kept),
+            flags,
+            Mode::from_raw_mode(0o600),
+        ) {
+            Ok(info) => Ok(Some(info)),
+            Err(Errno::EXIST) => Ok(None),
+            Err(other) => Err(trash_error(&self.path, &other.into())),
+        }
+    }
+
+    fn info_text(&self, item: &Path, day: &str) -> String {
+        format!(
+            "[Trash Info]\nPath={}\nDeletionDate={day}\n",
+            self.written(item)
+        )
+    }
+
+    /// An item's path as a note has it.
+    fn written(&self, item: &Path) -> String {
+        let from = self
+            .top
+            .as_ref()
+            .and_then(|top| item.strip_prefix(top).ok());
+        percent_encode(from.unwrap_or(item).as_os_str().as_bytes())
+    }
+}
+
+fn trash_error(path: &Path, error: &StoreError) -> StoreError {
+    StoreError::Trash(format!(
+        "{}: {error}",
+        nine_core::escape::escape(path.as_os_str().as_bytes())
+    ))
+}
+
+fn device_of(path: &Path) -> Option<u64> {
+    let found = fs::statx(fs::CWD, path, AtFlags::empty(), super::WANTED).ok()?;
+    Some(super::entry_of(&found, false).identity.0[0])
+}
+
+/// RFC 2396 escapes, `/` left as it is.
+fn percent_encode(bytes: &[u8]) -> String {
+    let mut out = String::new();
+    for b in bytes {
+        if b.is_ascii_alphanumeric() || b"-_.!~*'()/".contains(b) {
+            out.push(char::from(*b));
+        } else {
+            let _ = write!(out, "%{b:02X}");
+        }
+    }
+    out
+}
+
+/// The trash, and the name in it, of what `discard` returned.
+fn opened(kept_as: &[u8]) -> StoreResult<(Trash, Vec<u8>)> {
+    let path = PathBuf::from(std::ffi::OsString::from_vec(kept_as.to_vec()));
+    let name = path
+        .file_name()
+        .map(|name| name.as_bytes().to_vec())
+        .unwrap_or_default();
+    match path.parent() {
+        Some(files) if files.file_name().is_some_and(|n| n == "files") && !name.is_empty() => {
+            let trash = Trash::open(files.parent().unwrap_or(files).to_owned(), None)?;
+            Ok((trash, name))
+        }
+        _ => Err(StoreError::NotThere),
+    }
+}
+
+/// See [`crate::Store::restore`].
+pub(super) fn restore(
+    store: &LocalStore,
+    kept_as: &[u8],
+    stamp: &Stamp,
+    to: &ItemPath,
+) -> StoreResult<()> {
+    let (trash, name) = opened(kept_as)?;
+    let entry = store.expect(&trash.files, &name, stamp)?;
+    let (folder, to_name) = store.parent(to)?;
+    changes::move_name((&trash.files, &name), (&folder, to_name), entry.kind)?;
+    // The note belongs to the item, which is no longer in the trash.
+    let _ = fs::unlinkat(&trash.info, info_name(&name), AtFlags::empty());
+    Ok(())
+}
+
+/// See [`crate::Store::find_discarded`]. A note whose item never came is taken away.
+pub(super) fn find(
+    store: &LocalStore,
+    path: &ItemPath,
+    stamp: &Stamp,
+) -> StoreResult<Option<Vec<u8>>> {
+    let trash = Trash::for_item(store, stamp.identity.0[0])?;
+    let wanted = format!("\nPath={}\n", trash.written(&store.absolute(path)));
+    for number in 1..MOST_RECALLED {
+        // A folder's number stands at its end, a file's before its extension.
+        for is_folder in [false, true] {
+            let kept = kept_name(path.name(), number, is_folder);
+            if trash.keeps(store, &kept, &wanted, stamp)? {
+                let kept = std::ffi::OsStr::from_bytes(&kept);
+                return Ok(Some(
+                    trash
+                        .path
+                        .join("files")
+                        .join(kept)
+                        .into_os_string()
+                        .into_vec(),
+                ));
+            }
+        }
+    }
+    Ok(None)
+}
+
+impl Trash {
+    /// Whether the trash keeps an item of this stamp and path under this name.
+    fn keeps(
+        &self,
+        store: &LocalStore,
+        kept: &[u8],
+        wanted: &str,
+        stamp: &Stamp,
+    ) -> StoreResult<bool> {
+        let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let Ok(note) = fs::openat(&self.info, info_name(kept), flags, Mode::empty()) else {
+            return Ok(false);
+        };
+        let mut text = String::new();
+        let _ = File::from(note).take(64 * 1024).read_to_string(&mut text);
+        let found = store.look_in(&self.files, kept)?;
+        if found.is_none() && (text.is_empty() || text.contains(wanted)) {
+            let _ = fs::unlinkat(&self.info, info_name(kept), AtFlags::empty());
+        }
+        Ok(found.is_some_and(|entry| entry.stamp() == *stamp) && text.contains(wanted))
+    }
+}
