@@ -1,0 +1,335 @@
+//! Carries out the steps of a checked worklist.
+
+use std::collections::{BTreeSet, HashMap};
+use std::io;
+
+use nine_core::item::Stamp;
+use nine_core::place::Spot;
+use nine_core::worklist::{Act, Step};
+use nine_stores::{Places, StoreError, StoreResult, Watch};
+
+use crate::Clock;
+use crate::daybook::Writer;
+use crate::transfer::{self, Route, temporary};
+
+/// A step that could not be done.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Failed {
+    /// The step's number among those carried out, counted from 0.
+    pub step: usize,
+    /// Why.
+    pub because: String,
+}
+
+/// What came of a run.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Outcome {
+    /// How many steps were done.
+    pub done: usize,
+    /// Bytes of the items of those steps.
+    pub bytes: u64,
+    /// The steps that were not.
+    pub failed: Vec<Failed>,
+    /// How many were not begun, since the person asked to stop.
+    pub not_begun: usize,
+}
+
+/// What a step that was done leaves to be recorded.
+#[derive(Default)]
+pub(crate) struct Trace {
+    pub stamp: Option<Stamp>,
+    pub kept_as: Option<Vec<u8>>,
+    /// Things that came or changed while the item was copied, and stayed where they were.
+    pub stayed: usize,
+}
+
+/// Carries out steps, in the order in which they are given, and writes the daybook.
+pub struct Carrier<'a> {
+    /// Where items live.
+    pub places: &'a Places,
+    /// Where it is written down.
+    pub daybook: &'a mut Writer,
+    /// Asks it to stop after the step in hand.
+    pub watch: &'a Watch,
+    /// Tells the time.
+    pub clock: Clock<'a>,
+    /// Told after each step how many are over.
+    pub progress: &'a mut dyn FnMut(usize),
+    pub(crate) folders: Folders,
+}
+
+/// Folders that are known to be there, and those in which something was done.
+#[derive(Debug, Default)]
+pub struct Folders {
+    there: BTreeSet<Spot>,
+    touched: BTreeSet<Spot>,
+}
+
+impl<'a> Carrier<'a> {
+    /// A carrier that has done nothing yet.
+    pub fn new(
+        places: &'a Places,
+        daybook: &'a mut Writer,
+        watch: &'a Watch,
+        clock: Clock<'a>,
+        progress: &'a mut dyn FnMut(usize),
+    ) -> Self {
+        Self {
+            places,
+            daybook,
+            watch,
+            clock,
+            progress,
+            folders: Folders::default(),
+        }
+    }
+
+    /// Carries out the steps. Those that belong together are done all or not at all.
+    ///
+    /// # Errors
+    /// If the daybook cannot be written: then no further step is begun.
+    pub fn carry(&mut self, steps: &[Step]) -> io::Result<Outcome> {
+        let mut outcome = Outcome::default();
+        let mut sets: HashMap<u32, Vec<usize>> = HashMap::new();
+        for (at, step) in steps.iter().enumerate() {
+            if let Some(set) = step.together {
+                sets.entry(set).or_default().push(at);
+            }
+        }
+        let mut over = BTreeSet::new();
+        for (at, step) in steps.iter().enumerate() {
+            if over.contains(&at) {
+                continue;
+            }
+            if self.watch.is_stopped() {
+                outcome.not_begun = steps.len() - over.len();
+                break;
+            }
+            let members = step
+                .together
+                .and_then(|set| sets.get(&set).cloned())
+                .unwrap_or_else(|| vec![at]);
+            self.carry_together(steps, &members, &mut outcome)?;
+            over.extend(members);
+            (self.progress)(over.len());
+        }
+        self.sync_touched();
+        Ok(outcome)
+    }
+
+    /// Carries out steps all or not at all.
+    fn carry_together(
+        &mut self,
+        steps: &[Step],
+        members: &[usize],
+        outcome: &mut Outcome,
+    ) -> io::Result<()> {
+        let mut traces: Vec<(usize, Trace)> = Vec::new();
+        for at in members {
+            match self.step(*at, &steps[*at])? {
+                Ok(trace) => traces.push((*at, trace)),
+                Err(error) => {
+                    let because = error.to_string();
+                    for (done, trace) in traces.iter().rev() {
+                        self.take_back(*done, &steps[*done], trace)?;
+                    }
+                    for member in members {
+                        let because = if member == at {
+                            because.clone()
+                        } else {
+                            together_words(*at, &because)
+                        };
+                        self.daybook.failed(*member, &because)?;
+                        outcome.failed.push(Failed {
+                            step: *member,
+                            because,
+                        });
+                    }
+                    return Ok(());
+                }
+            }
+        }
+        for (at, trace) in traces {
+            self.daybook
+                .done(at, trace.stamp, trace.kept_as.as_deref())?;
+            outcome.done += 1;
+            outcome.bytes += steps[at].size;
+            if trace.stayed > 0 {
+                let because = format!(
+                    "done, but {} stayed at the old place, new or changed meanwhile",
+                    trace.stayed
+                );
+                outcome.failed.push(Failed { step: at, because });
+            }
+        }
+        Ok(())
+    }
+
+    /// Does one step. The outer error is the daybook's, the inner one the step's.
+    pub(crate) fn step(&mut self, at: usize, step: &Step) -> io::Result<StoreResult<Trace>> {
+        let store = match self.places.of(&step.item) {
+            Ok(store) => store,
+            Err(error) => return Ok(Err(error)),
+        };
+        Ok(match &step.act {
+            Act::Leave => Ok(Trace::default()),
+            Act::Tag { to, .. } => store
+                .set_tags(&step.item.path, &step.stamp, to)
+                .map(|()| Trace::default()),
+            Act::Discard => {
+                let day = (self.clock)().strftime("%Y-%m-%dT%H:%M:%S").to_string();
+                self.touch(&step.item.folder());
+                store
+                    .discard(&step.item.path, &step.stamp, &day)
+                    .map(|kept| Trace {
+                        kept_as: Some(kept),
+                        ..Trace::default()
+                    })
+            }
+            Act::Restore { kept_as } => match self.make_folders(&step.item.folder())? {
+                Ok(()) => {
+                    self.touch(&step.item.folder());
+                    store
+                        .restore(kept_as, &step.stamp, &step.item.path)
+                        .map(|()| Trace::default())
+                }
+                Err(error) => Err(error),
+            },
+            Act::Move { to } => return self.move_item(at, step, to),
+        })
+    }
+
+    fn move_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
+        if let Err(error) = self.make_folders(&to.folder())? {
+            return Ok(Err(error));
+        }
+        let (source, target) = match (self.places.of(&step.item), self.places.of(to)) {
+            (Ok(source), Ok(target)) => (source, target),
+            (Err(error), _) | (_, Err(error)) => return Ok(Err(error)),
+        };
+        self.touch(&step.item.folder());
+        self.touch(&to.folder());
+        match source.rename(&step.item.path, &step.stamp, target, &to.path) {
+            Err(StoreError::OtherDomain) => {}
+            moved => return Ok(moved.map(|()| Trace::default())),
+        }
+        // What is copied must be found again if the program is killed meanwhile.
+        self.daybook.flush()?;
+        let temporary = temporary(self.daybook.run(), at, to);
+        let route = Route {
+            source,
+            from: &step.item.path,
+            target,
+            temporary: &temporary,
+        };
+        let published = match target.entry(&to.path) {
+            Ok(None) => route
+                .copy(&step.stamp)
+                .and_then(|copied| route.publish(&copied, &to.path).map(|()| copied)),
+            Ok(Some(_)) => Err(StoreError::Taken),
+            Err(error) => Err(error),
+        };
+        Ok(match published {
+            Ok(copied) => route.remove_original(&copied).map(|(stamp, stayed)| Trace {
+                stamp: Some(stamp),
+                stayed,
+                kept_as: None,
+            }),
+            Err(error) => {
+                // The copy is ours and incomplete; the original has not been touched.
+                let _ = transfer::remove_copy(target, &temporary);
+                Err(error)
+            }
+        })
+    }
+
+    /// Moves a member of a set back, since another could not be moved.
+    fn take_back(&mut self, at: usize, step: &Step, trace: &Trace) -> io::Result<()> {
+        let Act::Move { to } = &step.act else {
+            return Ok(());
+        };
+        let back = Step {
+            act: Act::Move {
+                to: step.item.clone(),
+            },
+            item: to.clone(),
+            stamp: trace.stamp.unwrap_or(step.stamp),
+            ..step.clone()
+        };
+        if let Err(error) = self.step(at, &back)? {
+            self.daybook.done(at, trace.stamp, None)?;
+            return Err(io::Error::other(format!(
+                "{} could not be taken back to {}: {error}",
+                to, step.item
+            )));
+        }
+        Ok(())
+    }
+
+    /// Makes a folder and those above it, noting each before it is made.
+    fn make_folders(&mut self, folder: &Spot) -> io::Result<StoreResult<()>> {
+        if folder.path.is_root() || self.folders.there.contains(folder) {
+            return Ok(Ok(()));
+        }
+        if let Err(error) = self.make_folders(&folder.folder())? {
+            return Ok(Err(error));
+        }
+        let store = match self.places.of(folder) {
+            Ok(store) => store,
+            Err(error) => return Ok(Err(error)),
+        };
+        let made = match store.entry(&folder.path) {
+            Ok(Some(_)) => store.make_folder(&folder.path),
+            Ok(None) => {
+                self.daybook.folder(folder)?;
+                let made = store.make_folder(&folder.path);
+                if matches!(made, Ok(false)) {
+                    self.daybook.folder_was_there(folder)?;
+                }
+                self.touch(&folder.folder());
+                made
+            }
+            Err(error) => Err(error),
+        };
+        Ok(made.map(|_| {
+            self.folders.there.insert(folder.clone());
+        }))
+    }
+
+    fn touch(&mut self, folder: &Spot) {
+        if !self.folders.touched.contains(folder) {
+            self.folders.touched.insert(folder.clone());
+        }
+    }
+
+    /// Takes away folders that are empty, the deepest first.
+    pub fn clear_away(&mut self, made: &[Spot]) -> usize {
+        let mut folders: Vec<&Spot> = made.iter().collect();
+        folders.sort_by_key(|folder| std::cmp::Reverse(folder.path.depth()));
+        let gone = folders.into_iter().filter(|folder| {
+            let store = self.places.of(folder);
+            store
+                .and_then(|store| store.remove_empty_folder(&folder.path))
+                .unwrap_or(false)
+        });
+        gone.count()
+    }
+
+    /// Makes sure that what was moved stays moved after a loss of power.
+    pub(crate) fn sync_touched(&mut self) {
+        for folder in std::mem::take(&mut self.folders.touched) {
+            // A folder that is gone or unreachable has nothing to lose.
+            let _ = self
+                .places
+                .of(&folder)
+                .and_then(|store| store.sync_folder(&folder.path));
+        }
+    }
+}
+
+fn together_words(step: usize, because: &str) -> String {
+    format!(
+        "it belongs together with step {}, which failed: {because}",
+        step + 1
+    )
+}

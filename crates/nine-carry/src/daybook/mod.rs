@@ -1,0 +1,119 @@
+//! The daybook: the record of all that was carried out. Append-only JSON Lines, one file a run,
+//! intent before act.
+//!
+//! A file starts with a `run` line, then has a `step` line for each step, then `planned`. Up to here
+//! it is written and synced before anything is touched. Then come `folder`, `done` and `failed`
+//! lines as things happen, and `end`. A file without `end` is of a run that was cut off, and
+//! [`crate::recover`] finds out how far it got by looking at both ends of each step.
+
+mod read;
+mod record;
+mod write;
+
+use std::collections::BTreeMap;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use nine_core::place::Spot;
+use nine_core::worklist::Step;
+
+pub use read::read;
+pub use record::Line;
+pub use write::{Heading, Writer};
+
+/// The format that this program writes. A newer one is not read.
+pub const FORMAT: u32 = 1;
+
+/// How a recorded step ended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Ended {
+    /// It was done; the item is now known as this, where it was copied or discarded.
+    Done {
+        /// Its stamp, where that is a new one.
+        stamp: Option<nine_core::item::Stamp>,
+        /// What the trash knows it by.
+        kept_as: Option<Vec<u8>>,
+    },
+    /// It was not done.
+    Failed {
+        /// Why.
+        because: String,
+    },
+}
+
+/// A run as the daybook has it.
+#[derive(Debug, Clone)]
+pub struct Run {
+    /// Its number, counted from 1.
+    pub number: u64,
+    /// When it began, such as `2031-04-07T09:15:02+02:00`.
+    pub at: String,
+    /// The command.
+    pub command: String,
+    /// The run that it took back.
+    pub undoes: Option<u64>,
+    /// The places it worked in.
+    pub places: BTreeMap<String, String>,
+    /// What was planned, in the order in which it was carried out.
+    pub steps: Vec<Step>,
+    /// Whether all of the plan was written; if not, nothing was done.
+    pub planned: bool,
+    /// How the steps ended, by number from 0. Those that are missing did not begin, or it is not
+    /// known how far they got.
+    pub ended: BTreeMap<usize, Ended>,
+    /// Folders that it made.
+    pub made: Vec<Spot>,
+    /// Whether it ended by itself or was recovered.
+    pub closed: bool,
+    /// Whether it was cut off and recovered later.
+    pub cut_off: bool,
+    /// Lines that could not be read, by number from 1.
+    pub broken: Vec<usize>,
+}
+
+impl Run {
+    /// How many steps were done.
+    pub fn done(&self) -> usize {
+        self.ended
+            .values()
+            .filter(|ended| matches!(ended, Ended::Done { .. }))
+            .count()
+    }
+
+    /// How many steps were tried and not done.
+    pub fn failed(&self) -> usize {
+        self.ended.len() - self.done()
+    }
+}
+
+/// The daybook's folder in the data folder.
+pub fn folder(data: &Path) -> PathBuf {
+    data.join("daybook")
+}
+
+/// The file of a run.
+pub fn file(data: &Path, run: u64) -> PathBuf {
+    folder(data).join(format!("{run:06}.jsonl"))
+}
+
+/// The numbers of all runs, in order.
+///
+/// # Errors
+/// If the daybook's folder cannot be read. One that is not there has no runs.
+pub fn runs(data: &Path) -> io::Result<Vec<u64>> {
+    let entries = match std::fs::read_dir(folder(data)) {
+        Ok(entries) => entries,
+        Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(e) => return Err(e),
+    };
+    let mut numbers = Vec::new();
+    for entry in entries {
+        let name = entry?.file_name();
+        let number = name
+            .to_str()
+            .and_then(|name| name.strip_suffix(".jsonl")?.parse::<u64>().ok());
+        numbers.extend(number);
+    }
+    numbers.sort_unstable();
+    Ok(numbers)
+}

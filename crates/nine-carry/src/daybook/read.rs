@@ -1,0 +1,99 @@
+//! A run read from its file.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::path::Path;
+
+use nine_core::escape::unescape;
+use nine_core::place::Spot;
+
+use super::{Ended, FORMAT, Line, Run, file};
+
+/// Reads a run. A line that cannot be read is passed over and noted.
+///
+/// # Errors
+/// If the file cannot be read, or its first line is not that of a run in a format known here.
+pub fn read(data: &Path, number: u64) -> io::Result<Run> {
+    let bytes = std::fs::read(file(data, number))?;
+    let mut run = Run {
+        number,
+        at: String::new(),
+        command: String::new(),
+        undoes: None,
+        places: BTreeMap::new(),
+        steps: Vec::new(),
+        planned: false,
+        ended: BTreeMap::new(),
+        made: Vec::new(),
+        closed: false,
+        cut_off: false,
+        broken: Vec::new(),
+    };
+    for (at, text) in bytes
+        .split(|b| *b == b'\n')
+        .enumerate()
+        .filter(|(_, text)| !text.is_empty())
+    {
+        let taken = match serde_json::from_slice(text) {
+            Ok(Line::Run { format, .. }) if format > FORMAT => {
+                let newer = format!("run {number} was written by a newer nine (format {format})");
+                return Err(io::Error::other(newer));
+            }
+            Ok(line) => take(&mut run, line),
+            Err(_) => None,
+        };
+        if taken.is_none() {
+            run.broken.push(at + 1);
+        }
+    }
+    Ok(run)
+}
+
+/// Adds a line to a run; `None` if it holds something unreadable.
+fn take(run: &mut Run, line: Line) -> Option<()> {
+    match line {
+        Line::Run {
+            at,
+            command,
+            undoes,
+            places,
+            ..
+        } => {
+            (run.at, run.command, run.undoes, run.places) = (at, command, undoes, places);
+        }
+        Line::Step(line) => {
+            let (number, step) = line.read()?;
+            // Numbers run on; a gap would be a line that was lost.
+            if number != run.steps.len() + 1 {
+                return None;
+            }
+            run.steps.push(step);
+        }
+        Line::Planned { steps } => run.planned = steps == run.steps.len(),
+        Line::Folder { at } => run.made.push(Spot::parse(&at).ok()?),
+        Line::FolderThere { at } => {
+            let there = Spot::parse(&at).ok()?;
+            run.made.retain(|made| *made != there);
+        }
+        Line::Done {
+            step,
+            kept_as,
+            stamp,
+        } => {
+            let kept_as = kept_as.map(|text| unescape(&text)).transpose().ok()?;
+            let stamp = match stamp {
+                Some(line) => Some(line.read()?),
+                None => None,
+            };
+            run.ended
+                .insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as });
+        }
+        Line::Failed { step, because } => {
+            run.ended
+                .insert(step.checked_sub(1)?, Ended::Failed { because });
+        }
+        Line::Recovered { .. } => run.cut_off = true,
+        Line::End { .. } => run.closed = true,
+    }
+    Some(())
+}

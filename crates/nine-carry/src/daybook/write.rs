@@ -1,0 +1,222 @@
+//! A run being written.
+
+use std::collections::BTreeMap;
+use std::fs::{File, OpenOptions};
+use std::io::{self, BufWriter, Seek, Write};
+use std::path::Path;
+
+use nine_core::escape::escape;
+use nine_core::item::Stamp;
+use nine_core::place::Spot;
+use nine_core::worklist::Step;
+use nine_stores::fault::point;
+
+use super::record::StepLine;
+use super::{FORMAT, Line, file, folder, runs};
+use crate::Clock;
+
+/// After how many steps the record is made to survive a loss of power.
+const STEPS_PER_SYNC: usize = 1024;
+
+/// Writes the daybook of one run.
+#[derive(Debug)]
+pub struct Writer {
+    run: u64,
+    out: BufWriter<File>,
+    since_sync: usize,
+    syncs: u64,
+    done: usize,
+    failed: usize,
+}
+
+/// What the first line says of a run.
+#[derive(Debug, Clone, Default)]
+pub struct Heading {
+    /// The command, as people know it.
+    pub command: String,
+    /// The run that it takes back.
+    pub undoes: Option<u64>,
+    /// Where each place is.
+    pub places: BTreeMap<String, String>,
+}
+
+impl Writer {
+    /// Starts a run: writes all steps, and returns only once they are safe on the disk.
+    ///
+    /// # Errors
+    /// If the daybook cannot be written. Nothing has been touched then.
+    pub fn begin<'s>(
+        data: &Path,
+        heading: &Heading,
+        steps: impl Iterator<Item = &'s Step>,
+        clock: Clock,
+    ) -> io::Result<Self> {
+        std::fs::create_dir_all(folder(data))?;
+        let run = runs(data)?.last().map_or(1, |last| last + 1);
+        point();
+        let new = OpenOptions::new()
+            .write(true)
+            .create_new(true)
+            .open(file(data, run))?;
+        let mut writer = Self {
+            run,
+            out: BufWriter::new(new),
+            since_sync: 0,
+            syncs: 0,
+            done: 0,
+            failed: 0,
+        };
+        let written = writer.plan(heading, steps, clock).and_then(|()| {
+            writer.syncs += 1;
+            File::open(folder(data))?.sync_all()
+        });
+        if let Err(error) = written {
+            // A plan that could not be written whole was never begun.
+            let _ = std::fs::remove_file(file(data, run));
+            return Err(error);
+        }
+        Ok(writer)
+    }
+
+    fn plan<'s>(
+        &mut self,
+        heading: &Heading,
+        steps: impl Iterator<Item = &'s Step>,
+        clock: Clock,
+    ) -> io::Result<()> {
+        let Heading {
+            command,
+            undoes,
+            places,
+        } = heading.clone();
+        self.line(&Line::Run {
+            format: FORMAT,
+            run: self.run,
+            at: stamp(clock),
+            command,
+            undoes,
+            places,
+        })?;
+        let mut count = 0;
+        for step in steps {
+            count += 1;
+            self.line(&Line::Step(StepLine::write(count, step)))?;
+        }
+        self.line(&Line::Planned { steps: count })?;
+        self.sync()
+    }
+
+    /// Goes on with a run that was cut off.
+    ///
+    /// # Errors
+    /// If its file cannot be written.
+    pub fn resume(data: &Path, run: &super::Run, clock: Clock) -> io::Result<Self> {
+        let mut out = OpenOptions::new()
+            .append(true)
+            .open(file(data, run.number))?;
+        // The last line may have been cut; a line of its own keeps what follows readable.
+        out.seek(io::SeekFrom::End(0))?;
+        let out = BufWriter::new(out);
+        let mut writer = Self {
+            run: run.number,
+            out,
+            since_sync: 0,
+            syncs: 0,
+            done: run.done(),
+            failed: run.failed(),
+        };
+        writer.out.write_all(b"\n")?;
+        writer.line(&Line::Recovered { at: stamp(clock) })?;
+        Ok(writer)
+    }
+
+    /// The run's number.
+    pub fn run(&self) -> u64 {
+        self.run
+    }
+
+    /// How often it waited until the record was on the disk for sure.
+    pub fn syncs(&self) -> u64 {
+        self.syncs
+    }
+
+    fn line(&mut self, line: &Line) -> io::Result<()> {
+        serde_json::to_writer(&mut self.out, line)?;
+        self.out.write_all(b"\n")
+    }
+
+    /// Hands what was written to the system, so that it outlives a killed program.
+    pub fn flush(&mut self) -> io::Result<()> {
+        point();
+        self.out.flush()?;
+        point();
+        Ok(())
+    }
+
+    fn sync(&mut self) -> io::Result<()> {
+        self.flush()?;
+        self.since_sync = 0;
+        self.syncs += 1;
+        self.out.get_ref().sync_data()
+    }
+
+    /// Notes that a folder is about to be made.
+    pub fn folder(&mut self, at: &Spot) -> io::Result<()> {
+        self.line(&Line::Folder { at: at.to_string() })?;
+        self.flush()
+    }
+
+    /// Notes that the folder was there already.
+    pub fn folder_was_there(&mut self, at: &Spot) -> io::Result<()> {
+        self.line(&Line::FolderThere { at: at.to_string() })
+    }
+
+    /// Notes that a step (counted from 0) was done.
+    pub fn done(
+        &mut self,
+        step: usize,
+        stamp: Option<Stamp>,
+        kept_as: Option<&[u8]>,
+    ) -> io::Result<()> {
+        self.done += 1;
+        self.line(&Line::Done {
+            step: step + 1,
+            kept_as: kept_as.map(escape),
+            stamp: stamp.map(super::record::StampLine::from),
+        })?;
+        self.since_sync += 1;
+        if self.since_sync >= STEPS_PER_SYNC {
+            self.sync()
+        } else {
+            Ok(())
+        }
+    }
+
+    /// Notes that a step (counted from 0) was not done.
+    pub fn failed(&mut self, step: usize, because: &str) -> io::Result<()> {
+        self.failed += 1;
+        self.line(&Line::Failed {
+            step: step + 1,
+            because: because.to_owned(),
+        })
+    }
+
+    /// Ends the run. Not synced: a lost last line is found again by looking at both ends.
+    ///
+    /// # Errors
+    /// If the record cannot be written.
+    pub fn end(mut self, clock: Clock) -> io::Result<()> {
+        let (done, failed) = (self.done, self.failed);
+        self.line(&Line::End {
+            at: stamp(clock),
+            done,
+            failed,
+        })?;
+        self.flush()
+    }
+}
+
+/// The time with its offset, to the second.
+fn stamp(clock: Clock) -> String {
+    clock().strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
+}

@@ -1,0 +1,50 @@
+//! The lock that keeps a second run out.
+
+use std::fs::{File, OpenOptions};
+use std::io::{self, Read, Seek, Write};
+use std::path::Path;
+
+use rustix::fs::{FlockOperation, flock};
+use rustix::io::Errno;
+
+/// Held while a run is at work; let go when dropped, also by a killed program.
+#[derive(Debug)]
+#[must_use]
+pub struct Lock {
+    _file: File,
+}
+
+/// Who holds the lock.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AtWork {
+    /// What it wrote of itself: its command and process.
+    pub who: String,
+}
+
+/// Takes the lock in the data folder, writing `who` into it.
+///
+/// # Errors
+/// If the file cannot be made or read. `Ok(Err(…))` names the run that is at work.
+pub fn lock(data: &Path, who: &str) -> io::Result<Result<Lock, AtWork>> {
+    std::fs::create_dir_all(data)?;
+    let mut file = OpenOptions::new()
+        .read(true)
+        .write(true)
+        .create(true)
+        .truncate(false)
+        .open(data.join("lock"))?;
+    match flock(&file, FlockOperation::NonBlockingLockExclusive) {
+        Ok(()) => {
+            file.set_len(0)?;
+            file.rewind()?;
+            file.write_all(who.as_bytes())?;
+            Ok(Ok(Lock { _file: file }))
+        }
+        Err(Errno::WOULDBLOCK) => {
+            let mut who = String::new();
+            file.take(1024).read_to_string(&mut who)?;
+            Ok(Err(AtWork { who }))
+        }
+        Err(other) => Err(other.into()),
+    }
+}

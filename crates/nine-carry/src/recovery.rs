@@ -1,0 +1,282 @@
+//! A run that was cut off: found out how far it got, and finished or taken back.
+//!
+//! The daybook tells what was intended; what happened is read from both ends of each step. A step
+//! that was not begun stays undone. One that was half-done is finished if its copy is in place, and
+//! taken back if it is not.
+
+use std::collections::HashMap;
+use std::io;
+use std::path::Path;
+
+use nine_core::item::Stamp;
+use nine_core::place::Spot;
+use nine_core::worklist::{Act, Step};
+use nine_stores::{Places, Store, StoreResult, Watch};
+
+use crate::carrier::Carrier;
+use crate::daybook::{self, Ended, Run, Writer};
+use crate::transfer::{self, temporary};
+use crate::{Clock, Lock};
+
+/// What was found of a run that was cut off.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Recovered {
+    /// The run's number.
+    pub run: u64,
+    /// Its command.
+    pub command: String,
+    /// Steps that were done, in all.
+    pub done: usize,
+    /// Steps that were half-done and have been finished now.
+    pub finished: usize,
+    /// Copies that were half-made and have been taken away.
+    pub taken_back: usize,
+    /// Steps that had not begun.
+    pub not_begun: usize,
+    /// Items that are neither at their old nor at their new place, or could not be looked at.
+    pub lost_sight: Vec<(Spot, String)>,
+}
+
+/// How far a step got.
+enum Found {
+    Done {
+        stamp: Option<Stamp>,
+        kept_as: Option<Vec<u8>>,
+        finished: bool,
+    },
+    NotBegun {
+        taken_back: bool,
+    },
+    Unclear(String),
+}
+
+/// Where the run moves items to.
+type Moves<'a> = HashMap<&'a Spot, &'a Spot>;
+
+/// Recovers the last run if it was cut off. The lock shows that nobody is at work on it.
+///
+/// # Errors
+/// If the daybook cannot be read or written.
+pub fn recover(
+    data: &Path,
+    _lock: &Lock,
+    open: &dyn Fn(&Run) -> Places,
+    clock: Clock,
+) -> io::Result<Option<Recovered>> {
+    let Some(number) = daybook::runs(data)?.last().copied() else {
+        return Ok(None);
+    };
+    let run = daybook::read(data, number)?;
+    if run.closed {
+        return Ok(None);
+    }
+    let places = open(&run);
+    let mut writer = Writer::resume(data, &run, clock)?;
+    let mut recovered = Recovered {
+        run: number,
+        command: run.command.clone(),
+        ..Recovered::default()
+    };
+    recovered.done = run.done();
+    if run.planned {
+        let moves: Moves = run
+            .steps
+            .iter()
+            .filter_map(|step| match &step.act {
+                Act::Move { to } => Some((&step.item, to)),
+                _ => None,
+            })
+            .collect();
+        let mut pending = Vec::new();
+        for (at, step) in run
+            .steps
+            .iter()
+            .enumerate()
+            .filter(|(at, _)| !run.ended.contains_key(at))
+        {
+            let found = look(&places, number, at, step, &moves);
+            let found = found.unwrap_or_else(|error| Found::Unclear(error.to_string()));
+            pending.push((at, step, found));
+        }
+        let sets = half_done_sets(&run, &pending);
+        for (at, step, found) in pending {
+            let found = match found {
+                Found::NotBegun { .. } if step.together.is_some_and(|set| sets.contains(&set)) => {
+                    finish_member(&places, &mut writer, at, step, clock)?
+                }
+                found => found,
+            };
+            note(&mut recovered, &mut writer, at, step, found)?;
+        }
+        clear_unused_folders(&places, &mut writer, &run, clock);
+    }
+    writer.end(clock)?;
+    Ok(Some(recovered))
+}
+
+/// Sets of which some members were moved and others were not.
+fn half_done_sets(run: &Run, pending: &[(usize, &Step, Found)]) -> Vec<u32> {
+    let found = pending
+        .iter()
+        .filter(|(.., found)| matches!(found, Found::Done { .. }));
+    let done_now = found.filter_map(|(_, step, _)| step.together);
+    let ended = run
+        .ended
+        .iter()
+        .filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
+    done_now
+        .chain(ended.filter_map(|(at, _)| run.steps.get(*at)?.together))
+        .collect()
+}
+
+/// Moves what belongs to a set whose other members have been moved.
+fn finish_member(
+    places: &Places,
+    writer: &mut Writer,
+    at: usize,
+    step: &Step,
+    clock: Clock,
+) -> io::Result<Found> {
+    let watch = Watch::default();
+    let mut quiet = |_| {};
+    let mut carrier = Carrier::new(places, writer, &watch, clock, &mut quiet);
+    let moved = carrier.step(at, step)?;
+    carrier.sync_touched();
+    Ok(match moved {
+        Ok(trace) => Found::Done {
+            stamp: trace.stamp,
+            kept_as: trace.kept_as,
+            finished: true,
+        },
+        Err(error) => Found::Unclear(error.to_string()),
+    })
+}
+
+fn note(
+    recovered: &mut Recovered,
+    writer: &mut Writer,
+    at: usize,
+    step: &Step,
+    found: Found,
+) -> io::Result<()> {
+    match found {
+        Found::Done {
+            stamp,
+            kept_as,
+            finished,
+        } => {
+            recovered.done += 1;
+            recovered.finished += usize::from(finished);
+            writer.done(at, stamp, kept_as.as_deref())
+        }
+        Found::NotBegun { taken_back } => {
+            recovered.not_begun += 1;
+            recovered.taken_back += usize::from(taken_back);
+            writer.failed(at, "not begun when the run was cut off")
+        }
+        Found::Unclear(why) => {
+            recovered.lost_sight.push((step.item.clone(), why.clone()));
+            writer.failed(at, &why)
+        }
+    }
+}
+
+/// Looks at both ends of a step.
+fn look(places: &Places, run: u64, at: usize, step: &Step, moves: &Moves) -> StoreResult<Found> {
+    let store = places.of(&step.item)?;
+    let is_here = |path| -> StoreResult<bool> {
+        Ok(store
+            .entry(path)?
+            .is_some_and(|entry| entry.stamp() == step.stamp))
+    };
+    let done = |kept_as| Found::Done {
+        stamp: None,
+        kept_as,
+        finished: false,
+    };
+    Ok(match &step.act {
+        Act::Leave => done(None),
+        Act::Tag { from, to } => {
+            // A tagged item may have been moved by a later step of the run.
+            let tags = match moves
+                .get(&step.item)
+                .filter(|_| store.entry(&step.item.path).is_ok_and(|e| e.is_none()))
+            {
+                Some(moved) => places.of(moved)?.tags(&moved.path)?,
+                None => store.tags(&step.item.path)?,
+            };
+            match tags {
+                tags if tags == *to => done(None),
+                tags if tags == *from => Found::NotBegun { taken_back: false },
+                _ => Found::Unclear("its tags are neither the old nor the new ones".into()),
+            }
+        }
+        Act::Discard => match store.find_discarded(&step.item.path, &step.stamp)? {
+            Some(kept) => done(Some(kept)),
+            None if is_here(&step.item.path)? => Found::NotBegun { taken_back: false },
+            None => Found::Unclear("it is neither in its place nor in the trash".into()),
+        },
+        Act::Restore { .. } => {
+            // Looking for it also takes away the note of what has left the trash.
+            let kept = store.find_discarded(&step.item.path, &step.stamp)?;
+            match (is_here(&step.item.path)?, kept) {
+                (true, _) => done(None),
+                (false, Some(_)) => Found::NotBegun { taken_back: false },
+                (false, None) => {
+                    Found::Unclear("it is neither in its place nor in the trash".into())
+                }
+            }
+        }
+        Act::Move { to } => look_at_move(store, places.of(to)?, run, at, step, to)?,
+    })
+}
+
+fn look_at_move(
+    source: &dyn Store,
+    target: &dyn Store,
+    run: u64,
+    at: usize,
+    step: &Step,
+    to: &Spot,
+) -> StoreResult<Found> {
+    let half = transfer::remove_copy(target, &temporary(run, at, to))?;
+    let old = source.entry(&step.item.path)?;
+    let new = target.entry(&to.path)?;
+    let domain = |stamp: &Stamp| stamp.identity.0[0];
+    Ok(match (old, new) {
+        (_, Some(new)) if new.stamp() == step.stamp => Found::Done {
+            stamp: None,
+            kept_as: None,
+            finished: false,
+        },
+        (Some(old), Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => {
+            // A copy in place beside its original, all or part of which is still there.
+            if old.identity == step.stamp.identity
+                && transfer::is_copy(source, &step.item.path, target, &to.path)?
+            {
+                transfer::remove_found_original(source, &step.item.path)?;
+                Found::Done {
+                    stamp: Some(new.stamp()),
+                    kept_as: None,
+                    finished: true,
+                }
+            } else {
+                Found::NotBegun { taken_back: half }
+            }
+        }
+        (Some(_), _) => Found::NotBegun { taken_back: half },
+        (None, Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => Found::Done {
+            stamp: Some(new.stamp()),
+            kept_as: None,
+            finished: false,
+        },
+        (None, _) => Found::Unclear("it is neither at its old nor at its new place".into()),
+    })
+}
+
+/// Folders that were made for steps that then did not happen.
+fn clear_unused_folders(places: &Places, writer: &mut Writer, run: &Run, clock: Clock) {
+    let watch = Watch::default();
+    let mut quiet = |_| {};
+    Carrier::new(places, writer, &watch, clock, &mut quiet).clear_away(&run.made);
+}

@@ -1,0 +1,268 @@
+//! A move between file systems or stores: copied to a temporary name beside the target, compared,
+//! put in place, and only then taken away from where it was.
+
+use nine_core::item::{Entry, Kind, Stamp};
+use nine_core::place::{ItemPath, Spot};
+use nine_stores::{Store, StoreError, StoreResult};
+use std::io::Read;
+
+/// The name under which a step's copy is made, beside its target.
+pub fn temporary(run: u64, step: usize, target: &Spot) -> ItemPath {
+    let folder = target.path.parent().unwrap_or_default();
+    folder.join(format!(".nine-{run}-{}", step + 1))
+}
+
+/// One thing of what is copied.
+struct Piece {
+    below: ItemPath,
+    entry: Entry,
+}
+
+/// A copy that was made and compared, under its temporary name.
+#[must_use]
+pub struct Copied {
+    pieces: Vec<Piece>,
+    stamp: Stamp,
+}
+
+/// What a transfer works between.
+pub struct Route<'a> {
+    /// Where the item is.
+    pub source: &'a dyn Store,
+    /// Its path there.
+    pub from: &'a ItemPath,
+    /// Where it goes.
+    pub target: &'a dyn Store,
+    /// The temporary path there.
+    pub temporary: &'a ItemPath,
+}
+
+fn joined(path: &ItemPath, below: &ItemPath) -> ItemPath {
+    path.join_path(below)
+}
+
+impl Route<'_> {
+    /// Copies the item to the temporary name and compares it.
+    ///
+    /// # Errors
+    /// If anything could not be copied with all that belongs to it, or did not come out the same.
+    /// The caller then takes the temporary copy away with [`remove_copy`].
+    pub fn copy(&self, stamp: &Stamp) -> StoreResult<Copied> {
+        let top = self.source.entry(self.from)?.ok_or(StoreError::NotThere)?;
+        if top.stamp() != *stamp {
+            return Err(StoreError::Changed);
+        }
+        let pieces = pieces(self.source, self.from, top)?;
+        for piece in &pieces {
+            self.copy_piece(piece)?;
+        }
+        // Filled folders get their times last, the deepest first.
+        for piece in pieces
+            .iter()
+            .rev()
+            .filter(|piece| piece.entry.kind == Kind::Folder)
+        {
+            let meta = self.source.meta(&joined(self.from, &piece.below))?;
+            self.target
+                .set_folder_meta(&joined(self.temporary, &piece.below), &meta)?;
+        }
+        for piece in &pieces {
+            self.compare(piece)?;
+        }
+        let copy = self
+            .target
+            .entry(self.temporary)?
+            .ok_or(StoreError::CopyDiffers)?;
+        Ok(Copied {
+            pieces,
+            stamp: copy.stamp(),
+        })
+    }
+
+    fn copy_piece(&self, piece: &Piece) -> StoreResult<()> {
+        let from = joined(self.from, &piece.below);
+        let to = joined(self.temporary, &piece.below);
+        match piece.entry.kind {
+            Kind::Folder => self.target.make_folder(&to).and_then(|made| match made {
+                true => Ok(()),
+                false => Err(StoreError::Taken),
+            }),
+            Kind::Link => self.target.link_new(
+                &to,
+                &self.source.read_link(&from)?,
+                &self.source.meta(&from)?,
+            ),
+            Kind::File => {
+                let meta = self.source.meta(&from)?;
+                let mut content = self.source.read(&from)?;
+                let written = self.target.write_new(&to, &mut *content, &meta)?;
+                if written == piece.entry.size {
+                    Ok(())
+                } else {
+                    Err(StoreError::Changed)
+                }
+            }
+            Kind::Other => Err(StoreError::Special),
+        }
+    }
+
+    /// Reads both sides again and holds them against one another.
+    fn compare(&self, piece: &Piece) -> StoreResult<()> {
+        let from = joined(self.from, &piece.below);
+        let to = joined(self.temporary, &piece.below);
+        let now = self.source.entry(&from)?.ok_or(StoreError::Changed)?;
+        if now.stamp() != piece.entry.stamp() {
+            return Err(StoreError::Changed);
+        }
+        let same = match piece.entry.kind {
+            Kind::File => {
+                same_content(&mut *self.source.read(&from)?, &mut *self.target.read(&to)?)?
+            }
+            Kind::Link => self.source.read_link(&from)? == self.target.read_link(&to)?,
+            Kind::Folder | Kind::Other => true,
+        };
+        let copy = self.target.entry(&to)?.ok_or(StoreError::CopyDiffers)?;
+        let alike =
+            copy.kind == piece.entry.kind && (copy.kind != Kind::File || copy.size == now.size);
+        if same && alike {
+            Ok(())
+        } else {
+            Err(StoreError::CopyDiffers)
+        }
+    }
+
+    /// Puts the copy in place under the target's free name; from here on the move counts.
+    pub fn publish(&self, copied: &Copied, target: &ItemPath) -> StoreResult<()> {
+        self.target
+            .rename(self.temporary, &copied.stamp, self.target, target)?;
+        self.target
+            .sync_folder(&target.parent().unwrap_or_default())
+    }
+
+    /// Takes the original away, as far as it is still what was copied. Returns the copy's stamp and
+    /// how many things stayed behind because they came or changed meanwhile.
+    pub fn remove_original(&self, copied: &Copied) -> StoreResult<(Stamp, usize)> {
+        let mut stayed = 0;
+        for piece in copied.pieces.iter().rev() {
+            let from = joined(self.from, &piece.below);
+            let gone = match piece.entry.kind {
+                Kind::Folder => self.source.remove_empty_folder(&from)?,
+                _ => match self.source.remove_copied(&from, &piece.entry.stamp()) {
+                    Ok(()) => true,
+                    Err(StoreError::Changed) => false,
+                    Err(StoreError::NotThere) => true,
+                    Err(other) => return Err(other),
+                },
+            };
+            stayed += usize::from(!gone);
+        }
+        Ok((copied.stamp, stayed))
+    }
+}
+
+/// The item and all that lies in it, parents first.
+fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Piece>> {
+    let mut found = vec![Piece {
+        below: ItemPath::root(),
+        entry: top,
+    }];
+    let mut at = 0;
+    while let Some(piece) = found.get(at) {
+        if piece.entry.kind == Kind::Folder {
+            let below = piece.below.clone();
+            let listed = store.list(&joined(path, &below))?;
+            found.extend(listed.into_iter().map(|(name, entry)| Piece {
+                below: below.join(name),
+                entry,
+            }));
+        }
+        at += 1;
+    }
+    Ok(found)
+}
+
+/// Whether two streams hold the same bytes.
+fn same_content(a: &mut dyn Read, b: &mut dyn Read) -> StoreResult<bool> {
+    let (mut left, mut right) = (vec![0; 1 << 18], vec![0; 1 << 18]);
+    loop {
+        let m = fill(a, &mut left)?;
+        let n = fill(b, &mut right)?;
+        if left[..m] != right[..n] {
+            return Ok(false);
+        }
+        if m == 0 {
+            return Ok(true);
+        }
+    }
+}
+
+/// Reads until the block is full or the stream ends.
+fn fill(from: &mut dyn Read, block: &mut [u8]) -> StoreResult<usize> {
+    let mut filled = 0;
+    while filled < block.len() {
+        match from.read(&mut block[filled..]) {
+            Ok(0) => break,
+            Ok(length) => filled += length,
+            Err(e) if e.kind() == std::io::ErrorKind::Interrupted => {}
+            Err(e) => return Err(e.into()),
+        }
+    }
+    Ok(filled)
+}
+
+/// Takes away a temporary copy. Only for paths that [`temporary`] made.
+pub fn remove_copy(store: &dyn Store, temporary: &ItemPath) -> StoreResult<bool> {
+    let Some(top) = store.entry(temporary)? else {
+        return Ok(false);
+    };
+    for piece in pieces(store, temporary, top)?.iter().rev() {
+        let path = joined(temporary, &piece.below);
+        match piece.entry.kind {
+            Kind::Folder => drop(store.remove_empty_folder(&path)?),
+            _ => store.remove_copied(&path, &piece.entry.stamp())?,
+        }
+    }
+    Ok(true)
+}
+
+/// Whether two items of different stores are the same in content and times, all the way down.
+pub fn is_copy(a: &dyn Store, at: &ItemPath, b: &dyn Store, bt: &ItemPath) -> StoreResult<bool> {
+    let (Some(left), Some(right)) = (a.entry(at)?, b.entry(bt)?) else {
+        return Ok(false);
+    };
+    if left.kind != right.kind {
+        return Ok(false);
+    }
+    match left.kind {
+        Kind::File => {
+            let alike = left.size == right.size && left.modified == right.modified;
+            Ok(alike && same_content(&mut *a.read(at)?, &mut *b.read(bt)?)?)
+        }
+        Kind::Link => Ok(a.read_link(at)? == b.read_link(bt)?),
+        Kind::Other => Ok(false),
+        Kind::Folder => {
+            for (name, _) in a.list(at)? {
+                if !is_copy(a, &at.join(&name), b, &bt.join(&name))? {
+                    return Ok(false);
+                }
+            }
+            Ok(true)
+        }
+    }
+}
+
+/// Takes away an original whose copy is in place and was found the same by [`is_copy`].
+pub fn remove_found_original(store: &dyn Store, path: &ItemPath) -> StoreResult<usize> {
+    let Some(top) = store.entry(path)? else {
+        return Ok(0);
+    };
+    let mut stayed = 0;
+    for piece in pieces(store, path, top)?.iter().rev() {
+        let path = joined(path, &piece.below);
+        match piece.entry.kind {
+            Kind::Folder => stayed += usize::from(!store.remove_empty_folder(&path)?),
+            _ => store.remove_copied(&path, &piece.entry.stamp())?,
+        }
+    }
+    Ok(stayed)
+}

@@ -1,0 +1,165 @@
+//! The planner of `undo`: from a run to the worklist that takes it back.
+
+use std::collections::HashMap;
+
+use nine_core::item::{Kind, Stamp};
+use nine_core::place::Spot;
+use nine_core::worklist::{Act, Step, Worklist};
+use nine_stores::{Places, StoreError};
+
+use crate::daybook::{Ended, Run};
+
+/// How a run can be taken back.
+#[derive(Debug, Clone, Default)]
+pub struct UndoPlan {
+    /// The steps that take it back, the last one first.
+    pub worklist: Worklist,
+    /// Items that cannot be taken back, and why.
+    pub refused: Vec<(Spot, String)>,
+    /// Folders that the run made, to be taken away if they are empty then.
+    pub made: Vec<Spot>,
+}
+
+/// Plans to take back all that a run did and that has not been taken back already.
+pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
+    let done: HashMap<usize, (Option<Stamp>, Option<Vec<u8>>)> = run
+        .ended
+        .iter()
+        .filter_map(|(at, ended)| match ended {
+            Ended::Done { stamp, kept_as } => Some((*at, (*stamp, kept_as.clone()))),
+            Ended::Failed { .. } => None,
+        })
+        .collect();
+    // Where an item that was tagged and then moved is to be found now.
+    let moved: HashMap<&Spot, (&Spot, Option<Stamp>)> = run
+        .steps
+        .iter()
+        .enumerate()
+        .filter_map(|(at, step)| match &step.act {
+            Act::Move { to } => Some((&step.item, (to, done.get(&at)?.0))),
+            _ => None,
+        })
+        .collect();
+    let mut plan = UndoPlan {
+        made: run.made.clone(),
+        ..UndoPlan::default()
+    };
+    for (at, step) in run.steps.iter().enumerate().rev() {
+        let Some((stamp, kept_as)) = done.get(&at) else {
+            continue;
+        };
+        let stamp = stamp.unwrap_or(step.stamp);
+        let back = match &step.act {
+            Act::Move { to } => reversed(
+                step,
+                to,
+                stamp,
+                Act::Move {
+                    to: step.item.clone(),
+                },
+            ),
+            Act::Tag { from, to } => {
+                let (at, stamp) = moved
+                    .get(&step.item)
+                    .map_or((&step.item, None), |found| *found);
+                let act = Act::Tag {
+                    from: to.clone(),
+                    to: from.clone(),
+                };
+                reversed(step, at, stamp.unwrap_or(step.stamp), act)
+            }
+            Act::Discard => match kept_as {
+                Some(kept) => reversed(
+                    step,
+                    &step.item,
+                    stamp,
+                    Act::Restore {
+                        kept_as: kept.clone(),
+                    },
+                ),
+                None => continue,
+            },
+            Act::Restore { .. } => reversed(step, &step.item, stamp, Act::Discard),
+            Act::Leave => continue,
+        };
+        let back = with_folder_as_it_is(back, places);
+        match judge(&back, places) {
+            Judged::Can => plan.worklist.steps.push(back),
+            Judged::IsBack => {}
+            Judged::Cannot(why) => plan.refused.push((back.item, why)),
+        }
+    }
+    plan
+}
+
+fn reversed(step: &Step, item: &Spot, stamp: Stamp, act: Act) -> Step {
+    Step {
+        act,
+        item: item.clone(),
+        stamp,
+        why: "undo".into(),
+        doubts: Vec::new(),
+        ..step.clone()
+    }
+}
+
+/// A folder is taken back with all that has been put into it since, so its own times do not count.
+fn with_folder_as_it_is(step: Step, places: &Places) -> Step {
+    let now = places
+        .of(&step.item)
+        .and_then(|store| store.entry(&step.item.path));
+    match now {
+        Ok(Some(entry)) if entry.kind == Kind::Folder && entry.identity == step.stamp.identity => {
+            Step {
+                stamp: entry.stamp(),
+                ..step
+            }
+        }
+        _ => step,
+    }
+}
+
+enum Judged {
+    Can,
+    IsBack,
+    Cannot(String),
+}
+
+/// Whether a step that takes something back can be done, or has been done before.
+fn judge(step: &Step, places: &Places) -> Judged {
+    let store = match places.of(&step.item) {
+        Ok(store) => store,
+        Err(error) => return Judged::Cannot(error.to_string()),
+    };
+    let stamp_at = |spot: &Spot| {
+        places
+            .of(spot)
+            .and_then(|s| s.entry(&spot.path))
+            .map(|e| e.map(|e| e.stamp()))
+    };
+    match &step.act {
+        Act::Restore { .. } => match stamp_at(&step.item) {
+            Ok(Some(stamp)) if stamp == step.stamp => Judged::IsBack,
+            // Whether the trash still has it shows when it is carried out.
+            _ => Judged::Can,
+        },
+        act => match stamp_at(&step.item) {
+            Ok(Some(stamp)) if stamp == step.stamp => match act {
+                Act::Tag { from, to } => match store.tags(&step.item.path) {
+                    Ok(tags) if tags == *from => Judged::Can,
+                    Ok(tags) if tags == *to => Judged::IsBack,
+                    Ok(_) => Judged::Cannot("its tags have been changed since".into()),
+                    Err(error) => Judged::Cannot(error.to_string()),
+                },
+                _ => Judged::Can,
+            },
+            Ok(Some(_)) => Judged::Cannot("it has been changed since".into()),
+            Ok(None) => match step.target().map(stamp_at) {
+                Some(Ok(Some(stamp))) if stamp.identity == step.stamp.identity => Judged::IsBack,
+                _ => Judged::Cannot("it is not there any more".into()),
+            },
+            Err(StoreError::LeadsElsewhere) => Judged::Cannot("a link stands in its way".into()),
+            Err(error) => Judged::Cannot(error.to_string()),
+        },
+    }
+}
