@@ -66,10 +66,10 @@ pub fn recover(
     let Some(number) = daybook::runs(data)?.last().copied() else {
         return Ok(None);
     };
-    let run = daybook::read(data, number)?;
-    if run.closed {
+    if daybook::is_over(data, number)? {
         return Ok(None);
     }
+    let run = daybook::read(data, number)?;
     let places = open(&run);
     let mut writer = Writer::resume(data, &run, clock)?;
     let mut recovered = Recovered {

@@ -109,6 +109,7 @@ mod tests {
         let bookcase = Bookcase {
             name: "home".into(),
             at: "/x".into(),
+            at_span: 0..0,
             shelves: vec!["Exhibitions".into(), "Loans".into(), "Grants".into()],
         };
         Layout::new(&bookcase, folders.iter().map(|f| f.as_bytes()))

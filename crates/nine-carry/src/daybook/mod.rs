@@ -11,7 +11,7 @@ mod record;
 mod write;
 
 use std::collections::BTreeMap;
-use std::io;
+use std::io::{self, Read, Seek};
 use std::path::{Path, PathBuf};
 
 use nine_core::place::Spot;
@@ -95,6 +95,26 @@ pub fn folder(data: &Path) -> PathBuf {
 pub fn file(data: &Path, run: u64) -> PathBuf {
     folder(data).join(format!("{run:06}.jsonl"))
 }
+
+/// Whether a run's last line says that it is over. Reads only the end of its file.
+///
+/// # Errors
+/// If the file cannot be read.
+pub fn is_over(data: &Path, run: u64) -> io::Result<bool> {
+    let mut file = std::fs::File::open(file(data, run))?;
+    let length = file.metadata()?.len();
+    file.seek(io::SeekFrom::Start(length.saturating_sub(LAST_BYTES)))?;
+    let mut tail = Vec::new();
+    file.read_to_end(&mut tail)?;
+    let last = tail
+        .split(|b| *b == b'\n')
+        .rfind(|line| !line.is_empty())
+        .unwrap_or_default();
+    Ok(matches!(serde_json::from_slice(last), Ok(Line::End { .. })))
+}
+
+/// More than an `end` line is long.
+const LAST_BYTES: u64 = 1024;
 
 /// The numbers of all runs, in order.
 ///

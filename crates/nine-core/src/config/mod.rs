@@ -4,6 +4,8 @@ mod read;
 
 pub use read::parse;
 
+use std::ops::Range;
+
 use crate::moment::Span;
 use crate::rules::Rule;
 
@@ -27,6 +29,8 @@ pub struct Pile {
     pub name: String,
     /// Its folder, as written.
     pub at: String,
+    /// Where in the text that is written.
+    pub at_span: Range<usize>,
     /// What changed more recently than this is left alone.
     pub settle: Span,
     /// Whether the file system's birth times tell when things arrived.
@@ -40,6 +44,8 @@ pub struct Bookcase {
     pub name: String,
     /// Its folder, as written.
     pub at: String,
+    /// Where in the text that is written.
+    pub at_span: Range<usize>,
     /// The titles of its shelves, the first one's number being 1.
     pub shelves: Vec<String>,
 }

@@ -247,6 +247,7 @@ impl Reader<'_> {
         Pile {
             name,
             at: self.folder(&pile.at),
+            at_span: pile.at.span(),
             settle: settle.unwrap_or_else(usual_settle),
             believes_births: pile.births != Some(Births::Ignore),
         }
@@ -276,6 +277,7 @@ impl Reader<'_> {
         Bookcase {
             name,
             at: self.folder(&bookcase.at),
+            at_span: bookcase.at.span(),
             shelves,
         }
     }

@@ -1,0 +1,124 @@
+//! The bookcases as they stand, with what a worklist adds.
+
+use std::collections::{BTreeMap, HashSet};
+use std::io::{self, Write};
+
+use nine_core::config::Config;
+use nine_core::item::Kind;
+use nine_core::layout::Layout;
+use nine_core::place::{ItemPath, Spot};
+use nine_core::tree::{NodeId, Tree};
+use nine_core::worklist::Act;
+use nine_stores::{Scope, Store};
+
+use crate::output::bookcase::{Row, Spine, print as print_rows};
+use crate::output::style::STRONG;
+use crate::pipeline::Planned;
+use crate::progress;
+use crate::session::{Opened, Session};
+
+/// How many files come to each folder on a shelf; the empty name is the shelf itself.
+type Added = BTreeMap<Vec<u8>, u64>;
+
+/// Prints every bookcase that the worklist adds to.
+pub fn print(
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    layouts: &[Layout],
+    planned: &Planned,
+    out: &mut dyn Write,
+) -> io::Result<()> {
+    for layout in layouts {
+        let targets: Vec<&Spot> = planned
+            .checked
+            .order
+            .iter()
+            .filter_map(|at| match &planned.worklist.steps[*at].act {
+                Act::Move { to } if to.place == layout.bookcase => Some(to),
+                _ => None,
+            })
+            .collect();
+        let Some(store) = opened
+            .store(&layout.bookcase)
+            .filter(|_| !targets.is_empty())
+        else {
+            continue;
+        };
+        let label = format!("reading {}", layout.bookcase);
+        let scope = Scope {
+            closed: loose_folders(store.as_ref(), layout),
+        };
+        let scan = progress::during(&label, None, &session.watch, || {
+            store.scan(&scope, &session.watch)
+        });
+        let Ok(scan) = scan else { continue };
+        let rows: Vec<Row> = layout
+            .shelves
+            .iter()
+            .filter_map(|shelf| row(&scan.tree, &layout.spot(shelf.number)?, &targets))
+            .collect();
+        if config.bookcases.len() > 1 {
+            writeln!(out, "{STRONG}{}{STRONG:#}", layout.bookcase)?;
+        }
+        let mut out = &mut *out;
+        print_rows(&mut out, &session.look, &rows)?;
+        writeln!(out)?;
+    }
+    Ok(())
+}
+
+/// Folders beside the shelves, which the picture does not show and so need not be read.
+fn loose_folders(store: &dyn Store, layout: &Layout) -> HashSet<ItemPath> {
+    let shelves: HashSet<ItemPath> = layout
+        .shelves
+        .iter()
+        .filter_map(|shelf| Some(layout.spot(shelf.number)?.path))
+        .collect();
+    let listed = store.list(&ItemPath::root()).unwrap_or_default();
+    let folders = listed
+        .into_iter()
+        .map(|(name, _)| ItemPath::root().join(name));
+    folders.filter(|path| !shelves.contains(path)).collect()
+}
+
+fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<Row> {
+    let mut added = Added::new();
+    for target in targets.iter().filter(|target| target.is_inside(shelf)) {
+        let mut below = target.path.parts().skip(shelf.path.depth());
+        let first = below.next()?.to_vec();
+        let folder = if below.next().is_some() {
+            first
+        } else {
+            Vec::new()
+        };
+        *added.entry(folder).or_default() += 1;
+    }
+    let found = tree.find(&shelf.path);
+    let mut row = Row {
+        name: shelf.path.to_text(),
+        ..Row::default()
+    };
+    if let Some(id) = found {
+        row.bytes = tree.totals(id).size;
+        let loose = tree
+            .children(id)
+            .filter(|child| tree.entry(*child).kind != Kind::Folder)
+            .count() as u64;
+        row.spines.push(Spine {
+            items: loose,
+            added: added.remove(&Vec::new()).unwrap_or(0),
+        });
+        let is_folder = |child: &NodeId| tree.entry(*child).kind == Kind::Folder;
+        for folder in tree.children_by_name(id).into_iter().filter(is_folder) {
+            let added = added.remove(tree.name(folder)).unwrap_or(0);
+            row.spines.push(Spine {
+                items: tree.totals(folder).items,
+                added,
+            });
+        }
+    }
+    row.spines
+        .extend(added.into_values().map(|added| Spine { items: 0, added }));
+    Some(row)
+}

@@ -1,0 +1,89 @@
+//! `nine undo`: take a run back.
+
+use std::io::Write;
+
+use nine_carry::daybook::{self, Run};
+use nine_carry::{facts, plan_undo};
+use nine_core::amount::counted;
+use nine_core::worklist::check;
+use nine_stores::Places;
+
+use super::history::{read_run, taken_back};
+use crate::cli::UndoArgs;
+use crate::error::{Done, Failure};
+use crate::output::style::REFUSED;
+use crate::pipeline::{Planned, show_ask_carry};
+use crate::recovery;
+use crate::session::Session;
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: &UndoArgs, session: &Session) -> Done {
+    let loaded = session.load()?;
+    recovery::recover_last_run(session, &loaded.config)?;
+    let run = match args.run {
+        Some(number) => read_run(session, number)?,
+        None => last_run(session)?,
+    };
+    let opened = session.open(&loaded.config);
+    let places = Places::from_addresses(&run.places, &session.settings(&loaded.config, true));
+    let plan = plan_undo(&run, &places);
+    let mut err = anstream::stderr().lock();
+    for (item, why) in &plan.refused {
+        writeln!(
+            err,
+            "{REFUSED}x {item}{REFUSED:#} cannot be taken back: {why}"
+        )?;
+    }
+    drop(err);
+    if plan.worklist.steps.is_empty() && plan.refused.is_empty() {
+        writeln!(
+            anstream::stderr(),
+            "Run {} has nothing left to take back.",
+            run.number
+        )?;
+        return Ok(());
+    }
+    let checked = check(
+        &plan.worklist,
+        &facts(&places, &plan.worklist, Default::default()),
+    );
+    let planned = Planned {
+        worklist: plan.worklist,
+        checked,
+        places: &places,
+        command: format!("nine undo {}", run.number),
+        undoes: Some(run.number),
+        clear_away: plan.made,
+        name_places: true,
+        troubles: plan.refused.len(),
+    };
+    let command = session.look.text(&nine_core::escape::plain(&run.command));
+    let at = run.at.get(..16).unwrap_or(&run.at).replace('T', " ");
+    let done = counted(run.done() as u64, "step", "steps");
+    show_ask_carry(session, &opened, &planned, &args.show, |out| {
+        writeln!(
+            out,
+            "Takes back run {}: {command}, {at}, {done} done",
+            run.number
+        )
+    })
+}
+
+/// The newest run that did something, is no undo itself, and has not been taken back.
+fn last_run(session: &Session) -> Done<Run> {
+    let numbers = daybook::runs(&session.data)?;
+    let runs = numbers
+        .iter()
+        .map(|number| read_run(session, *number))
+        .collect::<Done<Vec<Run>>>()?;
+    let taken_back = taken_back(&runs);
+    let open =
+        |run: &Run| run.done() > 0 && run.undoes.is_none() && !taken_back.contains_key(&run.number);
+    runs.into_iter().rev().find(open).ok_or_else(|| {
+        Failure::words("there is no run to take back")
+            .hint("`nine history` lists what was carried out; `nine undo RUN` names one")
+    })
+}

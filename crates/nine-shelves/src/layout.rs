@@ -1,0 +1,139 @@
+//! How the places of a configuration lie to one another.
+
+use std::collections::HashSet;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+use nine_core::config::{Bookcase, Config};
+use nine_core::diagnostic::Diagnostic;
+use nine_core::item::Kind;
+use nine_core::layout::{Layout, shelf_number};
+use nine_core::place::ItemPath;
+use nine_stores::Store;
+
+use crate::session::{Opened, Session};
+
+/// A path with links resolved as far as it exists.
+fn real(path: &Path) -> PathBuf {
+    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+}
+
+/// Places that lie in one another in a way that cannot work.
+pub fn overlaps(session: &Session, config: &Config) -> Vec<Diagnostic> {
+    let at = |text: &str| real(&session.expand(text));
+    let mut found = Vec::new();
+    for bookcase in &config.bookcases {
+        let case = at(&bookcase.at);
+        for pile in &config.piles {
+            let heap = at(&pile.at);
+            if case != heap && case.starts_with(&heap) {
+                let message = format!(
+                    "the bookcase `{}` lies inside the pile `{}`",
+                    bookcase.name, pile.name
+                );
+                let help = "put it elsewhere, or make both the same folder: shelves then stand beside what lies loose";
+                found.push(Diagnostic::new(bookcase.at_span.clone(), message).help(help));
+            } else if case != heap && heap.starts_with(&case) {
+                let message = format!(
+                    "the pile `{}` lies inside the bookcase `{}`",
+                    pile.name, bookcase.name
+                );
+                found.push(
+                    Diagnostic::new(pile.at_span.clone(), message)
+                        .help("put one of them elsewhere"),
+                );
+            }
+        }
+        for other in config
+            .bookcases
+            .iter()
+            .filter(|other| other.name < bookcase.name)
+        {
+            let (a, b) = (at(&other.at), case.clone());
+            if a.starts_with(&b) || b.starts_with(&a) {
+                let message = format!(
+                    "the bookcases `{}` and `{}` lie in one another",
+                    other.name, bookcase.name
+                );
+                found.push(
+                    Diagnostic::new(bookcase.at_span.clone(), message)
+                        .help("put one of them elsewhere"),
+                );
+            }
+        }
+    }
+    for (number, pile) in config.piles.iter().enumerate() {
+        if let Some(twin) = config.piles[..number]
+            .iter()
+            .find(|other| at(&other.at) == at(&pile.at))
+        {
+            let message = format!(
+                "the piles `{}` and `{}` are the same folder",
+                twin.name, pile.name
+            );
+            found.push(Diagnostic::new(pile.at_span.clone(), message).help("drop one of them"));
+        }
+    }
+    found.sort_by_key(|finding| finding.span.start);
+    found
+}
+
+/// The bookcases as they stand; those that cannot be reached have no shelves yet.
+pub fn layouts(config: &Config, opened: &Opened) -> Vec<Layout> {
+    config
+        .bookcases
+        .iter()
+        .map(|bookcase| layout_of(bookcase, opened))
+        .collect()
+}
+
+fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
+    let listed = opened
+        .store(&bookcase.name)
+        .and_then(|store| store.list(&ItemPath::root()).ok());
+    let folders: Vec<Vec<u8>> = listed
+        .unwrap_or_default()
+        .into_iter()
+        .filter(|(_, entry)| entry.kind == Kind::Folder)
+        .map(|(name, _)| name)
+        .collect();
+    Layout::new(bookcase, folders.iter().map(Vec::as_slice))
+}
+
+/// Folders inside a pile that are places of their own: other piles, and, where the pile is a
+/// bookcase too, its shelves.
+pub fn places_inside(
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    pile: &str,
+) -> HashSet<ItemPath> {
+    let Some(store) = opened.store(pile) else {
+        return HashSet::new();
+    };
+    let root = real(store.path());
+    let others = config
+        .piles
+        .iter()
+        .map(|pile| &pile.at)
+        .chain(config.bookcases.iter().map(|b| &b.at));
+    let mut inside: HashSet<ItemPath> = others
+        .filter_map(|at| {
+            let path = real(&session.expand(at));
+            let below = path.strip_prefix(&root).ok()?;
+            ItemPath::new(below.as_os_str().as_bytes()).filter(|path| !path.is_root())
+        })
+        .collect();
+    let is_bookcase = config
+        .bookcases
+        .iter()
+        .any(|b| real(&session.expand(&b.at)) == root);
+    if is_bookcase {
+        let listed = store.list(&ItemPath::root()).unwrap_or_default();
+        let shelves = listed
+            .into_iter()
+            .filter(|(name, _)| shelf_number(name).is_some());
+        inside.extend(shelves.map(|(name, _)| ItemPath::root().join(name)));
+    }
+    inside
+}

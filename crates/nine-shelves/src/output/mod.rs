@@ -1,0 +1,79 @@
+//! What people see: how wide, in which characters, with which weights.
+
+pub mod bookcase;
+pub mod records;
+pub mod style;
+pub mod table;
+pub mod worklist;
+
+use std::io::{IsTerminal, Write};
+
+use nine_core::escape::escape;
+
+/// How to draw for this terminal, or for none.
+#[derive(Debug, Clone, Copy)]
+pub struct Look {
+    /// Columns.
+    pub width: usize,
+    /// Whether only ASCII is understood.
+    pub ascii: bool,
+    /// Whether standard output is a terminal.
+    pub terminal: bool,
+}
+
+/// The width of output that goes to no terminal.
+const USUAL_WIDTH: usize = 100;
+
+impl Look {
+    /// Looks at the terminal and the locale.
+    pub fn of_terminal() -> Self {
+        let width = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
+        let terminal = std::io::stdout().is_terminal();
+        Self {
+            width: width
+                .filter(|_| terminal)
+                .unwrap_or(USUAL_WIDTH)
+                .clamp(40, 200),
+            ascii: !is_utf8(),
+            terminal,
+        }
+    }
+
+    /// The bytes of a name, safe to show here.
+    pub fn name(&self, bytes: &[u8]) -> String {
+        self.text(&escape(bytes))
+    }
+
+    /// Text that is already safe, in the characters that are understood here.
+    pub fn text(&self, text: &str) -> String {
+        if !self.ascii {
+            return text.to_owned();
+        }
+        let mut out = String::new();
+        for c in text.chars() {
+            match c {
+                '→' => out.push_str("->"),
+                '…' => out.push_str("..."),
+                c if c.is_ascii() => out.push(c),
+                c => out.push_str(&format!("\\u{{{:x}}}", c as u32)),
+            }
+        }
+        out
+    }
+}
+
+/// The locale's character set, by the order of precedence of POSIX.
+fn is_utf8() -> bool {
+    let set = |name: &str| std::env::var(name).ok().filter(|value| !value.is_empty());
+    let locale = set("LC_ALL")
+        .or_else(|| set("LC_CTYPE"))
+        .or_else(|| set("LANG"))
+        .unwrap_or_default();
+    let locale = locale.to_ascii_lowercase();
+    locale.contains("utf-8") || locale.contains("utf8")
+}
+
+/// Standard output, its colours kept only where they are wanted.
+pub fn out() -> impl Write {
+    std::io::BufWriter::new(anstream::stdout().lock())
+}

@@ -1,0 +1,355 @@
+//! A worklist shown before it is carried out: grouped by target folder, a line an item.
+
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+
+use nine_core::amount::{count, counted, readable};
+use nine_core::moment::Now;
+use nine_core::place::Spot;
+use nine_core::worklist::{Act, Checked, Step, Worklist};
+use serde::Serialize;
+
+use super::Look;
+use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
+use super::table::{Cell, Column, Table, cell, shorten, styled};
+use crate::cli::{Format, PlainFormat};
+use crate::error::Done;
+
+/// How many lines of a group are shown where not all are asked for.
+const LINES: usize = 15;
+
+/// A worklist with what its check found.
+pub struct Shown<'a> {
+    pub worklist: &'a Worklist,
+    pub checked: &'a Checked,
+    pub now: &'a Now,
+    pub look: &'a Look,
+    /// Whether every line is shown.
+    pub all: bool,
+    /// Whether there is more than one bookcase, so that places need their names.
+    pub name_places: bool,
+}
+
+/// The groups in the order in which they are shown.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+enum Group {
+    Folder(Spot),
+    Tags,
+    Trash,
+    FromTrash,
+    Left,
+    Refused,
+}
+
+impl Shown<'_> {
+    /// Prints every group.
+    pub fn print(&self, out: &mut impl Write) -> io::Result<()> {
+        let mut groups: BTreeMap<Group, Vec<usize>> = BTreeMap::new();
+        for at in 0..self.worklist.steps.len() {
+            if let Some(group) = self.group(at) {
+                groups.entry(group).or_default().push(at);
+            }
+        }
+        let tables: Vec<(Group, Vec<usize>, usize)> = groups
+            .into_iter()
+            .map(|(group, steps)| {
+                let shown = if self.all || steps.len() <= LINES + 3 {
+                    steps.len()
+                } else {
+                    LINES
+                };
+                (group, steps, shown)
+            })
+            .collect();
+        // All groups share their columns, so that figures stand under figures.
+        let mut whole = self.table();
+        for (_, steps, shown) in &tables {
+            for at in &steps[..*shown] {
+                whole.line(self.cells(*at));
+            }
+        }
+        let widths = whole.widths(self.look);
+        for (group, steps, shown) in &tables {
+            self.heading(out, group, steps)?;
+            for at in &steps[..*shown] {
+                let mut table = self.table();
+                table.line(self.cells(*at));
+                table.print_with(out, self.look, &widths)?;
+                self.notes(out, *at)?;
+            }
+            if *shown < steps.len() {
+                let more = counted((steps.len() - shown) as u64, "more line", "more lines");
+                writeln!(
+                    out,
+                    "  {FAINT}{} {more}; --all shows them{FAINT:#}",
+                    self.look.text("…")
+                )?;
+            }
+            writeln!(out)?;
+        }
+        Ok(())
+    }
+
+    /// The group of a step; `None` for tags that are shown beside the item's move.
+    fn group(&self, at: usize) -> Option<Group> {
+        if self.checked.refused.contains_key(&at) {
+            return Some(Group::Refused);
+        }
+        let step = &self.worklist.steps[at];
+        Some(match &step.act {
+            Act::Move { to } => Group::Folder(to.folder()),
+            Act::Tag { .. } if self.move_after(at).is_some() => return None,
+            Act::Tag { .. } => Group::Tags,
+            Act::Discard => Group::Trash,
+            Act::Restore { .. } => Group::FromTrash,
+            Act::Leave => Group::Left,
+        })
+    }
+
+    /// The move of the same item that follows a tag step, if it is allowed.
+    fn move_after(&self, at: usize) -> Option<usize> {
+        let item = &self.worklist.steps[at].item;
+        let next = self.worklist.steps.get(at + 1)?;
+        let is_move = matches!(next.act, Act::Move { .. }) && next.item == *item;
+        (is_move && !self.checked.refused.contains_key(&(at + 1))).then_some(at + 1)
+    }
+
+    fn heading(&self, out: &mut impl Write, group: &Group, steps: &[usize]) -> io::Result<()> {
+        let items = counted(steps.len() as u64, "item", "items");
+        let bytes = readable(steps.iter().map(|at| self.worklist.steps[*at].size).sum());
+        let (text, style, note) = match group {
+            Group::Folder(folder) => (self.folder(folder), STRONG, String::new()),
+            Group::Tags => (
+                "Tags".into(),
+                STRONG,
+                " get tags and stay where they are".into(),
+            ),
+            Group::Trash => (
+                "Trash".into(),
+                STRONG,
+                " replaced, and kept in the trash".into(),
+            ),
+            Group::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
+            Group::Left => ("Left for you to decide".into(), DOUBT.bold(), String::new()),
+            Group::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
+        };
+        let text = shorten(&text, self.look.width.saturating_sub(30), self.look.ascii);
+        writeln!(
+            out,
+            "{style}{text}{style:#}  {FAINT}{items}, {bytes}{note}{FAINT:#}"
+        )
+    }
+
+    fn folder(&self, folder: &Spot) -> String {
+        let path = self.look.name(folder.path.as_bytes());
+        match (folder.path.is_root(), self.name_places) {
+            (true, _) => folder.place.clone(),
+            (false, true) => format!("{}/{path}", folder.place),
+            (false, false) => path,
+        }
+    }
+
+    fn table(&self) -> Table {
+        use Column::{Left, Right, Shortened};
+        Table::new(&[Left, Shortened, Shortened, Right, Right, Left, Shortened]).indented(2)
+    }
+
+    fn cells(&self, at: usize) -> Vec<Cell> {
+        let step = &self.worklist.steps[at];
+        let refused = self.checked.refused.contains_key(&at);
+        let (mark, style) = match (&step.act, refused) {
+            (_, true) => ("x", REFUSED),
+            (Act::Leave, _) => ("?", DOUBT),
+            (Act::Discard, _) => ("-", CHANGE),
+            (_, _) if !step.doubts.is_empty() => ("?", DOUBT),
+            _ => ("+", CHANGE),
+        };
+        let tags = match at
+            .checked_sub(1)
+            .filter(|before| self.move_after(*before) == Some(at))
+        {
+            Some(before) => self.tags(&self.worklist.steps[before]),
+            None => self.tags(step),
+        };
+        vec![
+            styled(mark, style),
+            styled(self.name(step), if refused { PLAIN } else { STRONG }),
+            styled(self.look.text(&step.item.folder().to_string()), FAINT),
+            cell(readable(step.size)),
+            styled(self.now.age(step.modified), FAINT),
+            styled(tags, CHANGE),
+            styled(self.look.text(&nine_core::escape::plain(&step.why)), FAINT),
+        ]
+    }
+
+    /// The item's name, and the new one where it gets one.
+    fn name(&self, step: &Step) -> String {
+        let slash = if step.kind == nine_core::item::Kind::Folder {
+            "/"
+        } else {
+            ""
+        };
+        let old = format!("{}{slash}", self.look.name(step.item.path.name()));
+        match &step.act {
+            Act::Move { to } if to.path.name() != step.item.path.name() => {
+                let new = self.look.name(to.path.name());
+                format!("{old} {} {new}{slash}", self.look.text("→"))
+            }
+            _ => old,
+        }
+    }
+
+    fn tags(&self, step: &Step) -> String {
+        let Act::Tag { from, to } = &step.act else {
+            return String::new();
+        };
+        let gained = to
+            .iter()
+            .filter(|tag| !from.contains(tag))
+            .map(|tag| format!("+{tag}"));
+        let lost = from
+            .iter()
+            .filter(|tag| !to.contains(tag))
+            .map(|tag| format!("-{tag}"));
+        let all: Vec<String> = gained.chain(lost).collect();
+        self.look.text(&nine_core::escape::plain(&all.join(" ")))
+    }
+
+    /// Why a step is in doubt or refused, below its line.
+    fn notes(&self, out: &mut impl Write, at: usize) -> io::Result<()> {
+        for doubt in &self.worklist.steps[at].doubts {
+            writeln!(
+                out,
+                "     {DOUBT}{}{DOUBT:#}",
+                self.look.text(&doubt.words(self.now))
+            )?;
+        }
+        if let Some(problem) = self.checked.refused.get(&at) {
+            writeln!(
+                out,
+                "     {REFUSED}{}{REFUSED:#}",
+                self.look.text(&problem.words())
+            )?;
+        }
+        Ok(())
+    }
+
+    /// `34 steps: 28 moved (45 MB), 6 tagged; 2 in doubt`.
+    pub fn summary(&self) -> String {
+        let allowed = || {
+            self.checked
+                .order
+                .iter()
+                .map(|at| &self.worklist.steps[*at])
+        };
+        let many = |word: &str| allowed().filter(|step| step.act.word() == word).count() as u64;
+        let bytes: u64 = allowed()
+            .filter(|step| step.act.word() == "move")
+            .map(|step| step.size)
+            .sum();
+        let renamed = allowed().filter(
+            |step| matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name()),
+        );
+        let mut parts = Vec::new();
+        let mut part = |number: u64, text: String| {
+            if number > 0 {
+                parts.push(text);
+            }
+        };
+        part(
+            many("move"),
+            format!("{} to move ({})", count(many("move")), readable(bytes)),
+        );
+        let renamed = renamed.count() as u64;
+        part(renamed, format!("{} of them to rename", count(renamed)));
+        part(many("tag"), format!("{} to tag", count(many("tag"))));
+        part(
+            many("discard"),
+            format!("{} to discard", count(many("discard"))),
+        );
+        part(
+            many("restore"),
+            format!("{} to restore", count(many("restore"))),
+        );
+        let doubtful = self
+            .worklist
+            .steps
+            .iter()
+            .filter(|step| !step.doubts.is_empty())
+            .count() as u64;
+        part(doubtful, format!("{} in doubt", count(doubtful)));
+        let refused = self.checked.refused.len() as u64;
+        part(refused, format!("{} cannot be done", count(refused)));
+        let steps = counted(self.checked.order.len() as u64, "step", "steps");
+        if parts.is_empty() {
+            steps
+        } else {
+            format!("{steps}: {}", parts.join(", "))
+        }
+    }
+}
+
+/// A step for other programs; the columns of a worklist's CSV.
+#[derive(Serialize)]
+struct Record {
+    step: usize,
+    r#do: &'static str,
+    item: String,
+    to: String,
+    why: String,
+    doubt: String,
+    size: u64,
+    modified: String,
+}
+
+/// Prints a worklist for other programs. `absolute` gives the path of an item.
+///
+/// # Errors
+/// If it cannot be written.
+pub fn print_records(shown: &Shown, format: Format, absolute: &dyn Fn(&Spot) -> Vec<u8>) -> Done {
+    let end: &[u8] = match format {
+        Format::Paths => b"\n",
+        Format::Paths0 => b"\0",
+        Format::Csv => return super::records::print(records(shown), PlainFormat::Csv),
+        Format::Json | Format::Table => {
+            return super::records::print(records(shown), PlainFormat::Json);
+        }
+    };
+    let mut out = super::out();
+    for at in &shown.checked.order {
+        out.write_all(&absolute(&shown.worklist.steps[*at].item))?;
+        out.write_all(end)?;
+    }
+    Ok(out.flush()?)
+}
+
+fn records<'a>(shown: &'a Shown<'_>) -> impl Iterator<Item = Record> + 'a {
+    shown.worklist.steps.iter().enumerate().map(|(at, step)| {
+        let refused = shown
+            .checked
+            .refused
+            .get(&at)
+            .map(|problem| problem.words());
+        let doubts = step.doubts.iter().map(|doubt| doubt.words(shown.now));
+        let doubt: Vec<String> = refused.clone().into_iter().chain(doubts).collect();
+        let to = match &step.act {
+            Act::Move { to } => to.to_string(),
+            Act::Tag { to, .. } => nine_core::tags::to_attribute(to),
+            _ => String::new(),
+        };
+        Record {
+            step: at + 1,
+            r#do: if refused.is_some() {
+                "leave"
+            } else {
+                step.act.word()
+            },
+            item: step.item.to_string(),
+            to,
+            why: step.why.clone(),
+            doubt: doubt.join("; "),
+            size: step.size,
+            modified: shown.now.minute(step.modified),
+        }
+    })
+}

@@ -1,0 +1,242 @@
+//! From a worklist to what came of it, the same for every command: show, ask, carry, tell.
+
+use std::collections::BTreeMap;
+use std::io::Write;
+
+use nine_carry::daybook::{Heading, Writer};
+use nine_carry::{Carrier, Failed, Outcome, lock};
+use nine_core::amount::{count, counted, readable};
+use nine_core::place::Spot;
+use nine_core::worklist::{Checked, Step, Worklist};
+use nine_stores::Places;
+
+use crate::ask;
+use crate::cli::{Format, ShowArgs};
+use crate::error::{Done, Failure, Kind};
+use crate::output::style::{FAINT, REFUSED, STRONG};
+use crate::output::worklist::{Shown, print_records};
+use crate::output::{self};
+use crate::progress;
+use crate::recovery::who;
+use crate::session::{Opened, Session};
+
+/// What a planner hands over.
+pub struct Planned<'a> {
+    pub worklist: Worklist,
+    pub checked: Checked,
+    pub places: &'a Places,
+    /// The command, as the daybook keeps it.
+    pub command: String,
+    /// The run that is taken back.
+    pub undoes: Option<u64>,
+    /// Folders to take away afterwards if they are empty.
+    pub clear_away: Vec<Spot>,
+    /// Whether places are named in headings.
+    pub name_places: bool,
+    /// What went wrong before there were steps; sets the exit status.
+    pub troubles: usize,
+}
+
+/// Shows a worklist, asks once, carries it out and tells what came of it. `epilogue` prints what
+/// belongs under the preview.
+///
+/// # Errors
+/// As the exit status has it: declined, partly done, or not possible.
+pub fn show_ask_carry(
+    session: &Session,
+    opened: &Opened,
+    planned: &Planned,
+    args: &ShowArgs,
+    epilogue: impl FnOnce(&mut dyn Write) -> std::io::Result<()>,
+) -> Done {
+    let shown = Shown {
+        worklist: &planned.worklist,
+        checked: &planned.checked,
+        now: &session.now,
+        look: &session.look,
+        all: args.all || !session.look.terminal,
+        name_places: planned.name_places,
+    };
+    let steps: Vec<Step> = planned
+        .checked
+        .order
+        .iter()
+        .map(|at| planned.worklist.steps[*at].clone())
+        .collect();
+    if args.format == Format::Table {
+        let mut out = output::out();
+        shown.print(&mut out)?;
+        epilogue(&mut out)?;
+        if !steps.is_empty() || !planned.checked.refused.is_empty() {
+            writeln!(out, "{STRONG}{}{STRONG:#}", shown.summary())?;
+        }
+        out.flush()?;
+    } else {
+        print_records(&shown, args.format, &|spot| absolute(opened, spot))?;
+    }
+    if steps.is_empty() {
+        return outcome_status(planned, None);
+    }
+    if !args.yes {
+        if !ask::has_person() || args.format != Format::Table {
+            let mut err = anstream::stderr().lock();
+            writeln!(
+                err,
+                "Nothing has been changed. Add --yes to carry this out."
+            )?;
+            return outcome_status(planned, None);
+        }
+        ask::agree(&format!(
+            "Carry out {}?",
+            counted(steps.len() as u64, "step", "steps")
+        ))?;
+    }
+    let (run, outcome) = carry(session, planned, &steps)?;
+    tell(run, &outcome, &steps, args.format)?;
+    outcome_status(planned, Some(&outcome))
+}
+
+fn absolute(opened: &Opened, spot: &Spot) -> Vec<u8> {
+    let path = opened
+        .store(&spot.place)
+        .map(|store| store.absolute(&spot.path));
+    path.map_or_else(
+        || spot.to_string().into_bytes(),
+        |path| path.into_os_string().into_encoded_bytes(),
+    )
+}
+
+/// Carries the steps out under the lock, with the daybook.
+fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Outcome)> {
+    let _lock = lock(&session.data, &who(&planned.command))?.map_err(|at_work| {
+        Failure::new(
+            Kind::Partly,
+            format!(
+                "another run is at work: {}",
+                nine_core::escape::plain(&at_work.who)
+            ),
+        )
+        .hint("nothing has been changed; try again when it is over")
+    })?;
+    let unwritable = |error: std::io::Error| {
+        Failure::system(format!(
+            "the daybook in {} cannot be written: {error}",
+            session.shown(&session.data)
+        ))
+        .hint("nothing has been changed; make room or give another folder with --home")
+    };
+    let heading = Heading {
+        command: planned.command.clone(),
+        undoes: planned.undoes,
+        places: planned.places.addresses(),
+    };
+    let mut daybook = Writer::begin(&session.data, &heading, steps.iter(), &Session::clock)
+        .map_err(unwritable)?;
+    let run = daybook.run();
+    tracing::info!(run, steps = steps.len(), "the plan is in the daybook");
+    session.carrying(true);
+    let watch = nine_stores::Watch::default();
+    let carried = progress::during("step", Some(steps.len() as u64), &watch, || {
+        let mut over = 0;
+        let mut count_steps = |now: usize| {
+            watch.saw((now - over) as u64);
+            over = now;
+        };
+        let mut carrier = Carrier::new(
+            planned.places,
+            &mut daybook,
+            &session.watch,
+            &Session::clock,
+            &mut count_steps,
+        );
+        let outcome = carrier.carry(steps)?;
+        let cleared = carrier.clear_away(&planned.clear_away);
+        tracing::info!(cleared, "empty folders taken away");
+        Ok::<_, std::io::Error>(outcome)
+    });
+    let stopped = |error: std::io::Error| {
+        Failure::system(format!(
+            "run {run} was broken off, since the daybook cannot be written: {error}"
+        ))
+        .hint("what was done so far is kept; the next command finds out how far it got")
+    };
+    let outcome = carried.map_err(stopped)?;
+    let syncs = daybook.syncs()
+        + session
+            .counters
+            .syncs
+            .load(std::sync::atomic::Ordering::Relaxed);
+    daybook.end(&Session::clock).map_err(stopped)?;
+    session.carrying(false);
+    tracing::info!(run, syncs, "the run is over");
+    Ok((run, outcome))
+}
+
+/// Tells what came of a run: counts, and each step that could not be done.
+fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
+    let mut out: Box<dyn Write> = match format {
+        Format::Table => Box::new(output::out()),
+        // Standard output belongs to the records.
+        _ => Box::new(anstream::stderr().lock()),
+    };
+    writeln!(out)?;
+    for Failed { step, because } in &outcome.failed {
+        writeln!(
+            out,
+            "{REFUSED}x {}{REFUSED:#}  {because}",
+            steps[*step].item
+        )?;
+    }
+    let failed: std::collections::BTreeSet<usize> = outcome.failed.iter().map(|f| f.step).collect();
+    let mut done: BTreeMap<&str, u64> = BTreeMap::new();
+    let begun = steps.len() - outcome.not_begun;
+    for (at, step) in steps.iter().enumerate() {
+        if at < begun && !failed.contains(&at) {
+            *done.entry(step.act.word()).or_default() += 1;
+        }
+    }
+    let words = [
+        ("move", "moved"),
+        ("tag", "tagged"),
+        ("discard", "discarded"),
+        ("restore", "restored"),
+    ];
+    let mut parts: Vec<String> = words
+        .iter()
+        .filter_map(|(word, past)| {
+            done.get(word)
+                .map(|number| format!("{} {past}", count(*number)))
+        })
+        .collect();
+    if parts.is_empty() {
+        parts.push("nothing done".into());
+    }
+    if !outcome.failed.is_empty() {
+        parts.push(format!("{} not done", count(outcome.failed.len() as u64)));
+    }
+    if outcome.not_begun > 0 {
+        parts.push(format!(
+            "{} not begun, since you stopped it",
+            count(outcome.not_begun as u64)
+        ));
+    }
+    write!(out, "{STRONG}Run {run}:{STRONG:#} {}", parts.join(", "))?;
+    if outcome.done > 0 {
+        write!(
+            out,
+            "  {FAINT}{}; nine undo {run} takes it back{FAINT:#}",
+            readable(outcome.bytes)
+        )?;
+    }
+    writeln!(out)?;
+    Ok(out.flush()?)
+}
+
+/// The exit status: whether all of it was done.
+fn outcome_status(planned: &Planned, outcome: Option<&Outcome>) -> Done {
+    let failed = outcome.map_or(0, |outcome| outcome.failed.len() + outcome.not_begun);
+    if failed + planned.checked.refused.len() + planned.troubles == 0 {
+        return Ok(());
+    }
+    Err(Failure::new(Kind::Partly, ""))
+}

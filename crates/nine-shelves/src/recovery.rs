@@ -1,0 +1,90 @@
+//! Notices a run that was cut off, before a command begins.
+
+use std::io::Write;
+
+use nine_carry::{Recovered, lock, recover};
+use nine_core::amount::counted;
+use nine_core::config::Config;
+use nine_stores::Places;
+
+use crate::error::{Done, Failure};
+use crate::session::Session;
+
+/// Finishes or takes back what a killed run left half-done, and says so on standard error.
+///
+/// # Errors
+/// If the daybook cannot be read or written.
+pub fn recover_last_run(session: &Session, config: &Config) -> Done {
+    if nine_carry::daybook::runs(&session.data)
+        .map_err(|e| daybook_failure(&e))?
+        .is_empty()
+    {
+        return Ok(());
+    }
+    // Whoever holds the lock is at work, not cut off.
+    let Ok(lock) = lock(&session.data, &who("looking for a run that was cut off"))? else {
+        return Ok(());
+    };
+    let settings = session.settings(config, true);
+    let open = |run: &nine_carry::daybook::Run| Places::from_addresses(&run.places, &settings);
+    let recovered =
+        recover(&session.data, &lock, &open, &Session::clock).map_err(|e| daybook_failure(&e))?;
+    if let Some(recovered) = recovered {
+        tell(&recovered)?;
+    }
+    Ok(())
+}
+
+fn daybook_failure(error: &std::io::Error) -> Failure {
+    Failure::system(format!("the daybook cannot be used: {error}"))
+}
+
+/// What the lock says of the program that holds it.
+pub fn who(command: &str) -> String {
+    format!("{command} (process {})", std::process::id())
+}
+
+fn tell(recovered: &Recovered) -> Done {
+    let mut out = anstream::stderr().lock();
+    let doubt = crate::output::style::DOUBT;
+    let steps = |n: usize| counted(n as u64, "step", "steps");
+    let Recovered {
+        run,
+        command,
+        done,
+        finished,
+        taken_back,
+        not_begun,
+        lost_sight,
+    } = recovered;
+    let mut told = vec![format!("{} done", steps(*done))];
+    if *finished > 0 {
+        told.push(format!(
+            "{} of them half-done then and finished now",
+            finished
+        ));
+    }
+    if *taken_back > 0 {
+        told.push(format!(
+            "{} taken back",
+            counted(*taken_back as u64, "half-made copy", "half-made copies")
+        ));
+    }
+    told.push(format!("{not_begun} not begun"));
+    writeln!(
+        out,
+        "{doubt}Run {run}{doubt:#} ({command}) was cut off: {}.",
+        told.join(", ")
+    )?;
+    for (item, why) in lost_sight {
+        writeln!(out, "  {item}: {why}")?;
+    }
+    if *done > 0 {
+        writeln!(
+            out,
+            "  `nine undo {run}` takes it back; running {command} again does the rest."
+        )?;
+    }
+    writeln!(out)?;
+    Ok(())
+}
