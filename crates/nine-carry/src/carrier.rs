@@ -26,7 +26,7 @@ pub struct Failed {
 pub struct Outcome {
     /// How many steps were done.
     pub done: usize,
-    /// Bytes of the items of those steps.
+    /// Bytes of the items that were moved or restored.
     pub bytes: u64,
     /// The steps that were not.
     pub failed: Vec<Failed>,
@@ -153,7 +153,11 @@ impl<'a> Carrier<'a> {
             self.daybook
                 .done(at, trace.stamp, trace.kept_as.as_deref())?;
             outcome.done += 1;
-            outcome.bytes += steps[at].size;
+            outcome.bytes += if steps[at].target().is_some() {
+                steps[at].size
+            } else {
+                0
+            };
             if trace.stayed > 0 {
                 let because = format!(
                     "done, but {} stayed at the old place, new or changed meanwhile",

@@ -38,13 +38,13 @@ impl Left {
     /// The reason in words.
     pub fn words(self) -> &'static str {
         match self {
-            Left::NoRule => "no rule is for them",
-            Left::InPlace => "in their place already",
+            Left::NoRule => "without a rule",
+            Left::InPlace => "in place already",
             Left::Hidden => "hidden",
             Left::Settling => "changed just now",
-            Left::Unreadable => "could not be read",
+            Left::Unreadable => "unreadable",
             Left::Place => "places of their own",
-            Left::Special => "devices, pipes or sockets",
+            Left::Special => "devices or pipes",
         }
     }
 }

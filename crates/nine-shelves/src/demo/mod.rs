@@ -1,7 +1,34 @@
-//! tmp
+//! The sample world of Tern Quay, and a walk through the job in it.
+
+mod files;
+mod walk;
+mod world;
+
+use std::path::PathBuf;
+
 use crate::cli::DemoArgs;
 use crate::error::Done;
 use crate::session::Session;
-pub fn run(_args: &DemoArgs, _session: &Session) -> Done {
-    Ok(())
+
+/// Makes the sample world and walks through the job.
+///
+/// # Errors
+/// If the world cannot be made or a command cannot be started.
+pub fn run(args: &DemoArgs, session: &Session) -> Done {
+    let made = world::make(&folder(args)?)?;
+    if args.only_make {
+        return walk::tell_how_to_go_on(&made, session);
+    }
+    walk::walk(&made, session)
+}
+
+/// The folder that was named, or a new one under the system's temporary folder.
+fn folder(args: &DemoArgs) -> Done<PathBuf> {
+    match &args.folder {
+        Some(folder) => Ok(folder.clone()),
+        None => Ok(tempfile::Builder::new()
+            .prefix("tern-quay-")
+            .tempdir()?
+            .keep()),
+    }
 }

@@ -62,10 +62,14 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> 
         let pad = " ".repeat(name_width - name.width());
         let rest = " ".repeat(room - used);
         let [items, bytes, added] = figures;
+        let added = match added.is_empty() {
+            true => String::new(),
+            false => format!("  {CHANGE}{added:>0$}{CHANGE:#}", widths[2]),
+        };
         writeln!(
             out,
-            "  {STRONG}{name}{STRONG:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}  {CHANGE}{added:>2$}{CHANGE:#}",
-            widths[0], widths[1], widths[2],
+            "  {STRONG}{name}{STRONG:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}{added}",
+            widths[0], widths[1],
         )?;
     }
     Ok(())

@@ -115,6 +115,10 @@ impl Table {
                 if *width == 0 {
                     continue;
                 }
+                if cell.text.is_empty() {
+                    pending += width + GAP;
+                    continue;
+                }
                 let shown = match column {
                     Column::Shortened => shorten(&cell.text, *width, look.ascii),
                     _ => cell.text.clone(),

@@ -1,6 +1,6 @@
 //! A worklist shown before it is carried out: grouped by target folder, a line an item.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::{self, Write};
 
 use nine_core::amount::{count, counted, readable};
@@ -45,10 +45,10 @@ impl Shown<'_> {
     /// Prints every group.
     pub fn print(&self, out: &mut impl Write) -> io::Result<()> {
         let mut groups: BTreeMap<Group, Vec<usize>> = BTreeMap::new();
-        for at in 0..self.worklist.steps.len() {
-            if let Some(group) = self.group(at) {
-                groups.entry(group).or_default().push(at);
-            }
+        let beside = self.tags_beside_moves();
+        let shown_elsewhere: HashSet<usize> = beside.values().copied().collect();
+        for at in (0..self.worklist.steps.len()).filter(|at| !shown_elsewhere.contains(at)) {
+            groups.entry(self.group(at)).or_default().push(at);
         }
         let tables: Vec<(Group, Vec<usize>, usize)> = groups
             .into_iter()
@@ -65,7 +65,7 @@ impl Shown<'_> {
         let mut whole = self.table();
         for (_, steps, shown) in &tables {
             for at in &steps[..*shown] {
-                whole.line(self.cells(*at));
+                whole.line(self.cells(*at, &beside));
             }
         }
         let widths = whole.widths(self.look);
@@ -73,7 +73,7 @@ impl Shown<'_> {
             self.heading(out, group, steps)?;
             for at in &steps[..*shown] {
                 let mut table = self.table();
-                table.line(self.cells(*at));
+                table.line(self.cells(*at, &beside));
                 table.print_with(out, self.look, &widths)?;
                 self.notes(out, *at)?;
             }
@@ -90,28 +90,32 @@ impl Shown<'_> {
         Ok(())
     }
 
-    /// The group of a step; `None` for tags that are shown beside the item's move.
-    fn group(&self, at: usize) -> Option<Group> {
+    fn group(&self, at: usize) -> Group {
         if self.checked.refused.contains_key(&at) {
-            return Some(Group::Refused);
+            return Group::Refused;
         }
         let step = &self.worklist.steps[at];
-        Some(match &step.act {
+        match &step.act {
             Act::Move { to } => Group::Folder(to.folder()),
-            Act::Tag { .. } if self.move_after(at).is_some() => return None,
             Act::Tag { .. } => Group::Tags,
             Act::Discard => Group::Trash,
             Act::Restore { .. } => Group::FromTrash,
             Act::Leave => Group::Left,
-        })
+        }
     }
 
-    /// The move of the same item that follows a tag step, if it is allowed.
-    fn move_after(&self, at: usize) -> Option<usize> {
-        let item = &self.worklist.steps[at].item;
-        let next = self.worklist.steps.get(at + 1)?;
-        let is_move = matches!(next.act, Act::Move { .. }) && next.item == *item;
-        (is_move && !self.checked.refused.contains_key(&(at + 1))).then_some(at + 1)
+    /// For each item that is moved, the tag step whose tags are shown beside it.
+    fn tags_beside_moves(&self) -> HashMap<usize, usize> {
+        let allowed = || self.checked.order.iter().copied();
+        let of = |at: usize| &self.worklist.steps[at];
+        let tags: HashMap<&Spot, usize> = allowed()
+            .filter(|at| matches!(of(*at).act, Act::Tag { .. }))
+            .map(|at| (&of(at).item, at))
+            .collect();
+        let moves = allowed().filter(|at| matches!(of(*at).act, Act::Move { .. }));
+        moves
+            .filter_map(|at| Some((at, *tags.get(&of(at).item)?)))
+            .collect()
     }
 
     fn heading(&self, out: &mut impl Write, group: &Group, steps: &[usize]) -> io::Result<()> {
@@ -154,7 +158,7 @@ impl Shown<'_> {
         Table::new(&[Left, Shortened, Shortened, Right, Right, Left, Shortened]).indented(2)
     }
 
-    fn cells(&self, at: usize) -> Vec<Cell> {
+    fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> Vec<Cell> {
         let step = &self.worklist.steps[at];
         let refused = self.checked.refused.contains_key(&at);
         let (mark, style) = match (&step.act, refused) {
@@ -164,13 +168,7 @@ impl Shown<'_> {
             (_, _) if !step.doubts.is_empty() => ("?", DOUBT),
             _ => ("+", CHANGE),
         };
-        let tags = match at
-            .checked_sub(1)
-            .filter(|before| self.move_after(*before) == Some(at))
-        {
-            Some(before) => self.tags(&self.worklist.steps[before]),
-            None => self.tags(step),
-        };
+        let tags = self.tags(&self.worklist.steps[*beside.get(&at).unwrap_or(&at)]);
         vec![
             styled(mark, style),
             styled(self.name(step), if refused { PLAIN } else { STRONG }),

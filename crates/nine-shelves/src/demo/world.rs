@@ -1,0 +1,157 @@
+//! The sample world, made from its description.
+
+use std::fs;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+use nine_core::escape::unescape;
+use nine_core::moment::{Moment, Now, Span};
+use nine_core::tags::to_attribute;
+use rustix::fs::{AtFlags, CWD, Timespec, Timestamps, XattrFlags, utimensat};
+use serde::Deserialize;
+
+use super::files;
+use crate::error::{Done, Failure};
+
+const WORLD: &str = include_str!("../../../../demo/world.toml");
+const CONFIG: &str = include_str!("../../../../demo/shelves.toml");
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct World {
+    now: String,
+    desktop: Vec<Item>,
+    downloads: Vec<Item>,
+    documents: Vec<Item>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Item {
+    at: String,
+    is: String,
+    age: String,
+    #[serde(default)]
+    tags: Vec<String>,
+    #[serde(default)]
+    text: String,
+}
+
+/// A world that was made.
+pub struct Made {
+    /// Its folder.
+    pub root: PathBuf,
+    /// The folder with configuration and daybook.
+    pub home: PathBuf,
+    /// The day it is there.
+    pub now: String,
+    /// How many items there are.
+    pub items: usize,
+}
+
+/// Makes the sample world in a folder, which is made if it is not there.
+///
+/// # Errors
+/// If the folder holds anything, or a file cannot be written.
+pub fn make(root: &Path) -> Done<Made> {
+    fs::create_dir_all(root).map_err(|e| failure(root, &e))?;
+    if fs::read_dir(root)
+        .map_err(|e| failure(root, &e))?
+        .next()
+        .is_some()
+    {
+        return Err(Failure::words(format!("{} is not empty", root.display()))
+            .hint("name a folder that is new or empty, so that nothing of yours is mixed with the sample"));
+    }
+    let root = root.canonicalize()?;
+    let world: World = toml::from_str(WORLD).map_err(|e| Failure::system(e.to_string()))?;
+    let now = Now::parse(&world.now, &jiff::tz::TimeZone::system())
+        .ok_or_else(|| Failure::system("the sample world's day cannot be read"))?;
+    let piles = [
+        ("Desktop", &world.desktop),
+        ("Downloads", &world.downloads),
+        ("Documents", &world.documents),
+    ];
+    let mut count = 0;
+    for (folder, items) in piles {
+        let folder = root.join(folder);
+        fs::create_dir_all(&folder)?;
+        for (nth, item) in items.iter().enumerate() {
+            item.make(&folder, nth)
+                .map_err(|e| failure(&folder.join(&item.at), &e))?;
+        }
+        // Times come last: making a file changes the folder that it is in.
+        for (nth, item) in items.iter().enumerate() {
+            item.date(&folder, nth, &now)?;
+        }
+        count += items.len();
+    }
+    let home = root.join("nine");
+    fs::create_dir_all(&home)?;
+    fs::write(
+        home.join("shelves.toml"),
+        CONFIG.replace("HOME", &root.display().to_string()),
+    )?;
+    Ok(Made {
+        root,
+        home,
+        now: world.now,
+        items: count,
+    })
+}
+
+fn failure(at: &Path, error: &std::io::Error) -> Failure {
+    Failure::system(format!("{} cannot be made: {error}", at.display()))
+}
+
+impl Item {
+    fn path(&self, folder: &Path) -> PathBuf {
+        let bytes = unescape(&self.at).unwrap_or_else(|_| self.at.clone().into_bytes());
+        folder.join(std::ffi::OsStr::from_bytes(&bytes))
+    }
+
+    fn make(&self, folder: &Path, nth: usize) -> std::io::Result<()> {
+        let path = self.path(folder);
+        if let Some(parent) = path.parent() {
+            fs::create_dir_all(parent)?;
+        }
+        match self.is.as_str() {
+            "folder" => fs::create_dir_all(&path)?,
+            "link" => std::os::unix::fs::symlink(&self.text, &path)?,
+            kind => fs::write(&path, files::content(kind, &self.text, nth)?)?,
+        }
+        if !self.tags.is_empty() {
+            let tags = to_attribute(&self.tags);
+            // A file system without attributes has a sample world without tags.
+            let _ =
+                rustix::fs::setxattr(&path, "user.xdg.tags", tags.as_bytes(), XattrFlags::empty());
+        }
+        Ok(())
+    }
+
+    /// Dates the item by its age, at a minute of its own.
+    fn date(&self, folder: &Path, nth: usize, now: &Now) -> Done {
+        let span = Span::parse(&self.age).ok_or_else(|| {
+            Failure::system(format!(
+                "the age `{}` of {} cannot be read",
+                self.age, self.at
+            ))
+        })?;
+        let minutes = if self.age.ends_with("min") {
+            0
+        } else {
+            (nth as i64 * 37) % 240
+        };
+        let (seconds, _) = Moment(now.before(span).0 - minutes * 60_000_000_000).to_unix();
+        let at = Timespec {
+            tv_sec: seconds,
+            tv_nsec: 0,
+        };
+        let times = Timestamps {
+            last_access: at,
+            last_modification: at,
+        };
+        let dated = utimensat(CWD, self.path(folder), &times, AtFlags::SYMLINK_NOFOLLOW);
+        dated.map_err(|e| failure(&self.path(folder), &e.into()))
+    }
+}
