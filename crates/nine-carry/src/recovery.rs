@@ -108,7 +108,7 @@ pub fn recover(
             };
             note(&mut recovered, &mut writer, at, step, found)?;
         }
-        clear_unused_folders(&places, &mut writer, &run, clock);
+        clear_unused_folders(data, &places, &mut writer, &run, clock)?;
     }
     writer.end(clock)?;
     Ok(Some(recovered))
@@ -274,9 +274,21 @@ fn look_at_move(
     })
 }
 
-/// Folders that were made for steps that then did not happen.
-fn clear_unused_folders(places: &Places, writer: &mut Writer, run: &Run, clock: Clock) {
+/// Takes away folders that were made for steps that then did not happen, and, where an undo was cut
+/// off, those of the run that it takes back.
+fn clear_unused_folders(
+    data: &Path,
+    places: &Places,
+    writer: &mut Writer,
+    run: &Run,
+    clock: Clock,
+) -> io::Result<()> {
+    let mut made = run.made.clone();
+    if let Some(undone) = run.undoes {
+        made.extend(daybook::read(data, undone)?.made);
+    }
     let watch = Watch::default();
     let mut quiet = |_| {};
-    Carrier::new(places, writer, &watch, clock, &mut quiet).clear_away(&run.made);
+    Carrier::new(places, writer, &watch, clock, &mut quiet).clear_away(&made);
+    Ok(())
 }

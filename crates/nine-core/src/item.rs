@@ -190,6 +190,11 @@ impl Item {
         self.spot.path.parts().any(names::is_hidden)
     }
 
+    /// Whether its name marks a partial download.
+    pub fn is_unfinished(&self) -> bool {
+        names::is_unfinished(self.name())
+    }
+
     /// Whether it holds nothing: no byte, or no file at any depth.
     pub fn is_empty(&self) -> bool {
         match self.entry.kind {

@@ -67,6 +67,12 @@ impl Rule {
         self.when.mentions(Flag::Hidden)
     }
 
+    /// Whether it asks for partial downloads, which are left alone otherwise: a program is at work on
+    /// them, or was.
+    pub fn asks_for_unfinished(&self) -> bool {
+        self.when.mentions(Flag::Unfinished)
+    }
+
     /// Whether the content of items may have to be looked at before it can be tried.
     pub fn asks_for_type(&self) -> bool {
         let patterns = self
@@ -81,6 +87,7 @@ impl Rule {
         self.is_for_pile(&item.spot.place)
             && self.reaches(item.spot.path.depth())
             && (!item.is_hidden() || self.asks_for_hidden())
+            && (!item.is_unfinished() || self.asks_for_unfinished())
     }
 }
 
@@ -175,6 +182,8 @@ pub enum Standing {
     TooDeep,
     /// The item is hidden and the rule does not ask for hidden ones.
     Hidden,
+    /// The item is a partial download and the rule does not ask for those.
+    Unfinished,
     /// Its condition does not hold.
     Fails(Explanation),
 }
@@ -205,6 +214,9 @@ pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
         }
         if item.is_hidden() && !rule.asks_for_hidden() {
             return Standing::Hidden;
+        }
+        if item.is_unfinished() && !rule.asks_for_unfinished() {
+            return Standing::Unfinished;
         }
         let explanation = rule.when.explain(item, now);
         match ended_by.filter(|_| explanation.holds) {

@@ -259,7 +259,7 @@ impl Flag {
             Flag::Loose => item.is_loose(),
             Flag::Empty => item.is_empty(),
             Flag::Untitled => names::is_untitled(item.stem()),
-            Flag::Unfinished => names::is_unfinished(item.name()),
+            Flag::Unfinished => item.is_unfinished(),
             Flag::Mislabelled => item.is_mislabelled(),
             Flag::Hidden => item.is_hidden(),
             Flag::Link => item.entry.kind == Kind::Link,

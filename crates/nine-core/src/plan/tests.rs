@@ -259,6 +259,19 @@ fn hidden_settling_and_unfiled_items_are_left_and_counted() {
     );
     assert_eq!(asks.proposals.len(), 1);
 
+    let any = "[[rule]]\nwhen = \"file\"\nput = \"2\"\n";
+    let partial = proposed(any, &["film.mp4.part"], &Known::default());
+    assert_eq!(
+        (partial.left[&Left::Unfinished], partial.proposals.len()),
+        (1, 0)
+    );
+    let asked = proposed(
+        &any.replace("file", "unfinished"),
+        &["film.mp4.part"],
+        &Known::default(),
+    );
+    assert_eq!(asked.proposals.len(), 1);
+
     let config = parse(&format!("{HEAD}{rule}")).unwrap();
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let known = Known::default();

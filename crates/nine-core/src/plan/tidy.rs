@@ -9,7 +9,7 @@ use crate::keep_together::{self, Set};
 use crate::kinds::name_says_little;
 use crate::layout::Layout;
 use crate::moment::{Moment, Now};
-use crate::names::{fold_bytes, is_hidden, split_extension};
+use crate::names::{fold_bytes, is_hidden, is_unfinished, split_extension};
 use crate::place::{ItemPath, Spot};
 use crate::rules::{Outcome, Reach, Rule, apply};
 use crate::tree::{NodeId, Tree};
@@ -24,6 +24,8 @@ pub enum Left {
     InPlace,
     /// It is hidden.
     Hidden,
+    /// It is a partial download.
+    Unfinished,
     /// It changed too recently.
     Settling,
     /// It could not be read.
@@ -41,6 +43,7 @@ impl Left {
             Left::NoRule => "without a rule",
             Left::InPlace => "in place already",
             Left::Hidden => "hidden",
+            Left::Unfinished => "partial downloads",
             Left::Settling => "changed just now",
             Left::Unreadable => "unreadable",
             Left::Place => "places of their own",
@@ -89,6 +92,7 @@ pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
         unsettled: pass.now.before(pile.settle),
         deep: rules.iter().any(|rule| rule.reach == Reach::Deep),
         hidden: rules.iter().any(|rule| rule.asks_for_hidden()),
+        unfinished: rules.iter().any(|rule| rule.asks_for_unfinished()),
         tags: rules
             .iter()
             .any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
@@ -147,6 +151,7 @@ struct Walk<'a> {
     unsettled: Moment,
     deep: bool,
     hidden: bool,
+    unfinished: bool,
     tags: bool,
     types: bool,
     out: Proposed,
@@ -253,6 +258,9 @@ impl Walk<'_> {
         let is_folder = entry.kind == Kind::Folder;
         if is_hidden(self.tree.name(id)) && !self.hidden {
             return Some(Left::Hidden);
+        }
+        if is_unfinished(self.tree.name(id)) && !self.unfinished {
+            return Some(Left::Unfinished);
         }
         if entry.kind == Kind::Other {
             return Some(Left::Special);

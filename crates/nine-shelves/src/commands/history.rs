@@ -60,13 +60,11 @@ fn tell_broken(run: &Run) -> Done {
     Ok(())
 }
 
-/// Which runs have been taken back, and by which.
-///
-/// # Errors
-/// If the daybook cannot be read.
+/// Which runs have been taken back, and by which. One whose undo was cut off has not.
 pub fn taken_back(runs: &[Run]) -> BTreeMap<u64, u64> {
+    let whole = |run: &&Run| run.done() > 0 && run.done() == run.steps.len();
     runs.iter()
-        .filter(|run| run.done() > 0)
+        .filter(whole)
         .filter_map(|run| Some((run.undoes?, run.number)))
         .collect()
 }
@@ -184,6 +182,9 @@ fn counts(run: &RunRecord) -> String {
 fn note(run: &RunRecord) -> output::table::Cell {
     match (run.undone_by, run.undoes, run.cut_off) {
         (Some(by), ..) => styled(format!("taken back by run {by}"), FAINT),
+        (None, Some(of), _) if run.not_done > 0 => {
+            styled(format!("takes back run {of} in part"), DOUBT)
+        }
         (None, Some(of), _) => styled(format!("takes back run {of}"), CHANGE),
         (None, None, true) => styled("was cut off", DOUBT),
         _ => cell(""),

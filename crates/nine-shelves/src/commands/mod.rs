@@ -1,7 +1,6 @@
 //! One module a command.
 
 mod check;
-mod demo;
 mod history;
 mod shelves_picture;
 mod tidy;
@@ -23,6 +22,6 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Tidy(args) => tidy::run(&args, session),
         Command::History(args) => history::run(&args, session),
         Command::Undo(args) => undo::run(&args, session),
-        Command::Demo(args) => demo::run(&args, session),
+        Command::Demo(args) => crate::demo::run(&args),
     }
 }

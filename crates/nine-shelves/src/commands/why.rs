@@ -50,7 +50,7 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     match args.format {
         WhyFormat::Table => answer.print()?,
         WhyFormat::Json => {
-            let mut out = output::out();
+            let mut out = output::raw();
             serde_json::to_writer(&mut out, &answer.record()).map_err(std::io::Error::from)?;
             writeln!(out)?;
             out.flush()?;
@@ -275,6 +275,9 @@ impl Answer<'_> {
             ],
             Standing::Hidden => {
                 vec!["the item is hidden, and the rule does not ask for hidden ones".into()]
+            }
+            Standing::Unfinished => {
+                vec!["it is a partial download, and the rule does not ask for those".into()]
             }
             Standing::Fails(explanation) => explanation
                 .failures

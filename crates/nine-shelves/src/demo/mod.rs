@@ -8,18 +8,17 @@ use std::path::PathBuf;
 
 use crate::cli::DemoArgs;
 use crate::error::Done;
-use crate::session::Session;
 
 /// Makes the sample world and walks through the job.
 ///
 /// # Errors
 /// If the world cannot be made or a command cannot be started.
-pub fn run(args: &DemoArgs, session: &Session) -> Done {
+pub fn run(args: &DemoArgs) -> Done {
     let made = world::make(&folder(args)?)?;
     if args.only_make {
-        return walk::tell_how_to_go_on(&made, session);
+        return walk::tell_how_to_go_on(&made);
     }
-    walk::walk(&made, session)
+    walk::walk(&made)
 }
 
 /// The folder that was named, or a new one under the system's temporary folder.

@@ -1,6 +1,6 @@
 //! The walk: a line of explanation, the command as one would type it, and what it prints.
 
-use std::io::Write;
+use std::io::{IsTerminal, Write};
 use std::process::Command;
 
 use nine_core::escape::escape;
@@ -8,7 +8,6 @@ use nine_core::escape::escape;
 use super::world::Made;
 use crate::error::{Done, Failure};
 use crate::output::style::{CHANGE, FAINT, STRONG};
-use crate::session::Session;
 
 /// A station of the walk: what it shows, and the command's words.
 struct Station {
@@ -31,7 +30,7 @@ const STATIONS: [Station; 7] = [
     },
     Station {
         tells: "The list looks right: carry it out.",
-        words: &["tidy", "--yes", "--format", "paths"],
+        words: &["tidy", "--yes"],
     },
     Station {
         tells: "What was carried out is in the daybook.",
@@ -39,7 +38,7 @@ const STATIONS: [Station; 7] = [
     },
     Station {
         tells: "Second thoughts: take the whole run back. Every item returns to its old place, and folders made for it go.",
-        words: &["undo", "--yes", "--format", "paths"],
+        words: &["undo", "--yes"],
     },
     Station {
         tells: "Both runs stay in the daybook.",
@@ -47,14 +46,14 @@ const STATIONS: [Station; 7] = [
     },
 ];
 
-/// How many lines of a long list of paths are shown.
-const LINES: usize = 6;
+/// How many lines are shown of the end of a long output.
+const LINES: usize = 5;
 
 /// Walks through the job by running this very program.
 ///
 /// # Errors
 /// If it cannot be started, or a command fails.
-pub fn walk(made: &Made, session: &Session) -> Done {
+pub fn walk(made: &Made) -> Done {
     let mut out = anstream::stdout();
     let root = escape(made.root.as_os_str().as_encoded_bytes());
     writeln!(
@@ -73,7 +72,7 @@ pub fn walk(made: &Made, session: &Session) -> Done {
         run(made, station)?;
         writeln!(out)?;
     }
-    tell_how_to_go_on(made, session)
+    tell_how_to_go_on(made)
 }
 
 /// Runs a command in the sample world.
@@ -88,10 +87,13 @@ fn run(made: &Made, station: &Station) -> Done {
         .args(station.words);
     // The preview is shown, not asked about: the walk goes on by itself.
     command.stdin(std::process::Stdio::null());
-    let lists_paths = station.words.contains(&"paths");
-    let status = if lists_paths {
+    // What is carried out was shown before; its end tells what came of it.
+    let status = if station.words.contains(&"--yes") {
+        if std::io::stdout().is_terminal() {
+            command.arg("--color").arg("always");
+        }
         let output = command.stderr(std::process::Stdio::inherit()).output()?;
-        print_some(&output.stdout)?;
+        print_end(&output.stdout)?;
         output.status
     } else {
         command.status()?
@@ -105,18 +107,20 @@ fn run(made: &Made, station: &Station) -> Done {
     Ok(())
 }
 
-/// Prints the first lines of a list, and how many more there are.
-fn print_some(listed: &[u8]) -> Done {
+/// Prints the last lines of an output, and how many stand before them.
+fn print_end(printed: &[u8]) -> Done {
     let mut out = anstream::stdout();
-    let lines: Vec<&[u8]> = listed
-        .split(|b| *b == b'\n')
-        .filter(|line| !line.is_empty())
-        .collect();
-    for line in lines.iter().take(LINES) {
-        writeln!(out, "{}", escape(line))?;
+    let text = String::from_utf8_lossy(printed);
+    let lines: Vec<&str> = text.lines().collect();
+    let before = lines.len().saturating_sub(LINES);
+    if before > 0 {
+        writeln!(
+            out,
+            "{FAINT}({before} lines of the list left out here){FAINT:#}"
+        )?;
     }
-    if lines.len() > LINES {
-        writeln!(out, "{FAINT}… and {} more{FAINT:#}", lines.len() - LINES)?;
+    for line in &lines[before..] {
+        writeln!(out, "{line}")?;
     }
     Ok(())
 }
@@ -125,7 +129,7 @@ fn print_some(listed: &[u8]) -> Done {
 ///
 /// # Errors
 /// If nobody reads it.
-pub fn tell_how_to_go_on(made: &Made, _session: &Session) -> Done {
+pub fn tell_how_to_go_on(made: &Made) -> Done {
     let mut out = anstream::stdout();
     let home = escape(made.home.as_os_str().as_encoded_bytes());
     writeln!(out, "{STRONG}Go on by hand{STRONG:#} in the same world:\n")?;

@@ -141,7 +141,7 @@ fn spine_text(old: usize, new: usize, ascii: bool) -> String {
             "{CHANGE}{}]{CHANGE:#}",
             fresh.repeat(new - 1).replacen("", "", 0)
         ),
-        new => format!("{CHANGE}{}{CHANGE:#}", fresh.repeat(new)),
+        new => format!("{CHANGE}{}▌{CHANGE:#}", fresh.repeat(new - 1)),
     };
     standing + &coming
 }

@@ -73,6 +73,11 @@ fn is_utf8() -> bool {
     locale.contains("utf-8") || locale.contains("utf8")
 }
 
+/// Standard output for records and paths: every byte goes out as it is.
+pub fn raw() -> impl Write {
+    std::io::BufWriter::new(std::io::stdout().lock())
+}
+
 /// Standard output, its colours kept only where they are wanted.
 pub fn out() -> impl Write {
     std::io::BufWriter::new(anstream::stdout().lock())

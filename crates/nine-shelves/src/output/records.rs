@@ -12,7 +12,7 @@ use crate::error::{Done, Failure};
 /// # Errors
 /// If they cannot be written.
 pub fn print<T: Serialize>(records: impl Iterator<Item = T>, format: PlainFormat) -> Done {
-    let mut out = super::out();
+    let mut out = super::raw();
     match format {
         PlainFormat::Csv => {
             let mut csv = csv::Writer::from_writer(out);

@@ -154,8 +154,8 @@ impl Shown<'_> {
     }
 
     fn table(&self) -> Table {
-        use Column::{Left, Right, Shortened};
-        Table::new(&[Left, Shortened, Shortened, Right, Right, Left, Shortened]).indented(2)
+        use Column::{Left, Right, Shortened, Squeezed};
+        Table::new(&[Left, Shortened, Squeezed, Right, Right, Left, Squeezed]).indented(2)
     }
 
     fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> Vec<Cell> {
@@ -180,21 +180,18 @@ impl Shown<'_> {
         ]
     }
 
-    /// The item's name, and the new one where it gets one.
+    /// The name that the item will have.
     fn name(&self, step: &Step) -> String {
         let slash = if step.kind == nine_core::item::Kind::Folder {
             "/"
         } else {
             ""
         };
-        let old = format!("{}{slash}", self.look.name(step.item.path.name()));
-        match &step.act {
-            Act::Move { to } if to.path.name() != step.item.path.name() => {
-                let new = self.look.name(to.path.name());
-                format!("{old} {} {new}{slash}", self.look.text("→"))
-            }
-            _ => old,
-        }
+        let name = match &step.act {
+            Act::Move { to } => to.path.name(),
+            _ => step.item.path.name(),
+        };
+        format!("{}{slash}", self.look.name(name))
     }
 
     fn tags(&self, step: &Step) -> String {
@@ -213,8 +210,17 @@ impl Shown<'_> {
         self.look.text(&nine_core::escape::plain(&all.join(" ")))
     }
 
-    /// Why a step is in doubt or refused, below its line.
+    /// The name that is given up, and why a step is in doubt or refused, below its line.
     fn notes(&self, out: &mut impl Write, at: usize) -> io::Result<()> {
+        let step = &self.worklist.steps[at];
+        if is_renamed(step) {
+            let old = shorten(
+                &self.look.name(step.item.path.name()),
+                self.look.width - 10,
+                self.look.ascii,
+            );
+            writeln!(out, "     {FAINT}now called{FAINT:#} {old}")?;
+        }
         for doubt in &self.worklist.steps[at].doubts {
             writeln!(
                 out,
@@ -287,6 +293,11 @@ impl Shown<'_> {
     }
 }
 
+/// Whether a step gives its item another name.
+fn is_renamed(step: &Step) -> bool {
+    matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name())
+}
+
 /// A step for other programs; the columns of a worklist's CSV.
 #[derive(Serialize)]
 struct Record {
@@ -313,7 +324,7 @@ pub fn print_records(shown: &Shown, format: Format, absolute: &dyn Fn(&Spot) -> 
             return super::records::print(records(shown), PlainFormat::Json);
         }
     };
-    let mut out = super::out();
+    let mut out = super::raw();
     for at in &shown.checked.order {
         out.write_all(&absolute(&shown.worklist.steps[*at].item))?;
         out.write_all(end)?;

@@ -75,8 +75,10 @@ pub(super) fn discard(
             Err(error) => {
                 // The reserved note is our own and describes nothing.
                 let _ = fs::unlinkat(&trash.info, info_name(&kept), AtFlags::empty());
-                if !matches!(error, StoreError::Taken) {
-                    return Err(error);
+                match error {
+                    StoreError::Taken => {}
+                    StoreError::OtherDomain => return Err(trash.elsewhere()),
+                    other => return Err(other),
                 }
             }
         }
@@ -167,6 +169,11 @@ impl Trash {
             Err(Errno::EXIST) => Ok(None),
             Err(other) => Err(trash_error(&self.path, &other.into())),
         }
+    }
+
+    fn elsewhere(&self) -> StoreError {
+        let path = nine_core::escape::escape(self.path.as_os_str().as_bytes());
+        StoreError::Trash(format!("{path} lies on another file system than the item"))
     }
 
     fn info_text(&self, item: &Path, day: &str) -> String {

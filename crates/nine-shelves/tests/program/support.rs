@@ -1,0 +1,218 @@
+//! A world in a temporary folder, and the program run in it with nothing of the person's own.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use nine_core::escape::escape;
+
+pub struct World {
+    pub dir: tempfile::TempDir,
+    pub shelves: PathBuf,
+    _other: Option<tempfile::TempDir>,
+}
+
+/// What a run of the program left.
+pub struct Ran {
+    pub status: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Ran {
+    fn new(output: Output) -> Self {
+        Self {
+            status: output.status.code().unwrap_or(-1),
+            out: String::from_utf8(output.stdout).expect("output is UTF-8"),
+            err: String::from_utf8(output.stderr).expect("messages are UTF-8"),
+        }
+    }
+
+    /// Expects this exit status; shows everything if it is another.
+    #[track_caller]
+    pub fn ends(self, status: i32) -> Self {
+        assert_eq!(
+            self.status, status,
+            "\n--- out\n{}\n--- err\n{}",
+            self.out, self.err
+        );
+        self
+    }
+
+    /// Expects a text on standard output.
+    #[track_caller]
+    pub fn says(self, text: &str) -> Self {
+        assert!(
+            self.out.contains(text),
+            "`{text}` is not in\n{}\n--- err\n{}",
+            self.out,
+            self.err
+        );
+        self
+    }
+
+    /// Expects a text on standard error.
+    #[track_caller]
+    pub fn warns(self, text: &str) -> Self {
+        assert!(self.err.contains(text), "`{text}` is not in\n{}", self.err);
+        self
+    }
+}
+
+pub const DAY: &str = "2031-04-07T09:00";
+
+impl World {
+    pub fn new() -> Self {
+        let dir = tempfile::tempdir().unwrap();
+        let shelves = dir.path().join("Shelves");
+        Self::with_shelves(dir, shelves, None)
+    }
+
+    /// A world whose bookcase lies on another file system.
+    pub fn across_file_systems() -> Self {
+        let dir = tempfile::tempdir().unwrap();
+        let other = tempfile::tempdir_in("/dev/shm").unwrap();
+        let device = |path: &Path| fs::metadata(path).unwrap().dev();
+        assert_ne!(
+            device(dir.path()),
+            device(other.path()),
+            "this test needs /dev/shm beside /tmp"
+        );
+        let shelves = other.path().join("Shelves");
+        Self::with_shelves(dir, shelves, Some(other))
+    }
+
+    fn with_shelves(
+        dir: tempfile::TempDir,
+        shelves: PathBuf,
+        other: Option<tempfile::TempDir>,
+    ) -> Self {
+        for folder in [
+            &dir.path().join("Downloads"),
+            &dir.path().join("nine"),
+            &shelves,
+        ] {
+            fs::create_dir(folder).unwrap();
+        }
+        Self {
+            dir,
+            shelves,
+            _other: other,
+        }
+    }
+
+    /// The trash of the configuration, on the bookcase's file system.
+    pub fn trash(&self) -> PathBuf {
+        self.shelves.parent().unwrap().join("Trash")
+    }
+
+    pub fn at(&self, path: &str) -> PathBuf {
+        self.dir.path().join(path)
+    }
+
+    /// Writes `shelves.toml`: the pile, the bookcase with three shelves, and these rules.
+    pub fn rules(&self, rules: &str) -> &Self {
+        let text = format!(
+            "[pile.downloads]\nat = \"{}\"\nbirths = \"ignore\"\n\n[bookcase.home]\nat = \"{}\"\nshelves = [\"Boats\", \"Loans\", \"Grants\"]\n\n[trash]\nat = \"{}\"\n\n{rules}",
+            self.at("Downloads").display(),
+            self.shelves.display(),
+            self.trash().display(),
+        );
+        self.config(&text)
+    }
+
+    pub fn config(&self, text: &str) -> &Self {
+        fs::write(self.at("nine/shelves.toml"), text).unwrap();
+        self
+    }
+
+    /// Writes a file in the pile that was last changed long ago.
+    pub fn file(&self, path: &str, text: &str) -> &Self {
+        self.old_file(&self.at("Downloads").join(path), text);
+        self
+    }
+
+    pub fn old_file(&self, at: &Path, text: &str) {
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        fs::write(at, text).unwrap();
+        let then = std::time::UNIX_EPOCH + std::time::Duration::new(1_900_000_000, 987_654_321);
+        fs::File::options()
+            .write(true)
+            .open(at)
+            .unwrap()
+            .set_modified(then)
+            .unwrap();
+    }
+
+    /// The program with a clean environment.
+    pub fn command(&self, words: &[&str]) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_nine"));
+        command
+            .env_clear()
+            .env("HOME", self.dir.path())
+            .env("NINE_HOME", self.at("nine"))
+            .env("NINE_TODAY", DAY)
+            .env("LC_ALL", "C.UTF-8")
+            .env("TZ", "UTC")
+            .current_dir(self.dir.path())
+            .stdin(std::process::Stdio::null())
+            .args(words);
+        command
+    }
+
+    pub fn nine(&self, words: &[&str]) -> Ran {
+        Ran::new(self.command(words).output().unwrap())
+    }
+
+    /// Everything in the pile and on the shelves: names, bytes, times of files, modes, tags.
+    pub fn picture(&self) -> BTreeMap<String, String> {
+        let mut picture = picture_of(&self.at("Downloads"));
+        picture.extend(
+            picture_of(&self.shelves)
+                .into_iter()
+                .map(|(name, what)| (format!("Shelves{name}"), what)),
+        );
+        picture
+    }
+}
+
+/// What lies in a folder, at all depths.
+pub fn picture_of(folder: &Path) -> BTreeMap<String, String> {
+    let mut out = BTreeMap::new();
+    draw(folder, "", &mut out);
+    out
+}
+
+fn draw(folder: &Path, name: &str, out: &mut BTreeMap<String, String>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        let name = format!("{name}/{}", escape(path.file_name().unwrap().as_bytes()));
+        let found = fs::symlink_metadata(&path).unwrap();
+        if found.is_dir() {
+            draw(&path, &name, out);
+            out.insert(format!("{name}/"), tags_of(&path));
+        } else if found.is_symlink() {
+            out.insert(name, format!("-> {:?}", fs::read_link(&path).unwrap()));
+        } else {
+            let bytes = fs::read(&path).unwrap();
+            let what = format!(
+                "{} {} {} {:o} {}",
+                escape(&bytes),
+                found.mtime(),
+                found.mtime_nsec(),
+                found.mode(),
+                tags_of(&path)
+            );
+            out.insert(name, what);
+        }
+    }
+}
+
+pub fn tags_of(path: &Path) -> String {
+    let mut value = vec![0; 4096];
+    let length = rustix::fs::getxattr(path, "user.xdg.tags", &mut value[..]).unwrap_or(0);
+    String::from_utf8_lossy(&value[..length]).into_owned()
+}
