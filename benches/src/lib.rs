@@ -1,1 +1,1 @@
-
+//! Nothing of its own: `cargo bench -p nine-benches` runs `floors.rs`.

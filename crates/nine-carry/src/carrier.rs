@@ -1,6 +1,6 @@
 //! Carries out the steps of a checked worklist.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::io;
 
 use nine_core::item::Stamp;
@@ -61,7 +61,7 @@ pub struct Carrier<'a> {
 /// Folders that are known to be there, and those in which something was done.
 #[derive(Debug, Default)]
 pub struct Folders {
-    there: BTreeSet<Spot>,
+    there: HashSet<Spot>,
     touched: BTreeSet<Spot>,
 }
 
@@ -74,14 +74,7 @@ impl<'a> Carrier<'a> {
         clock: Clock<'a>,
         progress: &'a mut dyn FnMut(usize),
     ) -> Self {
-        Self {
-            places,
-            daybook,
-            watch,
-            clock,
-            progress,
-            folders: Folders::default(),
-        }
+        Self { places, daybook, watch, clock, progress, folders: Folders::default() }
     }
 
     /// Carries out the steps. Those that belong together are done all or not at all.
@@ -105,10 +98,7 @@ impl<'a> Carrier<'a> {
                 outcome.not_begun = steps.len() - over.len();
                 break;
             }
-            let members = step
-                .together
-                .and_then(|set| sets.get(&set).cloned())
-                .unwrap_or_else(|| vec![at]);
+            let members = step.together.and_then(|set| sets.get(&set).cloned()).unwrap_or_else(|| vec![at]);
             self.carry_together(steps, &members, &mut outcome)?;
             over.extend(members);
             (self.progress)(over.len());
@@ -118,12 +108,7 @@ impl<'a> Carrier<'a> {
     }
 
     /// Carries out steps all or not at all.
-    fn carry_together(
-        &mut self,
-        steps: &[Step],
-        members: &[usize],
-        outcome: &mut Outcome,
-    ) -> io::Result<()> {
+    fn carry_together(&mut self, steps: &[Step], members: &[usize], outcome: &mut Outcome) -> io::Result<()> {
         let mut traces: Vec<(usize, Trace)> = Vec::new();
         for at in members {
             match self.step(*at, &steps[*at])? {
@@ -134,35 +119,22 @@ impl<'a> Carrier<'a> {
                         self.take_back(*done, &steps[*done], trace)?;
                     }
                     for member in members {
-                        let because = if member == at {
-                            because.clone()
-                        } else {
-                            together_words(*at, &because)
-                        };
+                        let because =
+                            if member == at { because.clone() } else { together_words(*at, &because) };
                         self.daybook.failed(*member, &because)?;
-                        outcome.failed.push(Failed {
-                            step: *member,
-                            because,
-                        });
+                        outcome.failed.push(Failed { step: *member, because });
                     }
                     return Ok(());
                 }
             }
         }
         for (at, trace) in traces {
-            self.daybook
-                .done(at, trace.stamp, trace.kept_as.as_deref())?;
+            self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
             outcome.done += 1;
-            outcome.bytes += if steps[at].target().is_some() {
-                steps[at].size
-            } else {
-                0
-            };
+            outcome.bytes += if steps[at].target().is_some() { steps[at].size } else { 0 };
             if trace.stayed > 0 {
-                let because = format!(
-                    "done, but {} stayed at the old place, new or changed meanwhile",
-                    trace.stayed
-                );
+                let because =
+                    format!("done, but {} stayed at the old place, new or changed meanwhile", trace.stayed);
                 outcome.failed.push(Failed { step: at, because });
             }
         }
@@ -177,25 +149,20 @@ impl<'a> Carrier<'a> {
         };
         Ok(match &step.act {
             Act::Leave => Ok(Trace::default()),
-            Act::Tag { to, .. } => store
-                .set_tags(&step.item.path, &step.stamp, to)
-                .map(|()| Trace::default()),
+            Act::Tag { to, .. } => {
+                store.set_tags(&step.item.path, &step.stamp, to).map(|()| Trace::default())
+            }
             Act::Discard => {
                 let day = (self.clock)().strftime("%Y-%m-%dT%H:%M:%S").to_string();
                 self.touch(&step.item.folder());
                 store
                     .discard(&step.item.path, &step.stamp, &day)
-                    .map(|kept| Trace {
-                        kept_as: Some(kept),
-                        ..Trace::default()
-                    })
+                    .map(|kept| Trace { kept_as: Some(kept), ..Trace::default() })
             }
             Act::Restore { kept_as } => match self.make_folders(&step.item.folder())? {
                 Ok(()) => {
                     self.touch(&step.item.folder());
-                    store
-                        .restore(kept_as, &step.stamp, &step.item.path)
-                        .map(|()| Trace::default())
+                    store.restore(kept_as, &step.stamp, &step.item.path).map(|()| Trace::default())
                 }
                 Err(error) => Err(error),
             },
@@ -220,16 +187,11 @@ impl<'a> Carrier<'a> {
         // What is copied must be found again if the program is killed meanwhile.
         self.daybook.flush()?;
         let temporary = temporary(self.daybook.run(), at, to);
-        let route = Route {
-            source,
-            from: &step.item.path,
-            target,
-            temporary: &temporary,
-        };
+        let route = Route { source, from: &step.item.path, target, temporary: &temporary };
         let published = match target.entry(&to.path) {
-            Ok(None) => route
-                .copy(&step.stamp)
-                .and_then(|copied| route.publish(&copied, &to.path).map(|()| copied)),
+            Ok(None) => {
+                route.copy(&step.stamp).and_then(|copied| route.publish(&copied, &to.path).map(|()| copied))
+            }
             Ok(Some(_)) => Err(StoreError::Taken),
             Err(error) => Err(error),
         };
@@ -253,9 +215,7 @@ impl<'a> Carrier<'a> {
             return Ok(());
         };
         let back = Step {
-            act: Act::Move {
-                to: step.item.clone(),
-            },
+            act: Act::Move { to: step.item.clone() },
             item: to.clone(),
             stamp: trace.stamp.unwrap_or(step.stamp),
             ..step.clone()
@@ -312,9 +272,7 @@ impl<'a> Carrier<'a> {
         folders.sort_by_key(|folder| std::cmp::Reverse(folder.path.depth()));
         let gone = folders.into_iter().filter(|folder| {
             let store = self.places.of(folder);
-            store
-                .and_then(|store| store.remove_empty_folder(&folder.path))
-                .unwrap_or(false)
+            store.and_then(|store| store.remove_empty_folder(&folder.path)).unwrap_or(false)
         });
         gone.count()
     }
@@ -323,17 +281,11 @@ impl<'a> Carrier<'a> {
     pub(crate) fn sync_touched(&mut self) {
         for folder in std::mem::take(&mut self.folders.touched) {
             // A folder that is gone or unreachable has nothing to lose.
-            let _ = self
-                .places
-                .of(&folder)
-                .and_then(|store| store.sync_folder(&folder.path));
+            let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
         }
     }
 }
 
 fn together_words(step: usize, because: &str) -> String {
-    format!(
-        "it belongs together with step {}, which failed: {because}",
-        step + 1
-    )
+    format!("it belongs together with step {}, which failed: {because}", step + 1)
 }

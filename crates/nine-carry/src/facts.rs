@@ -10,20 +10,14 @@ use nine_stores::{Places, StoreError};
 pub fn standing(places: &Places, folders: impl IntoIterator<Item = Spot>) -> Standing {
     let mut standing = Standing::new();
     for folder in folders {
-        standing
-            .entry(folder.clone())
-            .or_insert_with(|| folder_facts(places, &folder));
+        standing.entry(folder.clone()).or_insert_with(|| folder_facts(places, &folder));
     }
     standing
 }
 
 fn folder_facts(places: &Places, folder: &Spot) -> FolderFacts {
     look_at(places, folder).unwrap_or_else(|error| FolderFacts {
-        rules: NameRules {
-            folds: false,
-            longest: usize::MAX,
-            strict: false,
-        },
+        rules: NameRules { folds: false, longest: usize::MAX, strict: false },
         names: HashMap::new(),
         blocked: Some(Problem::Unreachable(error.to_string())),
         domain: u64::MAX,
@@ -36,19 +30,13 @@ fn look_at(places: &Places, folder: &Spot) -> Result<FolderFacts, StoreError> {
     let ground = store.ground(&folder.path)?;
     let at = |path| Spot::new(folder.place.clone(), path);
     let is_there = ground.existing == folder.path;
-    let names = if is_there {
-        store.list(&folder.path)?
-    } else {
-        Vec::new()
-    };
+    let names = if is_there { store.list(&folder.path)? } else { Vec::new() };
     let blocked = match ground.blocked {
         Some(path) => Some(Problem::NotAFolder(at(path))),
         None if !ground.writable => Some(Problem::NoRight(at(ground.existing))),
         None => None,
     };
-    let names = names
-        .into_iter()
-        .map(|(name, entry)| (ground.rules.key(&name), (name, entry)));
+    let names = names.into_iter().map(|(name, entry)| (ground.rules.key(&name), (name, entry)));
     Ok(FolderFacts {
         rules: ground.rules,
         names: names.collect(),
@@ -60,25 +48,18 @@ fn look_at(places: &Places, folder: &Spot) -> Result<FolderFacts, StoreError> {
 
 /// Gathers the facts for a worklist. What `known` already holds is not looked at again.
 pub fn facts(places: &Places, worklist: &Worklist, known: Standing) -> Facts {
-    let mut facts = Facts {
-        targets: known,
-        sources: HashMap::new(),
-    };
+    let mut facts = Facts { targets: known, sources: HashMap::new() };
     for step in &worklist.steps {
         if let Some(target) = step.target() {
             let folder = target.folder();
             if !facts.targets.contains_key(&folder) {
-                facts
-                    .targets
-                    .insert(folder.clone(), folder_facts(places, &folder));
+                facts.targets.insert(folder.clone(), folder_facts(places, &folder));
             }
         }
         if step.vacates() {
             let folder = step.item.folder();
             if !facts.sources.contains_key(&folder) {
-                facts
-                    .sources
-                    .insert(folder.clone(), source(places, &folder));
+                facts.sources.insert(folder.clone(), source(places, &folder));
             }
         }
     }
@@ -88,10 +69,7 @@ pub fn facts(places: &Places, worklist: &Worklist, known: Standing) -> Facts {
 /// The domain of a folder from which items are taken, or why none can be.
 fn source(places: &Places, folder: &Spot) -> Result<u64, Problem> {
     let unreachable = |error: StoreError| Problem::Unreachable(error.to_string());
-    let ground = places
-        .of(folder)
-        .and_then(|store| store.ground(&folder.path))
-        .map_err(unreachable)?;
+    let ground = places.of(folder).and_then(|store| store.ground(&folder.path)).map_err(unreachable)?;
     if !ground.writable {
         return Err(Problem::NoRight(folder.clone()));
     }

@@ -27,12 +27,8 @@ pub struct AtWork {
 /// If the file cannot be made or read. `Ok(Err(…))` names the run that is at work.
 pub fn lock(data: &Path, who: &str) -> io::Result<Result<Lock, AtWork>> {
     std::fs::create_dir_all(data)?;
-    let mut file = OpenOptions::new()
-        .read(true)
-        .write(true)
-        .create(true)
-        .truncate(false)
-        .open(data.join("lock"))?;
+    let mut file =
+        OpenOptions::new().read(true).write(true).create(true).truncate(false).open(data.join("lock"))?;
     match flock(&file, FlockOperation::NonBlockingLockExclusive) {
         Ok(()) => {
             file.set_len(0)?;

@@ -39,14 +39,8 @@ pub struct Recovered {
 
 /// How far a step got.
 enum Found {
-    Done {
-        stamp: Option<Stamp>,
-        kept_as: Option<Vec<u8>>,
-        finished: bool,
-    },
-    NotBegun {
-        taken_back: bool,
-    },
+    Done { stamp: Option<Stamp>, kept_as: Option<Vec<u8>>, finished: bool },
+    NotBegun { taken_back: bool },
     Unclear(String),
 }
 
@@ -72,11 +66,7 @@ pub fn recover(
     let run = daybook::read(data, number)?;
     let places = open(&run);
     let mut writer = Writer::resume(data, &run, clock)?;
-    let mut recovered = Recovered {
-        run: number,
-        command: run.command.clone(),
-        ..Recovered::default()
-    };
+    let mut recovered = Recovered { run: number, command: run.command.clone(), ..Recovered::default() };
     recovered.done = run.done();
     if run.planned {
         let moves: Moves = run
@@ -88,12 +78,7 @@ pub fn recover(
             })
             .collect();
         let mut pending = Vec::new();
-        for (at, step) in run
-            .steps
-            .iter()
-            .enumerate()
-            .filter(|(at, _)| !run.ended.contains_key(at))
-        {
+        for (at, step) in run.steps.iter().enumerate().filter(|(at, _)| !run.ended.contains_key(at)) {
             let found = look(&places, number, at, step, &moves);
             let found = found.unwrap_or_else(|error| Found::Unclear(error.to_string()));
             pending.push((at, step, found));
@@ -116,17 +101,10 @@ pub fn recover(
 
 /// Sets of which some members were moved and others were not.
 fn half_done_sets(run: &Run, pending: &[(usize, &Step, Found)]) -> Vec<u32> {
-    let found = pending
-        .iter()
-        .filter(|(.., found)| matches!(found, Found::Done { .. }));
+    let found = pending.iter().filter(|(.., found)| matches!(found, Found::Done { .. }));
     let done_now = found.filter_map(|(_, step, _)| step.together);
-    let ended = run
-        .ended
-        .iter()
-        .filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
-    done_now
-        .chain(ended.filter_map(|(at, _)| run.steps.get(*at)?.together))
-        .collect()
+    let ended = run.ended.iter().filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
+    done_now.chain(ended.filter_map(|(at, _)| run.steps.get(*at)?.together)).collect()
 }
 
 /// Moves what belongs to a set whose other members have been moved.
@@ -143,11 +121,7 @@ fn finish_member(
     let moved = carrier.step(at, step)?;
     carrier.sync_touched();
     Ok(match moved {
-        Ok(trace) => Found::Done {
-            stamp: trace.stamp,
-            kept_as: trace.kept_as,
-            finished: true,
-        },
+        Ok(trace) => Found::Done { stamp: trace.stamp, kept_as: trace.kept_as, finished: true },
         Err(error) => Found::Unclear(error.to_string()),
     })
 }
@@ -160,11 +134,7 @@ fn note(
     found: Found,
 ) -> io::Result<()> {
     match found {
-        Found::Done {
-            stamp,
-            kept_as,
-            finished,
-        } => {
+        Found::Done { stamp, kept_as, finished } => {
             recovered.done += 1;
             recovered.finished += usize::from(finished);
             writer.done(at, stamp, kept_as.as_deref())
@@ -185,15 +155,9 @@ fn note(
 fn look(places: &Places, run: u64, at: usize, step: &Step, moves: &Moves) -> StoreResult<Found> {
     let store = places.of(&step.item)?;
     let is_here = |path| -> StoreResult<bool> {
-        Ok(store
-            .entry(path)?
-            .is_some_and(|entry| entry.stamp() == step.stamp))
+        Ok(store.entry(path)?.is_some_and(|entry| entry.stamp() == step.stamp))
     };
-    let done = |kept_as| Found::Done {
-        stamp: None,
-        kept_as,
-        finished: false,
-    };
+    let done = |kept_as| Found::Done { stamp: None, kept_as, finished: false };
     Ok(match &step.act {
         Act::Leave => done(None),
         Act::Tag { from, to } => {
@@ -222,9 +186,7 @@ fn look(places: &Places, run: u64, at: usize, step: &Step, moves: &Moves) -> Sto
             match (is_here(&step.item.path)?, kept) {
                 (true, _) => done(None),
                 (false, Some(_)) => Found::NotBegun { taken_back: false },
-                (false, None) => {
-                    Found::Unclear("it is neither in its place nor in the trash".into())
-                }
+                (false, None) => Found::Unclear("it is neither in its place nor in the trash".into()),
             }
         }
         Act::Move { to } => look_at_move(store, places.of(to)?, run, at, step, to)?,
@@ -244,32 +206,24 @@ fn look_at_move(
     let new = target.entry(&to.path)?;
     let domain = |stamp: &Stamp| stamp.identity.0[0];
     Ok(match (old, new) {
-        (_, Some(new)) if new.stamp() == step.stamp => Found::Done {
-            stamp: None,
-            kept_as: None,
-            finished: false,
-        },
+        (_, Some(new)) if new.stamp() == step.stamp => {
+            Found::Done { stamp: None, kept_as: None, finished: false }
+        }
         (Some(old), Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => {
             // A copy in place beside its original, all or part of which is still there.
             if old.identity == step.stamp.identity
                 && transfer::is_copy(source, &step.item.path, target, &to.path)?
             {
                 transfer::remove_found_original(source, &step.item.path)?;
-                Found::Done {
-                    stamp: Some(new.stamp()),
-                    kept_as: None,
-                    finished: true,
-                }
+                Found::Done { stamp: Some(new.stamp()), kept_as: None, finished: true }
             } else {
                 Found::NotBegun { taken_back: half }
             }
         }
         (Some(_), _) => Found::NotBegun { taken_back: half },
-        (None, Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => Found::Done {
-            stamp: Some(new.stamp()),
-            kept_as: None,
-            finished: false,
-        },
+        (None, Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => {
+            Found::Done { stamp: Some(new.stamp()), kept_as: None, finished: false }
+        }
         (None, _) => Found::Unclear("it is neither at its old nor at its new place".into()),
     })
 }

@@ -57,26 +57,15 @@ impl Route<'_> {
             self.copy_piece(piece)?;
         }
         // Filled folders get their times last, the deepest first.
-        for piece in pieces
-            .iter()
-            .rev()
-            .filter(|piece| piece.entry.kind == Kind::Folder)
-        {
+        for piece in pieces.iter().rev().filter(|piece| piece.entry.kind == Kind::Folder) {
             let meta = self.source.meta(&joined(self.from, &piece.below))?;
-            self.target
-                .set_folder_meta(&joined(self.temporary, &piece.below), &meta)?;
+            self.target.set_folder_meta(&joined(self.temporary, &piece.below), &meta)?;
         }
         for piece in &pieces {
             self.compare(piece)?;
         }
-        let copy = self
-            .target
-            .entry(self.temporary)?
-            .ok_or(StoreError::CopyDiffers)?;
-        Ok(Copied {
-            pieces,
-            stamp: copy.stamp(),
-        })
+        let copy = self.target.entry(self.temporary)?.ok_or(StoreError::CopyDiffers)?;
+        Ok(Copied { pieces, stamp: copy.stamp() })
     }
 
     fn copy_piece(&self, piece: &Piece) -> StoreResult<()> {
@@ -87,20 +76,14 @@ impl Route<'_> {
                 true => Ok(()),
                 false => Err(StoreError::Taken),
             }),
-            Kind::Link => self.target.link_new(
-                &to,
-                &self.source.read_link(&from)?,
-                &self.source.meta(&from)?,
-            ),
+            Kind::Link => {
+                self.target.link_new(&to, &self.source.read_link(&from)?, &self.source.meta(&from)?)
+            }
             Kind::File => {
                 let meta = self.source.meta(&from)?;
                 let mut content = self.source.read(&from)?;
                 let written = self.target.write_new(&to, &mut *content, &meta)?;
-                if written == piece.entry.size {
-                    Ok(())
-                } else {
-                    Err(StoreError::Changed)
-                }
+                if written == piece.entry.size { Ok(()) } else { Err(StoreError::Changed) }
             }
             Kind::Other => Err(StoreError::Special),
         }
@@ -115,28 +98,19 @@ impl Route<'_> {
             return Err(StoreError::Changed);
         }
         let same = match piece.entry.kind {
-            Kind::File => {
-                same_content(&mut *self.source.read(&from)?, &mut *self.target.read(&to)?)?
-            }
+            Kind::File => same_content(&mut *self.source.read(&from)?, &mut *self.target.read(&to)?)?,
             Kind::Link => self.source.read_link(&from)? == self.target.read_link(&to)?,
             Kind::Folder | Kind::Other => true,
         };
         let copy = self.target.entry(&to)?.ok_or(StoreError::CopyDiffers)?;
-        let alike =
-            copy.kind == piece.entry.kind && (copy.kind != Kind::File || copy.size == now.size);
-        if same && alike {
-            Ok(())
-        } else {
-            Err(StoreError::CopyDiffers)
-        }
+        let alike = copy.kind == piece.entry.kind && (copy.kind != Kind::File || copy.size == now.size);
+        if same && alike { Ok(()) } else { Err(StoreError::CopyDiffers) }
     }
 
     /// Puts the copy in place under the target's free name; from here on the move counts.
     pub fn publish(&self, copied: &Copied, target: &ItemPath) -> StoreResult<()> {
-        self.target
-            .rename(self.temporary, &copied.stamp, self.target, target)?;
-        self.target
-            .sync_folder(&target.parent().unwrap_or_default())
+        self.target.rename(self.temporary, &copied.stamp, self.target, target)?;
+        self.target.sync_folder(&target.parent().unwrap_or_default())
     }
 
     /// Takes the original away, as far as it is still what was copied. Returns the copy's stamp and
@@ -162,19 +136,13 @@ impl Route<'_> {
 
 /// The item and all that lies in it, parents first.
 fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Piece>> {
-    let mut found = vec![Piece {
-        below: ItemPath::root(),
-        entry: top,
-    }];
+    let mut found = vec![Piece { below: ItemPath::root(), entry: top }];
     let mut at = 0;
     while let Some(piece) = found.get(at) {
         if piece.entry.kind == Kind::Folder {
             let below = piece.below.clone();
             let listed = store.list(&joined(path, &below))?;
-            found.extend(listed.into_iter().map(|(name, entry)| Piece {
-                below: below.join(name),
-                entry,
-            }));
+            found.extend(listed.into_iter().map(|(name, entry)| Piece { below: below.join(name), entry }));
         }
         at += 1;
     }

@@ -40,43 +40,21 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
             _ => None,
         })
         .collect();
-    let mut plan = UndoPlan {
-        made: run.made.clone(),
-        ..UndoPlan::default()
-    };
+    let mut plan = UndoPlan { made: run.made.clone(), ..UndoPlan::default() };
     for (at, step) in run.steps.iter().enumerate().rev() {
         let Some((stamp, kept_as)) = done.get(&at) else {
             continue;
         };
         let stamp = stamp.unwrap_or(step.stamp);
         let back = match &step.act {
-            Act::Move { to } => reversed(
-                step,
-                to,
-                stamp,
-                Act::Move {
-                    to: step.item.clone(),
-                },
-            ),
+            Act::Move { to } => reversed(step, to, stamp, Act::Move { to: step.item.clone() }),
             Act::Tag { from, to } => {
-                let (at, stamp) = moved
-                    .get(&step.item)
-                    .map_or((&step.item, None), |found| *found);
-                let act = Act::Tag {
-                    from: to.clone(),
-                    to: from.clone(),
-                };
+                let (at, stamp) = moved.get(&step.item).map_or((&step.item, None), |found| *found);
+                let act = Act::Tag { from: to.clone(), to: from.clone() };
                 reversed(step, at, stamp.unwrap_or(step.stamp), act)
             }
             Act::Discard => match kept_as {
-                Some(kept) => reversed(
-                    step,
-                    &step.item,
-                    stamp,
-                    Act::Restore {
-                        kept_as: kept.clone(),
-                    },
-                ),
+                Some(kept) => reversed(step, &step.item, stamp, Act::Restore { kept_as: kept.clone() }),
                 None => continue,
             },
             Act::Restore { .. } => reversed(step, &step.item, stamp, Act::Discard),
@@ -93,27 +71,15 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
 }
 
 fn reversed(step: &Step, item: &Spot, stamp: Stamp, act: Act) -> Step {
-    Step {
-        act,
-        item: item.clone(),
-        stamp,
-        why: "undo".into(),
-        doubts: Vec::new(),
-        ..step.clone()
-    }
+    Step { act, item: item.clone(), stamp, why: "undo".into(), doubts: Vec::new(), ..step.clone() }
 }
 
 /// A folder is taken back with all that has been put into it since, so its own times do not count.
 fn with_folder_as_it_is(step: Step, places: &Places) -> Step {
-    let now = places
-        .of(&step.item)
-        .and_then(|store| store.entry(&step.item.path));
+    let now = places.of(&step.item).and_then(|store| store.entry(&step.item.path));
     match now {
         Ok(Some(entry)) if entry.kind == Kind::Folder && entry.identity == step.stamp.identity => {
-            Step {
-                stamp: entry.stamp(),
-                ..step
-            }
+            Step { stamp: entry.stamp(), ..step }
         }
         _ => step,
     }
@@ -131,12 +97,8 @@ fn judge(step: &Step, places: &Places) -> Judged {
         Ok(store) => store,
         Err(error) => return Judged::Cannot(error.to_string()),
     };
-    let stamp_at = |spot: &Spot| {
-        places
-            .of(spot)
-            .and_then(|s| s.entry(&spot.path))
-            .map(|e| e.map(|e| e.stamp()))
-    };
+    let stamp_at =
+        |spot: &Spot| places.of(spot).and_then(|s| s.entry(&spot.path)).map(|e| e.map(|e| e.stamp()));
     match &step.act {
         Act::Restore { .. } => match stamp_at(&step.item) {
             Ok(Some(stamp)) if stamp == step.stamp => Judged::IsBack,

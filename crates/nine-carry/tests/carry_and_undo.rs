@@ -25,12 +25,7 @@ fn a_run_and_its_undo_leave_the_world_as_it_was() {
     let (run, outcome) = world.tidy(FILE_ALL);
     assert_eq!((outcome.done, outcome.failed.len()), (6, 0));
     let after = world.picture();
-    assert!(
-        after
-            .keys()
-            .any(|name| name == "shelves/2 Loans/sheet/caf\\xe9\\n.csv"),
-        "{after:#?}"
-    );
+    assert!(after.keys().any(|name| name == "shelves/2 Loans/sheet/caf\\xe9\\n.csv"), "{after:#?}");
     assert!(after.values().any(|what| what.ends_with("keep,birds,seen")));
     let (plan, outcome) = world.undo(run);
     assert_eq!((plan.refused.len(), outcome.failed.len()), (0, 0));
@@ -44,11 +39,7 @@ fn across_file_systems_everything_travels_and_comes_back() {
     let world = World::across_file_systems();
     world.write("letters/a.txt", "first");
     world.write("letters/deep/b.txt", "");
-    fs::set_permissions(
-        world.pile("letters/a.txt"),
-        fs::Permissions::from_mode(0o640),
-    )
-    .unwrap();
+    fs::set_permissions(world.pile("letters/a.txt"), fs::Permissions::from_mode(0o640)).unwrap();
     symlink("a.txt", world.pile("letters/link")).unwrap();
     world.tag("letters/a.txt", "keep");
     world.tag("letters", "box");
@@ -63,10 +54,7 @@ fn across_file_systems_everything_travels_and_comes_back() {
         .map(|(name, what)| format!("{} {what}", name.replace("shelves/1 Boats", "pile")))
         .collect();
     for (name, what) in &before {
-        assert!(
-            moved.contains(&format!("{name} {what}")),
-            "{name} {what} is not in {moved:#?}"
-        );
+        assert!(moved.contains(&format!("{name} {what}")), "{name} {what} is not in {moved:#?}");
     }
     assert!(!world.pile("letters").exists() && !world.pile("big.bin").exists());
     world.undo(run);
@@ -88,17 +76,10 @@ fn what_changed_between_plan_and_carry_is_refused_and_the_rest_goes_on() {
     let because: Vec<&str> = outcome.failed.iter().map(|f| f.because.as_str()).collect();
     assert_eq!(
         because,
-        [
-            "it has changed since this was planned",
-            "it is not there any more",
-            "the name is taken"
-        ]
+        ["it has changed since this was planned", "it is not there any more", "the name is taken"]
     );
     assert_eq!(outcome.done, 1);
-    assert_eq!(
-        fs::read_to_string(world.shelves.join("3 Grants/c.txt")).unwrap(),
-        "came in between"
-    );
+    assert_eq!(fs::read_to_string(world.shelves.join("3 Grants/c.txt")).unwrap(), "came in between");
     assert_eq!(fs::read_to_string(world.pile("c.txt")).unwrap(), "c.txt");
     assert_eq!((world.run(run).done(), world.run(run).failed()), (1, 3));
 }
@@ -111,23 +92,12 @@ fn undo_names_what_it_cannot_take_back() {
     }
     let (run, _) = world.tidy("[[rule]]\nwhen = \"file\"\nput = \"3\"\n");
     fs::write(world.shelves.join("3 Grants/a.txt"), "edited").unwrap();
-    fs::rename(
-        world.shelves.join("3 Grants/b.txt"),
-        world.shelves.join("elsewhere.txt"),
-    )
-    .unwrap();
+    fs::rename(world.shelves.join("3 Grants/b.txt"), world.shelves.join("elsewhere.txt")).unwrap();
     let (plan, outcome) = world.undo(run);
-    let refused: Vec<String> = plan
-        .refused
-        .iter()
-        .map(|(spot, why)| format!("{spot}: {why}"))
-        .collect();
+    let refused: Vec<String> = plan.refused.iter().map(|(spot, why)| format!("{spot}: {why}")).collect();
     assert_eq!(
         refused,
-        [
-            "home/3 Grants/b.txt: it is not there any more",
-            "home/3 Grants/a.txt: it has been changed since"
-        ]
+        ["home/3 Grants/b.txt: it is not there any more", "home/3 Grants/a.txt: it has been changed since"]
     );
     assert_eq!(outcome.done, 1);
     assert!(world.pile("c.txt").exists() && world.shelves.join("3 Grants/a.txt").exists());
@@ -156,24 +126,11 @@ fn a_replaced_file_comes_back_from_the_trash() {
     let rules = "[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"replace\"\n";
     let (run, outcome) = world.tidy(rules);
     assert_eq!(outcome.done, 2);
-    assert_eq!(
-        fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(),
-        "new"
-    );
-    assert_eq!(
-        fs::read_dir(world.dir.path().join("share/Trash/files"))
-            .unwrap()
-            .count(),
-        1
-    );
+    assert_eq!(fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(), "new");
+    assert_eq!(fs::read_dir(world.dir.path().join("share/Trash/files")).unwrap().count(), 1);
     world.undo(run);
     assert_eq!(world.picture(), before);
-    assert_eq!(
-        fs::read_dir(world.dir.path().join("share/Trash/info"))
-            .unwrap()
-            .count(),
-        0
-    );
+    assert_eq!(fs::read_dir(world.dir.path().join("share/Trash/info")).unwrap().count(), 0);
 }
 
 #[test]
@@ -200,11 +157,7 @@ fn syncs_are_rare() {
         world.write(&format!("{number}.txt"), "x");
     }
     let (worklist, checked) = world.plan("[[rule]]\nwhen = \"file\"\nput = \"1/{stem:initial}\"\n");
-    let steps: Vec<_> = checked
-        .order
-        .iter()
-        .map(|at| worklist.steps[*at].clone())
-        .collect();
+    let steps: Vec<_> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
     let opens = world.counters.opens.load(Ordering::Relaxed);
     assert_eq!(opens, 0, "no rule asks for a type, so nothing is opened");
     let places = world.places();
@@ -212,9 +165,8 @@ fn syncs_are_rare() {
     let mut writer =
         nine_carry::daybook::Writer::begin(&world.data(), &heading, steps.iter(), &clock).unwrap();
     let (watch, mut progress) = (Watch::default(), |_| {});
-    let outcome = nine_carry::Carrier::new(&places, &mut writer, &watch, &clock, &mut progress)
-        .carry(&steps)
-        .unwrap();
+    let outcome =
+        nine_carry::Carrier::new(&places, &mut writer, &watch, &clock, &mut progress).carry(&steps).unwrap();
     let syncs = world.counters.syncs.load(Ordering::Relaxed) + writer.syncs();
     writer.end(&clock).unwrap();
     assert_eq!(outcome.done, 2_500);
@@ -229,11 +181,7 @@ fn a_stopped_run_ends_after_the_step_in_hand() {
         world.write(name, name);
     }
     let (worklist, checked) = world.plan("[[rule]]\nwhen = \"file\"\nput = \"3\"\n");
-    let steps: Vec<_> = checked
-        .order
-        .iter()
-        .map(|at| worklist.steps[*at].clone())
-        .collect();
+    let steps: Vec<_> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
     let watch = Watch::default();
     watch.stop();
     let (run, outcome) = world.carry_steps(&steps, None, &watch);
@@ -243,17 +191,7 @@ fn a_stopped_run_ends_after_the_step_in_hand() {
 
 /// Paths of few and awkward names, so that they clash and nest.
 fn paths() -> impl Strategy<Value = Vec<(String, String)>> {
-    let name = prop_oneof![
-        "[ab]",
-        "copy of a",
-        "A",
-        "ä",
-        "-x",
-        "\\.h",
-        "a b",
-        "page_files",
-        "n\n"
-    ];
+    let name = prop_oneof!["[ab]", "copy of a", "A", "ä", "-x", "\\.h", "a b", "page_files", "n\n"];
     let ext = prop_oneof!["", "\\.txt", "\\.jpg", "\\.xmp", "\\.html", "\\.pdf"];
     let part = (name, ext).prop_map(|(name, ext)| name + &ext);
     let path = proptest::collection::vec(part, 1..4).prop_map(|parts| parts.join("/"));

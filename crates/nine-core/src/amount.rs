@@ -25,17 +25,12 @@ pub const EXPECTED: &str = "a size such as 500KB, 1.5GB or 200MiB";
 impl Bytes {
     /// Reads `1GB`, `1.5MiB`, `300KB`, `20B` or a bare number of bytes. Letter case does not matter.
     pub fn parse(text: &str) -> Option<Self> {
-        let split = text
-            .find(|c: char| !c.is_ascii_digit() && c != '.')
-            .unwrap_or(text.len());
+        let split = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
         let (number, unit) = text.split_at(split);
         let factor = if unit.is_empty() {
             1
         } else {
-            UNITS
-                .iter()
-                .find(|(name, _)| name.eq_ignore_ascii_case(unit))?
-                .1
+            UNITS.iter().find(|(name, _)| name.eq_ignore_ascii_case(unit))?.1
         };
         let (whole, part) = number.split_once('.').unwrap_or((number, ""));
         if whole.is_empty() || part.len() > 9 || (number.contains('.') && part.is_empty()) {
@@ -43,11 +38,7 @@ impl Bytes {
         }
         let whole: u128 = whole.parse().ok()?;
         let tenth = 10u128.pow(part.len() as u32);
-        let part: u128 = if part.is_empty() {
-            0
-        } else {
-            part.parse().ok()?
-        };
+        let part: u128 = if part.is_empty() { 0 } else { part.parse().ok()? };
         let bytes = whole.checked_mul(u128::from(factor))? + part * u128::from(factor) / tenth;
         u64::try_from(bytes).ok().map(Self)
     }
@@ -71,11 +62,7 @@ pub fn readable(bytes: u64) -> String {
         _ => ("TB", 1e12),
     };
     let value = bytes as f64 / factor;
-    if value < 9.95 {
-        format!("{value:.1} {unit}")
-    } else {
-        format!("{value:.0} {unit}")
-    }
+    if value < 9.95 { format!("{value:.1} {unit}") } else { format!("{value:.0} {unit}") }
 }
 
 /// A count for people, in groups of three: `12,480`.

@@ -16,11 +16,7 @@ pub struct Diagnostic {
 impl Diagnostic {
     /// A finding without help.
     pub fn new(span: Range<usize>, message: impl Into<String>) -> Self {
-        Self {
-            span,
-            message: message.into(),
-            help: None,
-        }
+        Self { span, message: message.into(), help: None }
     }
 
     /// The same with what to write instead.
@@ -78,10 +74,7 @@ pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
     let scored = known.into_iter().map(|k| {
         let lower = k.to_lowercase();
         let one_edit = lower.len() > 2 && strsim::damerau_levenshtein(&word, &lower) <= 1;
-        (
-            strsim::jaro_winkler(&word, &lower) + f64::from(u8::from(one_edit)),
-            k,
-        )
+        (strsim::jaro_winkler(&word, &lower) + f64::from(u8::from(one_edit)), k)
     });
     let best = scored.max_by(|a, b| a.0.total_cmp(&b.0))?;
     (best.0 >= 0.8).then_some(best.1)

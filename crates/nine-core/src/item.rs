@@ -68,22 +68,13 @@ pub struct Entry {
 impl Entry {
     /// What must still hold when a step is carried out.
     pub fn stamp(&self) -> Stamp {
-        let size = if self.kind == Kind::Folder {
-            0
-        } else {
-            self.size
-        };
-        Stamp {
-            size,
-            modified: self.modified,
-            identity: self.identity,
-        }
+        let size = if self.kind == Kind::Folder { 0 } else { self.size };
+        Stamp { size, modified: self.modified, identity: self.identity }
     }
 
     /// The later of modified and arrived.
     pub fn changed_or_born(&self) -> Moment {
-        self.born
-            .map_or(self.modified, |born| born.max(self.modified))
+        self.born.map_or(self.modified, |born| born.max(self.modified))
     }
 }
 
@@ -129,20 +120,12 @@ impl Item {
 
     /// The name without its extension; a folder's whole name.
     pub fn stem(&self) -> &[u8] {
-        if self.is_folder() {
-            self.name()
-        } else {
-            names::split_extension(self.name()).0
-        }
+        if self.is_folder() { self.name() } else { names::split_extension(self.name()).0 }
     }
 
     /// The extension with its dot; empty if there is none.
     pub fn extension(&self) -> &[u8] {
-        if self.is_folder() {
-            b""
-        } else {
-            names::split_extension(self.name()).1
-        }
+        if self.is_folder() { b"" } else { names::split_extension(self.name()).1 }
     }
 
     /// Whether it is a folder.
@@ -153,19 +136,10 @@ impl Item {
     /// Type and evidence.
     pub fn verdict(&self) -> Verdict {
         match self.entry.kind {
-            Kind::Folder => Verdict {
-                item_type: ItemType::Folder,
-                evidence: kinds::Evidence::Folder,
-            },
+            Kind::Folder => Verdict { item_type: ItemType::Folder, evidence: kinds::Evidence::Folder },
             Kind::File => kinds::decide(self.name(), self.content.as_ref()),
-            Kind::Link => Verdict {
-                item_type: ItemType::Shortcut,
-                evidence: kinds::Evidence::Link,
-            },
-            Kind::Other => Verdict {
-                item_type: ItemType::Unknown,
-                evidence: kinds::Evidence::None,
-            },
+            Kind::Link => Verdict { item_type: ItemType::Shortcut, evidence: kinds::Evidence::Link },
+            Kind::Other => Verdict { item_type: ItemType::Unknown, evidence: kinds::Evidence::None },
         }
     }
 
@@ -213,10 +187,6 @@ impl Item {
 impl Entry {
     /// A folder's own times tell when something was put in or taken out, which is no change to it.
     fn changed_or_born_if_file(&self) -> Moment {
-        if self.kind == Kind::Folder {
-            Moment(i64::MIN)
-        } else {
-            self.changed_or_born()
-        }
+        if self.kind == Kind::Folder { Moment(i64::MIN) } else { self.changed_or_born() }
     }
 }

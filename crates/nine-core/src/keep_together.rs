@@ -27,9 +27,7 @@ impl Together {
 /// The name of the file that keeps a folder together.
 pub const MARK: &[u8] = b".keep-together";
 
-const CHECKOUTS: [&[u8]; 7] = [
-    b".git", b".hg", b".svn", b".bzr", b".fossil", b".pijul", b"CVS",
-];
+const CHECKOUTS: [&[u8]; 7] = [b".git", b".hg", b".svn", b".bzr", b".fossil", b".pijul", b"CVS"];
 
 const BUNDLES: [&[u8]; 12] = [
     b".app",
@@ -49,10 +47,7 @@ const BUNDLES: [&[u8]; 12] = [
 /// Whether a folder of this name with entries of these names is kept together, and why.
 pub fn folder<'a>(name: &[u8], mut children: impl Iterator<Item = &'a [u8]>) -> Option<Together> {
     let lower = name.to_ascii_lowercase();
-    if BUNDLES
-        .iter()
-        .any(|ext| lower.len() > ext.len() && lower.ends_with(ext))
-    {
+    if BUNDLES.iter().any(|ext| lower.len() > ext.len() && lower.ends_with(ext)) {
         return Some(Together::Bundle);
     }
     children.find_map(|child| match child {
@@ -76,16 +71,13 @@ const PAGES: [&str; 3] = ["html", "htm", "xhtml"];
 const PAGE_FOLDERS: [&str; 4] = ["_files", ".files", "-files", "-dateien"];
 const SIDECARS: [&str; 4] = ["xmp", "aae", "thm", "pp3"];
 const PHOTOS: [&str; 18] = [
-    "jpg", "jpeg", "png", "heic", "heif", "tif", "tiff", "dng", "cr2", "cr3", "nef", "arw", "orf",
-    "raf", "rw2", "raw", "webp", "mov",
+    "jpg", "jpeg", "png", "heic", "heif", "tif", "tiff", "dng", "cr2", "cr3", "nef", "arw", "orf", "raf",
+    "rw2", "raw", "webp", "mov",
 ];
 
 fn parts(name: &[u8]) -> (String, String) {
     let (stem, ext) = split_extension(name);
-    (
-        fold_bytes(stem),
-        fold_bytes(ext.strip_prefix(b".").unwrap_or(b"")),
-    )
+    (fold_bytes(stem), fold_bytes(ext.strip_prefix(b".").unwrap_or(b"")))
 }
 
 /// Whether `follower` goes where `leader` goes, both lying in one folder.
@@ -94,9 +86,7 @@ pub fn follows(leader: &[u8], follower: &[u8], follower_is_folder: bool) -> Opti
     if follower_is_folder {
         let name = fold_bytes(follower);
         let files = PAGES.contains(&ext.as_str())
-            && name
-                .strip_prefix(&stem)
-                .is_some_and(|rest| PAGE_FOLDERS.contains(&rest));
+            && name.strip_prefix(&stem).is_some_and(|rest| PAGE_FOLDERS.contains(&rest));
         return files.then_some(Set::Page);
     }
     let (side_stem, side_ext) = parts(follower);
@@ -109,10 +99,7 @@ pub fn follows(leader: &[u8], follower: &[u8], follower_is_folder: bool) -> Opti
 pub fn leader_key(name: &[u8], is_folder: bool) -> Option<String> {
     if is_folder {
         let name = fold_bytes(name);
-        return PAGE_FOLDERS
-            .iter()
-            .find_map(|end| name.strip_suffix(end))
-            .map(str::to_owned);
+        return PAGE_FOLDERS.iter().find_map(|end| name.strip_suffix(end)).map(str::to_owned);
     }
     let (stem, ext) = parts(name);
     SIDECARS.contains(&ext.as_str()).then_some(stem)
@@ -124,9 +111,8 @@ mod tests {
 
     #[test]
     fn folders_kept_together() {
-        let of = |name: &str, children: &[&str]| {
-            folder(name.as_bytes(), children.iter().map(|c| c.as_bytes()))
-        };
+        let of =
+            |name: &str, children: &[&str]| folder(name.as_bytes(), children.iter().map(|c| c.as_bytes()));
         assert_eq!(of("site", &["a", ".git"]), Some(Together::Checkout));
         assert_eq!(of("Tide.app", &[]), Some(Together::Bundle));
         assert_eq!(of("loans", &[".keep-together"]), Some(Together::Marked));
@@ -136,25 +122,13 @@ mod tests {
 
     #[test]
     fn sets_of_files() {
-        assert_eq!(
-            follows(b"Tide tables.html", b"Tide tables_files", true),
-            Some(Set::Page)
-        );
+        assert_eq!(follows(b"Tide tables.html", b"Tide tables_files", true), Some(Set::Page));
         assert_eq!(follows(b"IMG_1.JPG", b"img_1.xmp", false), Some(Set::Photo));
-        assert_eq!(
-            follows(b"IMG_1.JPG", b"IMG_1.JPG.xmp", false),
-            Some(Set::Photo)
-        );
+        assert_eq!(follows(b"IMG_1.JPG", b"IMG_1.JPG.xmp", false), Some(Set::Photo));
         assert_eq!(follows(b"IMG_1.JPG", b"IMG_12.xmp", false), None);
-        assert_eq!(
-            follows(b"Tide tables.pdf", b"Tide tables_files", true),
-            None
-        );
+        assert_eq!(follows(b"Tide tables.pdf", b"Tide tables_files", true), None);
         assert_eq!(leader_key(b"A_files", true).as_deref(), Some("a"));
-        assert_eq!(
-            leader_key(b"IMG_1.JPG.xmp", false).as_deref(),
-            Some("img_1.jpg")
-        );
+        assert_eq!(leader_key(b"IMG_1.JPG.xmp", false).as_deref(), Some("img_1.jpg"));
         assert_eq!(leader_key(b"a.jpg", false), None);
     }
 }

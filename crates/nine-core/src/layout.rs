@@ -67,19 +67,10 @@ impl Layout {
     /// Matches the shelves of the configuration with the names of the folders in the bookcase.
     pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = &'a [u8]> + Clone) -> Self {
         let shelves = bookcase.shelves.iter().zip(1u8..).map(|(title, number)| {
-            let found = folders
-                .clone()
-                .filter(|name| shelf_number(name) == Some(number));
-            Shelf {
-                number,
-                title: title.clone(),
-                found: found.map(<[u8]>::to_vec).collect(),
-            }
+            let found = folders.clone().filter(|name| shelf_number(name) == Some(number));
+            Shelf { number, title: title.clone(), found: found.map(<[u8]>::to_vec).collect() }
         });
-        Self {
-            bookcase: bookcase.name.clone(),
-            shelves: shelves.collect(),
-        }
+        Self { bookcase: bookcase.name.clone(), shelves: shelves.collect() }
     }
 
     /// The shelf of this number.
@@ -91,10 +82,7 @@ impl Layout {
     pub fn spot(&self, number: u8) -> Option<Spot> {
         match self.shelf(number)?.folder() {
             ShelfFolder::There(name) | ShelfFolder::Renamed(name) | ShelfFolder::Missing(name) => {
-                Some(Spot::new(
-                    self.bookcase.clone(),
-                    ItemPath::root().join(name),
-                ))
+                Some(Spot::new(self.bookcase.clone(), ItemPath::root().join(name)))
             }
             ShelfFolder::Ambiguous => None,
         }
@@ -118,27 +106,15 @@ mod tests {
     #[test]
     fn shelves_are_found_by_name_then_by_number() {
         let layout = layout(&["1 Exhibitions", "2 Borrowed", "23 Boats", "x"]);
-        assert_eq!(
-            layout.shelves[0].folder(),
-            ShelfFolder::There(b"1 Exhibitions".to_vec())
-        );
-        assert_eq!(
-            layout.shelves[1].folder(),
-            ShelfFolder::Renamed(b"2 Borrowed".to_vec())
-        );
+        assert_eq!(layout.shelves[0].folder(), ShelfFolder::There(b"1 Exhibitions".to_vec()));
+        assert_eq!(layout.shelves[1].folder(), ShelfFolder::Renamed(b"2 Borrowed".to_vec()));
         assert_eq!(layout.spot(3).unwrap().to_string(), "home/3 Grants");
         assert_eq!(layout.spot(4), None);
     }
 
     #[test]
     fn two_folders_with_one_number_are_ambiguous_unless_one_has_the_name() {
-        assert_eq!(
-            layout(&["2 a", "2 b"]).shelves[1].folder(),
-            ShelfFolder::Ambiguous
-        );
-        assert_eq!(
-            layout(&["2 a", "2 Loans"]).spot(2).unwrap().to_string(),
-            "home/2 Loans"
-        );
+        assert_eq!(layout(&["2 a", "2 b"]).shelves[1].folder(), ShelfFolder::Ambiguous);
+        assert_eq!(layout(&["2 a", "2 Loans"]).spot(2).unwrap().to_string(), "home/2 Loans");
     }
 }

@@ -15,11 +15,7 @@ pub struct Moment(pub i64);
 impl Moment {
     /// From the seconds and nanoseconds that file systems keep.
     pub fn from_unix(seconds: i64, nanos: u32) -> Self {
-        Self(
-            seconds
-                .saturating_mul(NANOS)
-                .saturating_add(i64::from(nanos)),
-        )
+        Self(seconds.saturating_mul(NANOS).saturating_add(i64::from(nanos)))
     }
 
     /// The whole seconds and the nanoseconds (0 to 999,999,999) on top of them.
@@ -48,10 +44,7 @@ pub struct Now {
 impl Now {
     /// A now at `at`.
     pub fn new(at: ZonedDateTime) -> Self {
-        Self {
-            moment: Moment::from_timestamp(at.timestamp()),
-            at,
-        }
+        Self { moment: Moment::from_timestamp(at.timestamp()), at }
     }
 
     /// Reads `2031-04-07` (the end of that day, so that all of it has happened) or
@@ -93,9 +86,7 @@ impl Now {
             SpanUnit::Years => jiff::Span::new().try_years(span.number),
         };
         back.and_then(|span| self.at.checked_sub(span))
-            .map_or(Moment(i64::MIN), |at| {
-                Moment::from_timestamp(at.timestamp())
-            })
+            .map_or(Moment(i64::MIN), |at| Moment::from_timestamp(at.timestamp()))
     }
 
     /// The date of a moment, in this zone.
@@ -185,9 +176,7 @@ impl Day {
 
 fn start_of(date: Date, now: &Now) -> Moment {
     date.to_zoned_datetime(now.zone().clone())
-        .map_or(Moment::default(), |at| {
-            Moment::from_timestamp(at.timestamp())
-        })
+        .map_or(Moment::default(), |at| Moment::from_timestamp(at.timestamp()))
 }
 
 impl fmt::Display for Day {
@@ -242,19 +231,13 @@ impl Span {
 
     /// This many minutes.
     pub fn minutes(number: u16) -> Self {
-        Self {
-            number: i64::from(number),
-            unit: SpanUnit::Minutes,
-        }
+        Self { number: i64::from(number), unit: SpanUnit::Minutes }
     }
 }
 
 impl fmt::Display for Span {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let unit = SPAN_UNITS
-            .iter()
-            .find(|(_, unit)| *unit == self.unit)
-            .map_or("", |u| u.0);
+        let unit = SPAN_UNITS.iter().find(|(_, unit)| *unit == self.unit).map_or("", |u| u.0);
         write!(f, "{}{unit}", self.number)
     }
 }
@@ -282,22 +265,10 @@ mod tests {
     #[test]
     fn spans_follow_the_calendar() {
         let now = monday();
-        assert_eq!(
-            now.before(Span::parse("90d").unwrap()),
-            at("2031-01-07T09:00")
-        );
-        assert_eq!(
-            now.before(Span::parse("2mo").unwrap()),
-            at("2031-02-07T09:00")
-        );
-        assert_eq!(
-            now.before(Span::parse("2y").unwrap()),
-            at("2029-04-07T09:00")
-        );
-        assert_eq!(
-            now.before(Span::parse("10min").unwrap()),
-            at("2031-04-07T08:50")
-        );
+        assert_eq!(now.before(Span::parse("90d").unwrap()), at("2031-01-07T09:00"));
+        assert_eq!(now.before(Span::parse("2mo").unwrap()), at("2031-02-07T09:00"));
+        assert_eq!(now.before(Span::parse("2y").unwrap()), at("2029-04-07T09:00"));
+        assert_eq!(now.before(Span::parse("10min").unwrap()), at("2031-04-07T08:50"));
         assert_eq!(now.before(Span::parse("99999y").unwrap()), Moment(i64::MIN));
         for wrong in ["", "d", "90", "90days", "1.5y", "100000d", "5m"] {
             assert_eq!(Span::parse(wrong), None, "{wrong}");
@@ -308,22 +279,9 @@ mod tests {
     fn days_months_and_years_have_bounds() {
         let now = monday();
         let bounds = |text: &str| Day::parse(text).unwrap().bounds(&now);
-        assert_eq!(
-            bounds("2031-04"),
-            (at("2031-04-01T00:00"), at("2031-05-01T00:00"))
-        );
-        assert_eq!(
-            bounds("2030"),
-            (at("2030-01-01T00:00"), at("2031-01-01T00:00"))
-        );
-        for wrong in [
-            "31",
-            "2031-4",
-            "2031-13",
-            "2031-04-31",
-            "2031-04-07-1",
-            "20310407",
-        ] {
+        assert_eq!(bounds("2031-04"), (at("2031-04-01T00:00"), at("2031-05-01T00:00")));
+        assert_eq!(bounds("2030"), (at("2030-01-01T00:00"), at("2031-01-01T00:00")));
+        for wrong in ["31", "2031-4", "2031-13", "2031-04-31", "2031-04-07-1", "20310407"] {
             assert_eq!(Day::parse(wrong), None, "{wrong}");
         }
         assert_eq!(Day::parse("2031-04").unwrap().to_string(), "2031-04");

@@ -1,7 +1,6 @@
 //! What can be read from a name, and how a name is made clean and safe.
 
 use std::borrow::Cow;
-use std::cmp::Ordering;
 use std::sync::LazyLock;
 
 use regex::Regex;
@@ -25,32 +24,18 @@ pub fn fold_bytes(name: &[u8]) -> String {
 
 /// The composed Unicode form of a text.
 pub fn composed(text: &str) -> Cow<'_, str> {
-    if is_nfc(text) {
-        Cow::Borrowed(text)
-    } else {
-        Cow::Owned(text.nfc().collect())
-    }
+    if is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }
 }
 
 /// Double extensions that belong together.
-const DOUBLE: [&[u8]; 6] = [
-    b".tar.gz",
-    b".tar.bz2",
-    b".tar.xz",
-    b".tar.zst",
-    b".tar.lz",
-    b".user.js",
-];
+const DOUBLE: [&[u8]; 6] = [b".tar.gz", b".tar.bz2", b".tar.xz", b".tar.zst", b".tar.lz", b".user.js"];
 
 /// Splits a file name into its stem and its extension (with the dot, or empty).
 ///
 /// A leading dot starts no extension, and what holds a space or is longer than ten bytes is none.
 pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
     let lower = name.to_ascii_lowercase();
-    if let Some(double) = DOUBLE
-        .iter()
-        .find(|d| lower.ends_with(d) && lower.len() > d.len())
-    {
+    if let Some(double) = DOUBLE.iter().find(|d| lower.ends_with(d) && lower.len() > d.len()) {
         return name.split_at(name.len() - double.len());
     }
     match name.iter().rposition(|b| *b == b'.') {
@@ -61,44 +46,34 @@ pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
 
 fn is_extension(bytes: &[u8]) -> bool {
     (1..=10).contains(&bytes.len())
-        && bytes
-            .iter()
-            .all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'+' | b'~'))
+        && bytes.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'+' | b'~'))
         && !bytes.iter().all(u8::is_ascii_digit)
         || bytes == b"7z"
 }
 
-/// Compares names the way people count: `2` before `10`, letter case last.
-pub fn natural_order(a: &[u8], b: &[u8]) -> Ordering {
-    let (left, right) = (fold_bytes(a), fold_bytes(b));
-    let (mut x, mut y) = (left.as_str(), right.as_str());
-    loop {
-        match (x.chars().next(), y.chars().next()) {
-            (None, None) => return a.cmp(b),
-            (None, _) => return Ordering::Less,
-            (_, None) => return Ordering::Greater,
-            (Some(p), Some(q)) if p.is_ascii_digit() && q.is_ascii_digit() => {
-                let (m, rest_x) = take_number(x);
-                let (n, rest_y) = take_number(y);
-                match m.len().cmp(&n.len()).then_with(|| m.cmp(n)) {
-                    Ordering::Equal => (x, y) = (rest_x, rest_y),
-                    other => return other,
-                }
-            }
-            (Some(p), Some(q)) if p == q => {
-                (x, y) = (&x[p.len_utf8()..], &y[q.len_utf8()..]);
-            }
-            (Some(p), Some(q)) => return p.cmp(&q),
+/// A key under which names sort the way people count: `2` before `10`, letter case ignored.
+///
+/// A run of digits is written as a `0`, its length without leading zeros, and its digits, so that
+/// keys compare byte by byte.
+pub fn natural_key(name: &[u8]) -> Vec<u8> {
+    let folded = fold_bytes(name);
+    let mut key = Vec::with_capacity(folded.len() + 4);
+    let mut rest = folded.as_bytes();
+    while let Some(first) = rest.first() {
+        if !first.is_ascii_digit() {
+            key.push(*first);
+            rest = &rest[1..];
+            continue;
         }
+        let end = rest.iter().position(|b| !b.is_ascii_digit()).unwrap_or(rest.len());
+        let zeros = rest[..end].iter().take_while(|b| **b == b'0').count();
+        let digits = &rest[zeros..end];
+        key.push(b'0');
+        key.push(digits.len().min(255) as u8);
+        key.extend_from_slice(digits);
+        rest = &rest[end..];
     }
-}
-
-/// A run of digits without its leading zeros, and what follows it.
-fn take_number(text: &str) -> (&str, &str) {
-    let end = text
-        .find(|c: char| !c.is_ascii_digit())
-        .unwrap_or(text.len());
-    (text[..end].trim_start_matches('0'), &text[end..])
+    key
 }
 
 static UNTITLED: LazyLock<Regex> = LazyLock::new(|| {
@@ -128,24 +103,14 @@ pub fn is_untitled(stem: &[u8]) -> bool {
 }
 
 /// Extensions that programs give to what they have not finished downloading.
-const UNFINISHED: [&str; 8] = [
-    "part",
-    "partial",
-    "crdownload",
-    "download",
-    "filepart",
-    "opdownload",
-    "!ut",
-    "aria2",
-];
+const UNFINISHED: [&str; 8] =
+    ["part", "partial", "crdownload", "download", "filepart", "opdownload", "!ut", "aria2"];
 
 /// Whether a name marks a partial download.
 pub fn is_unfinished(name: &[u8]) -> bool {
     let lower = name.to_ascii_lowercase();
     UNFINISHED.iter().any(|ext| {
-        lower
-            .strip_suffix(ext.as_bytes())
-            .is_some_and(|rest| rest.len() > 1 && rest.ends_with(b"."))
+        lower.strip_suffix(ext.as_bytes()).is_some_and(|rest| rest.len() > 1 && rest.ends_with(b"."))
     })
 }
 
@@ -181,20 +146,14 @@ fn capitalised(text: &str) -> String {
         && text.contains(' ')
         && !text.chars().any(char::is_lowercase)
         && text.chars().any(char::is_uppercase);
-    let text = if shouting {
-        text.to_lowercase()
-    } else {
-        text.to_owned()
-    };
+    let text = if shouting { text.to_lowercase() } else { text.to_owned() };
     let first_word = text.split(' ').next().unwrap_or_default();
     // iPad and mScan are spelled so on purpose
     if first_word.chars().skip(1).any(char::is_uppercase) {
         return text;
     }
     let mut chars = text.chars();
-    chars
-        .next()
-        .map_or(String::new(), |c| c.to_uppercase().chain(chars).collect())
+    chars.next().map_or(String::new(), |c| c.to_uppercase().chain(chars).collect())
 }
 
 /// The first letter of a stem as a capital without its accent; `0-9` for a digit, `None` if there
@@ -209,8 +168,8 @@ pub fn initial(stem: &str) -> Option<String> {
 
 /// Names that one common system or another keeps for devices.
 const RESERVED: [&str; 22] = [
-    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8",
-    "com9", "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
+    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8", "com9",
+    "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
 ];
 
 /// Whether a common file system other than ours would refuse this name.
@@ -233,13 +192,7 @@ pub fn make_safe(name: &[u8]) -> Vec<u8> {
         .collect();
     let mut safe = trim_edges(&replaced).to_vec();
     let (stem, _) = split_extension(&safe);
-    if RESERVED.contains(
-        &stem
-            .to_ascii_lowercase()
-            .escape_ascii()
-            .to_string()
-            .as_str(),
-    ) {
+    if RESERVED.contains(&stem.to_ascii_lowercase().escape_ascii().to_string().as_str()) {
         safe.insert(stem.len(), b'_');
     }
     shorten(&safe, NAME_MAX)
@@ -247,10 +200,7 @@ pub fn make_safe(name: &[u8]) -> Vec<u8> {
 
 fn trim_edges(name: &[u8]) -> &[u8] {
     let start = name.iter().position(|b| *b != b' ').unwrap_or(name.len());
-    let end = name
-        .iter()
-        .rposition(|b| !matches!(b, b' ' | b'.'))
-        .map_or(start, |at| at + 1);
+    let end = name.iter().rposition(|b| !matches!(b, b' ' | b'.')).map_or(start, |at| at + 1);
     &name[start..end.max(start)]
 }
 
@@ -272,11 +222,7 @@ pub fn shorten(name: &[u8], most: usize) -> Vec<u8> {
 
 /// The name with a number before its extension: `plan (2).pdf`. Shortened to fit if need be.
 pub fn numbered(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
-    let (stem, ext) = if is_folder {
-        (name, &b""[..])
-    } else {
-        split_extension(name)
-    };
+    let (stem, ext) = if is_folder { (name, &b""[..]) } else { split_extension(name) };
     let mark = format!(" ({number})");
     let mut out = shorten(stem, NAME_MAX.saturating_sub(mark.len() + ext.len()));
     out.extend_from_slice(mark.as_bytes());
@@ -293,10 +239,7 @@ mod tests {
     fn extensions() {
         let split = |name: &'static str| {
             let (stem, ext) = split_extension(name.as_bytes());
-            (
-                std::str::from_utf8(stem).unwrap(),
-                std::str::from_utf8(ext).unwrap(),
-            )
+            (std::str::from_utf8(stem).unwrap(), std::str::from_utf8(ext).unwrap())
         };
         assert_eq!(split("a.pdf"), ("a", ".pdf"));
         assert_eq!(split("a.tar.GZ"), ("a", ".tar.GZ"));
@@ -309,32 +252,16 @@ mod tests {
     #[test]
     fn people_count_two_before_ten() {
         let mut names = ["img10", "Img2", "img2", "img1", "img02", "äpfel", "zoo"];
-        names.sort_by(|a, b| natural_order(a.as_bytes(), b.as_bytes()));
-        assert_eq!(
-            names,
-            ["img1", "Img2", "img02", "img2", "img10", "zoo", "äpfel"]
-        );
+        names.sort_by_key(|name| (natural_key(name.as_bytes()), name.to_owned()));
+        assert_eq!(names, ["img1", "Img2", "img02", "img2", "img10", "zoo", "äpfel"]);
     }
 
     #[test]
     fn names_that_say_nothing() {
-        for name in [
-            "Untitled",
-            "untitled 2",
-            "New folder (3)",
-            "document(1)",
-            "Scan_001",
-            "  ",
-            "--",
-        ] {
+        for name in ["Untitled", "untitled 2", "New folder (3)", "document(1)", "Scan_001", "  ", "--"] {
             assert!(is_untitled(name.as_bytes()), "{name}");
         }
-        for name in [
-            "Untitled symphony notes",
-            "scan of the ledger",
-            "Documentary",
-            "2031",
-        ] {
+        for name in ["Untitled symphony notes", "scan of the ledger", "Documentary", "2031"] {
             assert!(!is_untitled(name.as_bytes()), "{name}");
         }
         assert!(is_unfinished(b"film.mp4.part") && !is_unfinished(b"spare.partner"));

@@ -65,11 +65,7 @@ impl ItemPath {
 
     /// The last name; empty for the place itself.
     pub fn name(&self) -> &[u8] {
-        let start = self
-            .0
-            .iter()
-            .rposition(|b| *b == b'/')
-            .map_or(0, |at| at + 1);
+        let start = self.0.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
         &self.0[start..]
     }
 
@@ -97,9 +93,7 @@ impl ItemPath {
         if folder.is_root() {
             return !self.is_root();
         }
-        self.0.len() > folder.0.len()
-            && self.0.starts_with(&folder.0)
-            && self.0[folder.0.len()] == b'/'
+        self.0.len() > folder.0.len() && self.0.starts_with(&folder.0) && self.0[folder.0.len()] == b'/'
     }
 
     /// The written form; see [`crate::escape`].
@@ -143,10 +137,7 @@ pub enum BadSpot {
 impl Spot {
     /// A spot in `place`.
     pub fn new(place: impl Into<String>, path: ItemPath) -> Self {
-        Self {
-            place: place.into(),
-            path,
-        }
+        Self { place: place.into(), path }
     }
 
     /// Reads what [`Spot::to_string`] wrote.
@@ -204,10 +195,7 @@ mod tests {
         assert_eq!(ItemPath::new("./a"), None);
         assert_eq!(ItemPath::new(b"a\0b"), None);
         assert_eq!(path("/a//b/"), path("a/b"));
-        assert_eq!(
-            Spot::parse("downloads/../x"),
-            Err(BadSpot::Path("downloads/../x".into()))
-        );
+        assert_eq!(Spot::parse("downloads/../x"), Err(BadSpot::Path("downloads/../x".into())));
         assert!(Spot::parse("/etc/passwd").is_err());
     }
 

@@ -1,5 +1,6 @@
 //! Rules: what happens to which items.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use crate::condition::{Condition, Explanation, Flag};
@@ -75,10 +76,7 @@ impl Rule {
 
     /// Whether the content of items may have to be looked at before it can be tried.
     pub fn asks_for_type(&self) -> bool {
-        let patterns = self
-            .rename
-            .iter()
-            .chain(self.put.iter().flat_map(|put| &put.folders));
+        let patterns = self.rename.iter().chain(self.put.iter().flat_map(|put| &put.folders));
         self.when.asks_for_type() || patterns.into_iter().any(Pattern::asks_for_type)
     }
 
@@ -112,7 +110,8 @@ pub struct Outcome {
 /// person meant this rule, so a later one must not file the item elsewhere.
 pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
     let mut outcome = Outcome::default();
-    let mut named = item.clone();
+    // The item under the name that earlier rules gave it.
+    let mut named = Cow::Borrowed(item);
     for (number, rule) in rules.iter().enumerate() {
         if !rule.is_tried_on(item) || !rule.when.holds(item, now) {
             continue;
@@ -121,15 +120,10 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
         match fill(rule, &named, now) {
             Ok((name, folders)) => {
                 let mut have = [item.tags.as_slice(), &outcome.tags].concat();
-                outcome.tags.extend(
-                    rule.tag
-                        .iter()
-                        .filter(|tag| tags::add(&mut have, tag))
-                        .cloned(),
-                );
+                outcome.tags.extend(rule.tag.iter().filter(|tag| tags::add(&mut have, tag)).cloned());
                 if let Some(name) = name {
                     let folder = named.spot.path.parent().unwrap_or_default();
-                    named.spot.path = folder.join(&name);
+                    named.to_mut().spot.path = folder.join(&name);
                     outcome.name = Some(name);
                 }
                 if let Some(folders) = folders {
@@ -152,17 +146,10 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
 type Names = (Option<Vec<u8>>, Option<Vec<Vec<u8>>>);
 
 fn fill(rule: &Rule, item: &Item, now: &Now) -> Result<Names, Unknown> {
-    let name = rule
-        .rename
-        .as_ref()
-        .map(|pattern| pattern.fill_name(item, now))
-        .transpose()?;
+    let name = rule.rename.as_ref().map(|pattern| pattern.fill_name(item, now)).transpose()?;
     // Folders are filled from the item as it was found: {stem} in `put` is not the new name.
     let folders = rule.put.as_ref().map(|put| {
-        put.folders
-            .iter()
-            .map(|folder| folder.fill_folder(item, now))
-            .collect::<Result<Vec<_>, _>>()
+        put.folders.iter().map(|folder| folder.fill_folder(item, now)).collect::<Result<Vec<_>, _>>()
     });
     Ok((name, folders.transpose()?))
 }
@@ -192,13 +179,10 @@ pub enum Standing {
 pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
     let outcome = apply(rules, item, now);
     let applied: BTreeSet<usize> = outcome.applied.iter().copied().collect();
-    let ended_by = outcome.put.as_ref().map(|(rule, _)| *rule).or_else(|| {
-        outcome
-            .unknown
-            .iter()
-            .map(|(rule, _)| *rule)
-            .find(|rule| rules[*rule].put.is_some())
-    });
+    let ended_by =
+        outcome.put.as_ref().map(|(rule, _)| *rule).or_else(|| {
+            outcome.unknown.iter().map(|(rule, _)| *rule).find(|rule| rules[*rule].put.is_some())
+        });
     let of = |(number, rule): (usize, &Rule)| {
         if let Some((_, unknown)) = outcome.unknown.iter().find(|(rule, _)| *rule == number) {
             return Standing::Lacks(unknown.clone());

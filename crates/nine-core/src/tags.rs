@@ -6,9 +6,7 @@ use crate::names::fold;
 ///
 /// Commas part the tags. A comma or backslash inside a tag is written with a backslash.
 pub fn to_attribute(tags: &[String]) -> String {
-    let escaped = tags
-        .iter()
-        .map(|tag| tag.replace('\\', "\\\\").replace(',', "\\,"));
+    let escaped = tags.iter().map(|tag| tag.replace('\\', "\\\\").replace(',', "\\,"));
     escaped.collect::<Vec<_>>().join(",")
 }
 
@@ -45,10 +43,7 @@ pub fn add(tags: &mut Vec<String>, tag: &str) -> bool {
 /// Whether `tag` is `wanted` or nested below it.
 pub fn answers_to(tag: &str, wanted: &str) -> bool {
     let (tag, wanted) = (fold(tag), fold(wanted));
-    tag == wanted
-        || tag
-            .strip_prefix(&wanted)
-            .is_some_and(|rest| rest.starts_with('/'))
+    tag == wanted || tag.strip_prefix(&wanted).is_some_and(|rest| rest.starts_with('/'))
 }
 
 #[cfg(test)]
@@ -66,10 +61,7 @@ mod tests {
 
     #[test]
     fn other_programs_lists_are_read() {
-        assert_eq!(
-            from_attribute("work, important,,work".as_bytes()),
-            ["work", "important"]
-        );
+        assert_eq!(from_attribute("work, important,,work".as_bytes()), ["work", "important"]);
         assert!(from_attribute(b"").is_empty());
     }
 

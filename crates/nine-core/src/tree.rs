@@ -2,7 +2,7 @@
 
 use crate::item::{Entry, Kind};
 use crate::moment::Moment;
-use crate::names::natural_order;
+use crate::names::natural_key;
 use crate::place::ItemPath;
 
 /// The number of an entry in its tree. The place itself is [`Tree::ROOT`].
@@ -93,18 +93,8 @@ impl Tree {
 
     /// A tree of nothing but its root.
     pub fn new(root: Entry) -> Self {
-        let node = Node {
-            parent: 0,
-            name_at: 0,
-            name_len: 0,
-            folder: 0,
-            entry: root,
-        };
-        Self {
-            nodes: vec![node],
-            names: Vec::new(),
-            folders: vec![Folder::default()],
-        }
+        let node = Node { parent: 0, name_at: 0, name_len: 0, folder: 0, entry: root };
+        Self { nodes: vec![node], names: Vec::new(), folders: vec![Folder::default()] }
     }
 
     /// Adds what `folder` holds. Returns the number of the first of them; the others follow it in
@@ -166,16 +156,8 @@ impl Tree {
         let entry = &node.entry;
         match self.folders.get(node.folder as usize) {
             Some(folder) if folder.totals.items > 0 => folder.totals,
-            Some(_) => Totals {
-                size: 0,
-                items: 0,
-                newest: entry.modified,
-            },
-            None => Totals {
-                size: entry.size,
-                items: 1,
-                newest: entry.changed_or_born(),
-            },
+            Some(_) => Totals { size: 0, items: 0, newest: entry.modified },
+            None => Totals { size: entry.size, items: 1, newest: entry.changed_or_born() },
         }
     }
 
@@ -233,7 +215,7 @@ impl Tree {
     /// What a folder holds, by name, the way people count.
     pub fn children_by_name(&self, id: NodeId) -> Vec<NodeId> {
         let mut children: Vec<NodeId> = self.children(id).collect();
-        children.sort_by(|a, b| natural_order(self.name(*a), self.name(*b)));
+        children.sort_by_cached_key(|id| (natural_key(self.name(*id)), self.name(*id).to_vec()));
         children
     }
 
@@ -244,16 +226,13 @@ impl Tree {
 
     /// Whether this is a folder whose contents could not be read (or were not asked for).
     pub fn is_unread_folder(&self, id: NodeId) -> bool {
-        self.folders
-            .get(self.node(id).folder as usize)
-            .is_some_and(|folder| !folder.read)
+        self.folders.get(self.node(id).folder as usize).is_some_and(|folder| !folder.read)
     }
 
     /// The entry at a path, if there is one.
     pub fn find(&self, path: &ItemPath) -> Option<NodeId> {
-        path.parts().try_fold(Self::ROOT, |at, part| {
-            self.children(at).find(|child| self.name(*child) == part)
-        })
+        path.parts()
+            .try_fold(Self::ROOT, |at, part| self.children(at).find(|child| self.name(*child) == part))
     }
 }
 
@@ -263,14 +242,7 @@ mod tests {
     use crate::item::Identity;
 
     fn entry(kind: Kind, size: u64, modified: i64) -> Entry {
-        Entry {
-            kind,
-            size,
-            modified: Moment(modified),
-            opened: None,
-            born: None,
-            identity: Identity([0, 0]),
-        }
+        Entry { kind, size, modified: Moment(modified), opened: None, born: None, identity: Identity([0, 0]) }
     }
 
     #[test]
@@ -285,39 +257,14 @@ mod tests {
         inner.push(b"b.txt", entry(Kind::File, 7, 20));
         inner.push(b"c.txt", entry(Kind::File, 1, 30));
         tree.add(first, &inner);
-        tree.add(
-            tree.find(&ItemPath::new("void").unwrap()).unwrap(),
-            &Batch::default(),
-        );
+        tree.add(tree.find(&ItemPath::new("void").unwrap()).unwrap(), &Batch::default());
         tree.sum_up();
         let totals = |path: &str| tree.totals(tree.find(&ItemPath::new(path).unwrap()).unwrap());
+        assert_eq!(totals("letters"), Totals { size: 8, items: 2, newest: Moment(30) });
+        assert_eq!(totals("void"), Totals { size: 0, items: 0, newest: Moment(800) });
+        assert_eq!(tree.totals(Tree::ROOT), Totals { size: 13, items: 3, newest: Moment(30) });
         assert_eq!(
-            totals("letters"),
-            Totals {
-                size: 8,
-                items: 2,
-                newest: Moment(30)
-            }
-        );
-        assert_eq!(
-            totals("void"),
-            Totals {
-                size: 0,
-                items: 0,
-                newest: Moment(800)
-            }
-        );
-        assert_eq!(
-            tree.totals(Tree::ROOT),
-            Totals {
-                size: 13,
-                items: 3,
-                newest: Moment(30)
-            }
-        );
-        assert_eq!(
-            tree.path(tree.find(&ItemPath::new("letters/c.txt").unwrap()).unwrap())
-                .as_bytes(),
+            tree.path(tree.find(&ItemPath::new("letters/c.txt").unwrap()).unwrap()).as_bytes(),
             b"letters/c.txt"
         );
         assert_eq!(tree.find(&ItemPath::new("letters/d").unwrap()), None);

@@ -32,11 +32,7 @@ pub type Done<T = ()> = Result<T, Failure>;
 impl Failure {
     /// A failure of some kind. An empty message says nothing more.
     pub fn new(kind: Kind, message: impl Into<String>) -> Self {
-        Self {
-            kind,
-            message: message.into(),
-            hint: None,
-        }
+        Self { kind, message: message.into(), hint: None }
     }
 
     /// The words or the configuration are wrong.

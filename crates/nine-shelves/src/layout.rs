@@ -27,50 +27,30 @@ pub fn overlaps(session: &Session, config: &Config) -> Vec<Diagnostic> {
         for pile in &config.piles {
             let heap = at(&pile.at);
             if case != heap && case.starts_with(&heap) {
-                let message = format!(
-                    "the bookcase `{}` lies inside the pile `{}`",
-                    bookcase.name, pile.name
-                );
+                let message =
+                    format!("the bookcase `{}` lies inside the pile `{}`", bookcase.name, pile.name);
                 let help = "put it elsewhere, or make both the same folder: shelves then stand beside what lies loose";
                 found.push(Diagnostic::new(bookcase.at_span.clone(), message).help(help));
             } else if case != heap && heap.starts_with(&case) {
-                let message = format!(
-                    "the pile `{}` lies inside the bookcase `{}`",
-                    pile.name, bookcase.name
-                );
-                found.push(
-                    Diagnostic::new(pile.at_span.clone(), message)
-                        .help("put one of them elsewhere"),
-                );
+                let message =
+                    format!("the pile `{}` lies inside the bookcase `{}`", pile.name, bookcase.name);
+                found.push(Diagnostic::new(pile.at_span.clone(), message).help("put one of them elsewhere"));
             }
         }
-        for other in config
-            .bookcases
-            .iter()
-            .filter(|other| other.name < bookcase.name)
-        {
+        for other in config.bookcases.iter().filter(|other| other.name < bookcase.name) {
             let (a, b) = (at(&other.at), case.clone());
             if a.starts_with(&b) || b.starts_with(&a) {
-                let message = format!(
-                    "the bookcases `{}` and `{}` lie in one another",
-                    other.name, bookcase.name
-                );
+                let message =
+                    format!("the bookcases `{}` and `{}` lie in one another", other.name, bookcase.name);
                 found.push(
-                    Diagnostic::new(bookcase.at_span.clone(), message)
-                        .help("put one of them elsewhere"),
+                    Diagnostic::new(bookcase.at_span.clone(), message).help("put one of them elsewhere"),
                 );
             }
         }
     }
     for (number, pile) in config.piles.iter().enumerate() {
-        if let Some(twin) = config.piles[..number]
-            .iter()
-            .find(|other| at(&other.at) == at(&pile.at))
-        {
-            let message = format!(
-                "the piles `{}` and `{}` are the same folder",
-                twin.name, pile.name
-            );
+        if let Some(twin) = config.piles[..number].iter().find(|other| at(&other.at) == at(&pile.at)) {
+            let message = format!("the piles `{}` and `{}` are the same folder", twin.name, pile.name);
             found.push(Diagnostic::new(pile.at_span.clone(), message).help("drop one of them"));
         }
     }
@@ -80,17 +60,11 @@ pub fn overlaps(session: &Session, config: &Config) -> Vec<Diagnostic> {
 
 /// The bookcases as they stand; those that cannot be reached have no shelves yet.
 pub fn layouts(config: &Config, opened: &Opened) -> Vec<Layout> {
-    config
-        .bookcases
-        .iter()
-        .map(|bookcase| layout_of(bookcase, opened))
-        .collect()
+    config.bookcases.iter().map(|bookcase| layout_of(bookcase, opened)).collect()
 }
 
 fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
-    let listed = opened
-        .store(&bookcase.name)
-        .and_then(|store| store.list(&ItemPath::root()).ok());
+    let listed = opened.store(&bookcase.name).and_then(|store| store.list(&ItemPath::root()).ok());
     let folders: Vec<Vec<u8>> = listed
         .unwrap_or_default()
         .into_iter()
@@ -102,21 +76,12 @@ fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
 
 /// Folders inside a pile that are places of their own: other piles, and, where the pile is a
 /// bookcase too, its shelves.
-pub fn places_inside(
-    session: &Session,
-    config: &Config,
-    opened: &Opened,
-    pile: &str,
-) -> HashSet<ItemPath> {
+pub fn places_inside(session: &Session, config: &Config, opened: &Opened, pile: &str) -> HashSet<ItemPath> {
     let Some(store) = opened.store(pile) else {
         return HashSet::new();
     };
     let root = real(store.path());
-    let others = config
-        .piles
-        .iter()
-        .map(|pile| &pile.at)
-        .chain(config.bookcases.iter().map(|b| &b.at));
+    let others = config.piles.iter().map(|pile| &pile.at).chain(config.bookcases.iter().map(|b| &b.at));
     let mut inside: HashSet<ItemPath> = others
         .filter_map(|at| {
             let path = real(&session.expand(at));
@@ -124,15 +89,10 @@ pub fn places_inside(
             ItemPath::new(below.as_os_str().as_bytes()).filter(|path| !path.is_root())
         })
         .collect();
-    let is_bookcase = config
-        .bookcases
-        .iter()
-        .any(|b| real(&session.expand(&b.at)) == root);
+    let is_bookcase = config.bookcases.iter().any(|b| real(&session.expand(&b.at)) == root);
     if is_bookcase {
         let listed = store.list(&ItemPath::root()).unwrap_or_default();
-        let shelves = listed
-            .into_iter()
-            .filter(|(name, _)| shelf_number(name).is_some());
+        let shelves = listed.into_iter().filter(|(name, _)| shelf_number(name).is_some());
         inside.extend(shelves.map(|(name, _)| ItemPath::root().join(name)));
     }
     inside

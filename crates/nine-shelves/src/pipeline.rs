@@ -57,12 +57,8 @@ pub fn show_ask_carry(
         all: args.all || !session.look.terminal,
         name_places: planned.name_places,
     };
-    let steps: Vec<Step> = planned
-        .checked
-        .order
-        .iter()
-        .map(|at| planned.worklist.steps[*at].clone())
-        .collect();
+    let steps: Vec<Step> =
+        planned.checked.order.iter().map(|at| planned.worklist.steps[*at].clone()).collect();
     if args.format == Format::Table {
         let mut out = output::out();
         shown.print(&mut out)?;
@@ -80,16 +76,10 @@ pub fn show_ask_carry(
     if !args.yes {
         if !ask::has_person() || args.format != Format::Table {
             let mut err = anstream::stderr().lock();
-            writeln!(
-                err,
-                "Nothing has been changed. Add --yes to carry this out."
-            )?;
+            writeln!(err, "Nothing has been changed. Add --yes to carry this out.")?;
             return outcome_status(planned, None);
         }
-        ask::agree(&format!(
-            "Carry out {}?",
-            counted(steps.len() as u64, "step", "steps")
-        ))?;
+        ask::agree(&format!("Carry out {}?", counted(steps.len() as u64, "step", "steps")))?;
     }
     let (run, outcome) = carry(session, planned, &steps)?;
     tell(run, &outcome, &steps, args.format)?;
@@ -97,13 +87,8 @@ pub fn show_ask_carry(
 }
 
 fn absolute(opened: &Opened, spot: &Spot) -> Vec<u8> {
-    let path = opened
-        .store(&spot.place)
-        .map(|store| store.absolute(&spot.path));
-    path.map_or_else(
-        || spot.to_string().into_bytes(),
-        |path| path.into_os_string().into_encoded_bytes(),
-    )
+    let path = opened.store(&spot.place).map(|store| store.absolute(&spot.path));
+    path.map_or_else(|| spot.to_string().into_bytes(), |path| path.into_os_string().into_encoded_bytes())
 }
 
 /// Carries the steps out under the lock, with the daybook.
@@ -111,27 +96,21 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
     let _lock = lock(&session.data, &who(&planned.command))?.map_err(|at_work| {
         Failure::new(
             Kind::Partly,
-            format!(
-                "another run is at work: {}",
-                nine_core::escape::plain(&at_work.who)
-            ),
+            format!("another run is at work: {}", nine_core::escape::plain(&at_work.who)),
         )
         .hint("nothing has been changed; try again when it is over")
     })?;
     let unwritable = |error: std::io::Error| {
-        Failure::system(format!(
-            "the daybook in {} cannot be written: {error}",
-            session.shown(&session.data)
-        ))
-        .hint("nothing has been changed; make room or give another folder with --home")
+        Failure::system(format!("the daybook in {} cannot be written: {error}", session.shown(&session.data)))
+            .hint("nothing has been changed; make room or give another folder with --home")
     };
     let heading = Heading {
         command: planned.command.clone(),
         undoes: planned.undoes,
         places: planned.places.addresses(),
     };
-    let mut daybook = Writer::begin(&session.data, &heading, steps.iter(), &Session::clock)
-        .map_err(unwritable)?;
+    let mut daybook =
+        Writer::begin(&session.data, &heading, steps.iter(), &Session::clock).map_err(unwritable)?;
     let run = daybook.run();
     tracing::info!(run, steps = steps.len(), "the plan is in the daybook");
     session.carrying(true);
@@ -142,30 +121,19 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
             watch.saw((now - over) as u64);
             over = now;
         };
-        let mut carrier = Carrier::new(
-            planned.places,
-            &mut daybook,
-            &session.watch,
-            &Session::clock,
-            &mut count_steps,
-        );
+        let mut carrier =
+            Carrier::new(planned.places, &mut daybook, &session.watch, &Session::clock, &mut count_steps);
         let outcome = carrier.carry(steps)?;
         let cleared = carrier.clear_away(&planned.clear_away);
         tracing::info!(cleared, "empty folders taken away");
         Ok::<_, std::io::Error>(outcome)
     });
     let stopped = |error: std::io::Error| {
-        Failure::system(format!(
-            "run {run} was broken off, since the daybook cannot be written: {error}"
-        ))
-        .hint("what was done so far is kept; the next command finds out how far it got")
+        Failure::system(format!("run {run} was broken off, since the daybook cannot be written: {error}"))
+            .hint("what was done so far is kept; the next command finds out how far it got")
     };
     let outcome = carried.map_err(stopped)?;
-    let syncs = daybook.syncs()
-        + session
-            .counters
-            .syncs
-            .load(std::sync::atomic::Ordering::Relaxed);
+    let syncs = daybook.syncs() + session.counters.syncs.load(std::sync::atomic::Ordering::Relaxed);
     daybook.end(&Session::clock).map_err(stopped)?;
     session.carrying(false);
     tracing::info!(run, syncs, "the run is over");
@@ -181,11 +149,7 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
     };
     writeln!(out)?;
     for Failed { step, because } in &outcome.failed {
-        writeln!(
-            out,
-            "{REFUSED}x {}{REFUSED:#}  {because}",
-            steps[*step].item
-        )?;
+        writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;
     }
     let failed: std::collections::BTreeSet<usize> = outcome.failed.iter().map(|f| f.step).collect();
     let mut done: BTreeMap<&str, u64> = BTreeMap::new();
@@ -195,18 +159,10 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
             *done.entry(step.act.word()).or_default() += 1;
         }
     }
-    let words = [
-        ("move", "moved"),
-        ("tag", "tagged"),
-        ("discard", "discarded"),
-        ("restore", "restored"),
-    ];
+    let words = [("move", "moved"), ("tag", "tagged"), ("discard", "discarded"), ("restore", "restored")];
     let mut parts: Vec<String> = words
         .iter()
-        .filter_map(|(word, past)| {
-            done.get(word)
-                .map(|number| format!("{} {past}", count(*number)))
-        })
+        .filter_map(|(word, past)| done.get(word).map(|number| format!("{} {past}", count(*number))))
         .collect();
     if parts.is_empty() {
         parts.push("nothing done".into());
@@ -215,18 +171,11 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
         parts.push(format!("{} not done", count(outcome.failed.len() as u64)));
     }
     if outcome.not_begun > 0 {
-        parts.push(format!(
-            "{} not begun, since you stopped it",
-            count(outcome.not_begun as u64)
-        ));
+        parts.push(format!("{} not begun, since you stopped it", count(outcome.not_begun as u64)));
     }
     write!(out, "{STRONG}Run {run}:{STRONG:#} {}", parts.join(", "))?;
     if outcome.done > 0 {
-        write!(
-            out,
-            "  {FAINT}{}; nine undo {run} takes it back{FAINT:#}",
-            readable(outcome.bytes)
-        )?;
+        write!(out, "  {FAINT}{}; nine undo {run} takes it back{FAINT:#}", readable(outcome.bytes))?;
     }
     writeln!(out)?;
     Ok(out.flush()?)

@@ -41,8 +41,7 @@ fn poll(label: &str, total: Option<u64>, watch: &Watch, over: &AtomicBool) {
                 "{msg} {human_pos}"
             };
             bar.set_style(
-                ProgressStyle::with_template(template)
-                    .unwrap_or_else(|_| ProgressStyle::default_bar()),
+                ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar()),
             );
             bar.with_message(label.to_owned())
         });

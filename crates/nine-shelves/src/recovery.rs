@@ -15,10 +15,7 @@ use crate::session::Session;
 /// # Errors
 /// If the daybook cannot be read or written.
 pub fn recover_last_run(session: &Session, config: &Config) -> Done {
-    if nine_carry::daybook::runs(&session.data)
-        .map_err(|e| daybook_failure(&e))?
-        .is_empty()
-    {
+    if nine_carry::daybook::runs(&session.data).map_err(|e| daybook_failure(&e))?.is_empty() {
         return Ok(());
     }
     // Whoever holds the lock is at work, not cut off.
@@ -27,8 +24,7 @@ pub fn recover_last_run(session: &Session, config: &Config) -> Done {
     };
     let settings = session.settings(config, true);
     let open = |run: &nine_carry::daybook::Run| Places::from_addresses(&run.places, &settings);
-    let recovered =
-        recover(&session.data, &lock, &open, &Session::clock).map_err(|e| daybook_failure(&e))?;
+    let recovered = recover(&session.data, &lock, &open, &Session::clock).map_err(|e| daybook_failure(&e))?;
     if let Some(recovered) = recovered {
         tell(&recovered)?;
     }
@@ -48,21 +44,10 @@ fn tell(recovered: &Recovered) -> Done {
     let mut out = anstream::stderr().lock();
     let doubt = crate::output::style::DOUBT;
     let steps = |n: usize| counted(n as u64, "step", "steps");
-    let Recovered {
-        run,
-        command,
-        done,
-        finished,
-        taken_back,
-        not_begun,
-        lost_sight,
-    } = recovered;
+    let Recovered { run, command, done, finished, taken_back, not_begun, lost_sight } = recovered;
     let mut told = vec![format!("{} done", steps(*done))];
     if *finished > 0 {
-        told.push(format!(
-            "{} of them half-done then and finished now",
-            finished
-        ));
+        told.push(format!("{} of them half-done then and finished now", finished));
     }
     if *taken_back > 0 {
         told.push(format!(
@@ -71,19 +56,12 @@ fn tell(recovered: &Recovered) -> Done {
         ));
     }
     told.push(format!("{not_begun} not begun"));
-    writeln!(
-        out,
-        "{doubt}Run {run}{doubt:#} ({command}) was cut off: {}.",
-        told.join(", ")
-    )?;
+    writeln!(out, "{doubt}Run {run}{doubt:#} ({command}) was cut off: {}.", told.join(", "))?;
     for (item, why) in lost_sight {
         writeln!(out, "  {item}: {why}")?;
     }
     if *done > 0 {
-        writeln!(
-            out,
-            "  `nine undo {run}` takes it back; running {command} again does the rest."
-        )?;
+        writeln!(out, "  `nine undo {run}` takes it back; running {command} again does the rest.")?;
     }
     writeln!(out)?;
     Ok(())

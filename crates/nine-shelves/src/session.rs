@@ -73,15 +73,11 @@ impl Session {
         set_color(common.color);
         set_log(common.verbose);
         arm_fault_points();
-        let dirs = BaseDirs::new().ok_or_else(|| {
-            Failure::system("there is no home folder").hint("set HOME, or give --home DIR")
-        })?;
+        let dirs = BaseDirs::new()
+            .ok_or_else(|| Failure::system("there is no home folder").hint("set HOME, or give --home DIR"))?;
         let (config_file, data) = match &common.home {
             Some(home) => (home.join("shelves.toml"), home.clone()),
-            None => (
-                dirs.config_dir().join(OURS).join("shelves.toml"),
-                dirs.data_dir().join(OURS),
-            ),
+            None => (dirs.config_dir().join(OURS).join("shelves.toml"), dirs.data_dir().join(OURS)),
         };
         let watch = Arc::new(Watch::default());
         listen_for_interruption(Arc::clone(&watch));
@@ -106,29 +102,18 @@ impl Session {
         let bytes = match std::fs::read(&self.config_file) {
             Ok(bytes) => bytes,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
-                return Ok(Loaded {
-                    config: self.usual_config(),
-                    text: String::new(),
-                    exists: false,
-                });
+                return Ok(Loaded { config: self.usual_config(), text: String::new(), exists: false });
             }
             Err(e) => return Err(Failure::words(format!("{shown} cannot be read: {e}"))),
         };
         let text = String::from_utf8(bytes).map_err(|e| {
-            let line = e.as_bytes()[..e.utf8_error().valid_up_to()]
-                .iter()
-                .filter(|b| **b == b'\n')
-                .count()
-                + 1;
+            let line =
+                e.as_bytes()[..e.utf8_error().valid_up_to()].iter().filter(|b| **b == b'\n').count() + 1;
             Failure::words(format!("{shown}:{line}: this line is not UTF-8 text"))
                 .hint("save the file as UTF-8 in your editor")
         })?;
         let config = config::parse(&text).map_err(|found| self.findings(&text, &found))?;
-        let loaded = Loaded {
-            config,
-            text,
-            exists: true,
-        };
+        let loaded = Loaded { config, text, exists: true };
         let overlaps = layout::overlaps(self, &loaded.config);
         if !overlaps.is_empty() {
             return Err(self.findings(&loaded.text, &overlaps));
@@ -151,13 +136,9 @@ impl Session {
             settle: usual_settle(),
             believes_births: true,
         };
-        let there = [("desktop", desktop), ("downloads", downloads)]
-            .into_iter()
-            .filter(|(_, at)| at.is_dir());
-        Config {
-            piles: there.map(pile).collect(),
-            ..Config::default()
-        }
+        let there =
+            [("desktop", desktop), ("downloads", downloads)].into_iter().filter(|(_, at)| at.is_dir());
+        Config { piles: there.map(pile).collect(), ..Config::default() }
     }
 
     /// Words findings in the configuration, each with its line.
@@ -171,25 +152,13 @@ impl Session {
             let mut lines = vec![
                 format!("{file}:{number}:{}: {}", at.column, plain(&finding.message)),
                 format!("  {number} | {}", plain(&at.text.replace('\t', " "))),
-                format!(
-                    "  {gap} | {}{}",
-                    " ".repeat(at.column - 1),
-                    "^".repeat(at.width)
-                ),
+                format!("  {gap} | {}{}", " ".repeat(at.column - 1), "^".repeat(at.width)),
             ];
-            lines.extend(
-                finding
-                    .help
-                    .as_ref()
-                    .map(|help| format!("  {gap}   {}", plain(help))),
-            );
+            lines.extend(finding.help.as_ref().map(|help| format!("  {gap}   {}", plain(help))));
             told.push(lines.join("\n"));
         }
         let count = nine_core::amount::counted(found.len() as u64, "thing", "things");
-        Failure::words(format!(
-            "{count} to mend in the configuration\n\n{}",
-            told.join("\n\n")
-        ))
+        Failure::words(format!("{count} to mend in the configuration\n\n{}", told.join("\n\n")))
     }
 
     /// A path of the configuration with its home folder written out.
@@ -226,33 +195,17 @@ impl Session {
 
     /// Opens the places of a configuration.
     pub fn open(&self, config: &Config) -> Opened {
-        let mut opened = Opened {
-            places: Places::default(),
-            open: Vec::new(),
-            closed: Vec::new(),
-        };
-        let piles = config.piles.iter().map(
-            |Pile {
-                 name,
-                 at,
-                 believes_births,
-                 ..
-             }| (name, at, *believes_births),
-        );
-        let bookcases = config
-            .bookcases
-            .iter()
-            .map(|Bookcase { name, at, .. }| (name, at, true));
+        let mut opened = Opened { places: Places::default(), open: Vec::new(), closed: Vec::new() };
+        let piles =
+            config.piles.iter().map(|Pile { name, at, believes_births, .. }| (name, at, *believes_births));
+        let bookcases = config.bookcases.iter().map(|Bookcase { name, at, .. }| (name, at, true));
         for (name, at, births) in piles.chain(bookcases) {
             let path = self.expand(at);
             match LocalStore::open(&path, self.settings(config, births)) {
                 Ok(store) => {
                     let store = Arc::new(store);
                     opened.places.add(name.clone(), store.clone());
-                    opened.open.push(Place {
-                        name: name.clone(),
-                        store,
-                    });
+                    opened.open.push(Place { name: name.clone(), store });
                 }
                 Err(error) => opened.closed.push((name.clone(), path, error)),
             }
@@ -274,10 +227,7 @@ impl Session {
 impl Opened {
     /// The store of a place.
     pub fn store(&self, name: &str) -> Option<&Arc<LocalStore>> {
-        self.open
-            .iter()
-            .find(|place| place.name == name)
-            .map(|place| &place.store)
+        self.open.iter().find(|place| place.name == name).map(|place| &place.store)
     }
 }
 
@@ -286,9 +236,8 @@ fn now(today: Option<&str>) -> Done<Now> {
         return Ok(Now::new(Session::clock()));
     };
     Now::parse(text, &jiff::tz::TimeZone::system()).ok_or_else(|| {
-        Failure::words(format!("`{}` is not a day that can be read", plain(text))).hint(format!(
-            "give --today {EXPECTED_DATE} in full, or with a time: 2031-04-07T09:00"
-        ))
+        Failure::words(format!("`{}` is not a day that can be read", plain(text)))
+            .hint(format!("give --today {EXPECTED_DATE} in full, or with a time: 2031-04-07T09:00"))
     })
 }
 
@@ -328,10 +277,7 @@ fn listen_for_interruption(watch: Arc<Watch>) {
 /// Lets a test choose the moment at which the program is killed. Debug builds only.
 fn arm_fault_points() {
     #[cfg(debug_assertions)]
-    if let Some(nth) = std::env::var("NINE_KILL_AT")
-        .ok()
-        .and_then(|text| text.parse().ok())
-    {
+    if let Some(nth) = std::env::var("NINE_KILL_AT").ok().and_then(|text| text.parse().ok()) {
         nine_stores::fault::arm(nth);
     }
 }

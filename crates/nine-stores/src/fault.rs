@@ -17,14 +17,9 @@ mod armed {
 
     /// Passes a point.
     pub fn point() {
-        let last = LEFT.fetch_update(Ordering::SeqCst, Ordering::SeqCst, |left| {
-            left.checked_sub(1)
-        });
+        let last = LEFT.fetch_update(Ordering::SeqCst, Ordering::SeqCst, |left| left.checked_sub(1));
         if last == Ok(1) {
-            let _ = rustix::process::kill_process(
-                rustix::process::getpid(),
-                rustix::process::Signal::KILL,
-            );
+            let _ = rustix::process::kill_process(rustix::process::getpid(), rustix::process::Signal::KILL);
         }
     }
 }

@@ -131,13 +131,7 @@ pub trait Store: Send + Sync + fmt::Debug {
     ///
     /// # Errors
     /// [`StoreError::OtherDomain`] where it would have to be copied.
-    fn rename(
-        &self,
-        from: &ItemPath,
-        stamp: &Stamp,
-        to_store: &dyn Store,
-        to: &ItemPath,
-    ) -> StoreResult<()>;
+    fn rename(&self, from: &ItemPath, stamp: &Stamp, to_store: &dyn Store, to: &ItemPath) -> StoreResult<()>;
     /// Puts an item into the trash; returns what [`Store::restore`] knows it by. `day` is the local
     /// time as `2031-04-07T09:00:00`.
     fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>>;

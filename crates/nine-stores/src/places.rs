@@ -29,9 +29,7 @@ impl Places {
     pub fn from_addresses(addresses: &BTreeMap<String, String>, settings: &Settings) -> Self {
         let mut places = Self::default();
         for (name, address) in addresses {
-            let path = unescape(address)
-                .ok()
-                .map(|bytes| PathBuf::from(OsString::from_vec(bytes)));
+            let path = unescape(address).ok().map(|bytes| PathBuf::from(OsString::from_vec(bytes)));
             if let Some(Ok(store)) = path.map(|path| LocalStore::open(&path, settings.clone())) {
                 places.add(name.clone(), Arc::new(store));
             }
@@ -50,9 +48,6 @@ impl Places {
 
     /// Where each place is, for the daybook.
     pub fn addresses(&self) -> BTreeMap<String, String> {
-        self.stores
-            .iter()
-            .map(|(name, store)| (name.clone(), store.address()))
-            .collect()
+        self.stores.iter().map(|(name, store)| (name.clone(), store.address())).collect()
     }
 }

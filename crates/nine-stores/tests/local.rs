@@ -30,11 +30,7 @@ fn world() -> World {
         counters: Arc::clone(&counters),
     };
     let store = LocalStore::open(&dir.path().join("pile"), settings).unwrap();
-    World {
-        dir,
-        store,
-        counters,
-    }
+    World { dir, store, counters }
 }
 
 impl World {
@@ -64,59 +60,22 @@ fn a_scan_sees_all_opens_no_file_and_follows_no_link() {
     world.write("letters/old/b.txt", "1");
     symlink(world.dir.path(), world.at("out")).unwrap();
     symlink("nowhere", world.at("broken")).unwrap();
-    fs::write(
-        world.at("").join(std::ffi::OsStr::from_bytes(b"caf\xe9\n")),
-        "x",
-    )
-    .unwrap();
+    fs::write(world.at("").join(std::ffi::OsStr::from_bytes(b"caf\xe9\n")), "x").unwrap();
     let watch = Watch::default();
     let scan = world.store.scan(&Scope::default(), &watch).unwrap();
-    let mut paths: Vec<String> = scan
-        .tree
-        .ids()
-        .map(|id| scan.tree.path(id).to_text())
-        .collect();
+    let mut paths: Vec<String> = scan.tree.ids().map(|id| scan.tree.path(id).to_text()).collect();
     paths.sort();
     assert_eq!(
         paths,
-        [
-            "a.txt",
-            "broken",
-            "caf\\xe9\\n",
-            "letters",
-            "letters/old",
-            "letters/old/b.txt",
-            "out"
-        ]
+        ["a.txt", "broken", "caf\\xe9\\n", "letters", "letters/old", "letters/old/b.txt", "out"]
     );
-    assert_eq!(
-        (
-            watch.entries(),
-            world.counters.opens.load(Ordering::Relaxed)
-        ),
-        (7, 0)
-    );
+    assert_eq!((watch.entries(), world.counters.opens.load(Ordering::Relaxed)), (7, 0));
     let letters = scan.tree.find(&path("letters")).unwrap();
-    assert_eq!(
-        (
-            scan.tree.totals(letters).items,
-            scan.tree.totals(letters).size
-        ),
-        (1, 1)
-    );
-    assert_eq!(
-        scan.tree.entry(scan.tree.find(&path("out")).unwrap()).kind,
-        Kind::Link
-    );
+    assert_eq!((scan.tree.totals(letters).items, scan.tree.totals(letters).size), (1, 1));
+    assert_eq!(scan.tree.entry(scan.tree.find(&path("out")).unwrap()).kind, Kind::Link);
     assert!(world.store.link_is_broken(&path("broken")).unwrap());
     assert!(!world.store.link_is_broken(&path("out")).unwrap());
-    let born = world
-        .store
-        .entry(&path("a.txt"))
-        .unwrap()
-        .unwrap()
-        .born
-        .unwrap();
+    let born = world.store.entry(&path("a.txt")).unwrap().unwrap().born.unwrap();
     let modified = fs::metadata(world.at("a.txt")).unwrap().mtime();
     assert!((born.to_unix().0 - modified).abs() < 5);
 }
@@ -126,18 +85,10 @@ fn closed_folders_are_listed_but_not_entered() {
     let world = world();
     world.write("shelf/a", "");
     world.write("other/b", "");
-    let scope = Scope {
-        closed: [path("shelf")].into(),
-    };
+    let scope = Scope { closed: [path("shelf")].into() };
     let scan = world.store.scan(&scope, &Watch::default()).unwrap();
-    assert!(
-        scan.tree
-            .find(&path("shelf"))
-            .is_some_and(|id| scan.tree.is_unread_folder(id))
-    );
-    assert!(
-        scan.tree.find(&path("shelf/a")).is_none() && scan.tree.find(&path("other/b")).is_some()
-    );
+    assert!(scan.tree.find(&path("shelf")).is_some_and(|id| scan.tree.is_unread_folder(id)));
+    assert!(scan.tree.find(&path("shelf/a")).is_none() && scan.tree.find(&path("other/b")).is_some());
 }
 
 #[test]
@@ -146,26 +97,16 @@ fn a_rename_never_overwrites_and_refuses_what_has_changed() {
     world.write("a", "new");
     world.write("b", "old");
     let stamp = world.stamp("a");
-    let rename = |from: &str, to: &str| {
-        world
-            .store
-            .rename(&path(from), &stamp, &world.store, &path(to))
-    };
+    let rename = |from: &str, to: &str| world.store.rename(&path(from), &stamp, &world.store, &path(to));
     assert!(matches!(rename("a", "b"), Err(StoreError::Taken)));
     assert!(matches!(rename("c", "d"), Err(StoreError::NotThere)));
     assert!(matches!(rename("b", "d"), Err(StoreError::Changed)));
-    assert!(matches!(
-        rename("a", "missing/d"),
-        Err(StoreError::NotThere)
-    ));
+    assert!(matches!(rename("a", "missing/d"), Err(StoreError::NotThere)));
     world.write("a", "newer!");
     assert!(matches!(rename("a", "d"), Err(StoreError::Changed)));
     assert_eq!(fs::read_to_string(world.at("b")).unwrap(), "old");
     let stamp = world.stamp("a");
-    world
-        .store
-        .rename(&path("a"), &stamp, &world.store, &path("d"))
-        .unwrap();
+    world.store.rename(&path("a"), &stamp, &world.store, &path("d")).unwrap();
     assert_eq!(fs::read_to_string(world.at("d")).unwrap(), "newer!");
     assert_eq!(world.stamp("d"), stamp);
 }
@@ -176,21 +117,10 @@ fn no_link_leads_out() {
     world.write("a", "x");
     symlink(world.dir.path(), world.at("out")).unwrap();
     let stamp = world.stamp("a");
-    let moved = world
-        .store
-        .rename(&path("a"), &stamp, &world.store, &path("out/a"));
-    assert!(
-        matches!(
-            moved,
-            Err(StoreError::LeadsElsewhere | StoreError::NotAFolder)
-        ),
-        "{moved:?}"
-    );
+    let moved = world.store.rename(&path("a"), &stamp, &world.store, &path("out/a"));
+    assert!(matches!(moved, Err(StoreError::LeadsElsewhere | StoreError::NotAFolder)), "{moved:?}");
     assert!(world.store.make_folder(&path("out/new")).is_err());
-    assert!(matches!(
-        world.store.make_folder(&path("out")),
-        Err(StoreError::LeadsElsewhere)
-    ));
+    assert!(matches!(world.store.make_folder(&path("out")), Err(StoreError::LeadsElsewhere)));
     assert!(world.store.first_bytes(&path("out/pile/a"), 9).is_err());
     let ground = world.store.ground(&path("out/deeper")).unwrap();
     assert_eq!(ground.blocked, Some(path("out")));
@@ -207,10 +137,7 @@ fn very_long_paths_are_reached() {
         assert!(world.store.make_folder(&here).unwrap());
     }
     assert!(here.as_bytes().len() > 4096);
-    let scan = world
-        .store
-        .scan(&Scope::default(), &Watch::default())
-        .unwrap();
+    let scan = world.store.scan(&Scope::default(), &Watch::default()).unwrap();
     assert_eq!((scan.tree.len(), scan.troubles.len()), (30, 0));
 }
 
@@ -219,18 +146,12 @@ fn tags_live_in_the_attribute_and_leave_others_alone() {
     let world = world();
     world.write("a", "x");
     let file = world.at("a");
-    rustix::fs::setxattr(
-        &file,
-        "user.other",
-        b"kept",
-        rustix::fs::XattrFlags::empty(),
-    )
-    .unwrap();
+    rustix::fs::setxattr(&file, "user.other", b"kept", rustix::fs::XattrFlags::empty()).unwrap();
     let stamp = world.stamp("a");
     let tags = vec!["loans".to_owned(), "client/Harrow, Ltd".to_owned()];
     world.store.set_tags(&path("a"), &stamp, &tags).unwrap();
     assert_eq!(world.store.tags(&path("a")).unwrap(), tags);
-    let mut raw = vec![0; 100];
+    let mut raw = [0; 100];
     let length = rustix::fs::getxattr(&file, "user.xdg.tags", &mut raw[..]).unwrap();
     assert_eq!(&raw[..length], br"loans,client/Harrow\, Ltd");
     assert_eq!(world.stamp("a"), stamp);
@@ -246,54 +167,28 @@ fn the_trash_follows_the_specification_and_gives_back() {
     for text in ["first", "second"] {
         world.write("Plan für Möwe.txt", text);
         let stamp = world.stamp("Plan für Möwe.txt");
-        let kept = world
-            .store
-            .discard(&path("Plan für Möwe.txt"), &stamp, "2031-04-07T09:00:00")
-            .unwrap();
+        let kept = world.store.discard(&path("Plan für Möwe.txt"), &stamp, "2031-04-07T09:00:00").unwrap();
         assert_eq!(
-            world
-                .store
-                .find_discarded(&path("Plan für Möwe.txt"), &stamp)
-                .unwrap(),
+            world.store.find_discarded(&path("Plan für Möwe.txt"), &stamp).unwrap(),
             Some(kept.clone())
         );
         assert!(!world.at("Plan für Möwe.txt").exists());
         assert!(Path::new(std::ffi::OsStr::from_bytes(&kept)).exists());
     }
     let trash = world.dir.path().join("share/Trash");
-    assert_eq!(
-        fs::metadata(&trash).unwrap().permissions().mode() & 0o777,
-        0o700
-    );
+    assert_eq!(fs::metadata(&trash).unwrap().permissions().mode() & 0o777, 0o700);
     let note = fs::read_to_string(trash.join("info/Plan für Möwe (2).txt.trashinfo")).unwrap();
     let whole = world.at("Plan für Möwe.txt").display().to_string();
-    let encoded = whole
-        .replace(' ', "%20")
-        .replace('ü', "%C3%BC")
-        .replace('ö', "%C3%B6");
-    assert_eq!(
-        note,
-        format!("[Trash Info]\nPath={encoded}\nDeletionDate=2031-04-07T09:00:00\n")
-    );
+    let encoded = whole.replace(' ', "%20").replace('ü', "%C3%BC").replace('ö', "%C3%B6");
+    assert_eq!(note, format!("[Trash Info]\nPath={encoded}\nDeletionDate=2031-04-07T09:00:00\n"));
     let kept = trash.join("files/Plan für Möwe (2).txt");
     let found = rustix::fs::stat(&kept).unwrap();
     assert_eq!(found.st_size, 6);
-    let stamp = nine_core::item::Stamp {
-        size: 6,
-        ..stamp_of(&kept)
-    };
-    world
-        .store
-        .restore(kept.as_os_str().as_bytes(), &stamp, &path("back.txt"))
-        .unwrap();
+    let stamp = nine_core::item::Stamp { size: 6, ..stamp_of(&kept) };
+    world.store.restore(kept.as_os_str().as_bytes(), &stamp, &path("back.txt")).unwrap();
     assert_eq!(fs::read_to_string(world.at("back.txt")).unwrap(), "second");
     assert!(!trash.join("info/Plan für Möwe (2).txt.trashinfo").exists());
-    assert!(
-        world
-            .store
-            .restore(b"/etc/passwd", &stamp, &path("x"))
-            .is_err()
-    );
+    assert!(world.store.restore(b"/etc/passwd", &stamp, &path("x")).is_err());
 }
 
 /// The stamp of a file that lies outside the store.
@@ -305,39 +200,20 @@ fn stamp_of(file: &Path) -> nine_core::item::Stamp {
         counters: Arc::default(),
     };
     let store = LocalStore::open(file.parent().unwrap(), settings).unwrap();
-    store
-        .entry(&ItemPath::new(file.file_name().unwrap().as_bytes()).unwrap())
-        .unwrap()
-        .unwrap()
-        .stamp()
+    store.entry(&ItemPath::new(file.file_name().unwrap().as_bytes()).unwrap()).unwrap().unwrap().stamp()
 }
 
 #[test]
 fn a_look_at_the_content_leaves_no_trace() {
     let world = world();
     world.write("a", "0123456789");
-    let long_ago = rustix::fs::Timespec {
-        tv_sec: 1_000_000,
-        tv_nsec: 0,
-    };
-    let times = rustix::fs::Timestamps {
-        last_access: long_ago,
-        last_modification: long_ago,
-    };
-    rustix::fs::utimensat(
-        rustix::fs::CWD,
-        world.at("a"),
-        &times,
-        rustix::fs::AtFlags::empty(),
-    )
-    .unwrap();
+    let long_ago = rustix::fs::Timespec { tv_sec: 1_000_000, tv_nsec: 0 };
+    let times = rustix::fs::Timestamps { last_access: long_ago, last_modification: long_ago };
+    rustix::fs::utimensat(rustix::fs::CWD, world.at("a"), &times, rustix::fs::AtFlags::empty()).unwrap();
     assert_eq!(world.store.first_bytes(&path("a"), 4).unwrap(), b"0123");
     assert_eq!(fs::metadata(world.at("a")).unwrap().atime(), 1_000_000);
     rustix::fs::mkfifoat(rustix::fs::CWD, world.at("pipe"), rustix::fs::Mode::RWXU).unwrap();
-    assert!(matches!(
-        world.store.first_bytes(&path("pipe"), 4),
-        Err(StoreError::Special)
-    ));
+    assert!(matches!(world.store.first_bytes(&path("pipe"), 4), Err(StoreError::Special)));
 }
 
 #[test]
@@ -355,17 +231,9 @@ fn unreadable_and_missing_folders() {
     assert!(matches!(missing, Err(StoreError::NotThere)));
     world.write("file", "x");
     let ground = world.store.ground(&path("file/below")).unwrap();
-    assert_eq!(
-        (ground.blocked, ground.existing),
-        (Some(path("file")), ItemPath::root())
-    );
+    assert_eq!((ground.blocked, ground.existing), (Some(path("file")), ItemPath::root()));
     assert!(!world.store.remove_empty_folder(&path("nothing")).unwrap());
     world.write("full/x", "");
     assert!(!world.store.remove_empty_folder(&path("full")).unwrap());
-    assert!(
-        world
-            .store
-            .remove_copied(&path("full"), &world.stamp("full"))
-            .is_err()
-    );
+    assert!(world.store.remove_copied(&path("full"), &world.stamp("full")).is_err());
 }

@@ -74,10 +74,7 @@ pub struct Run {
 impl Run {
     /// How many steps were done.
     pub fn done(&self) -> usize {
-        self.ended
-            .values()
-            .filter(|ended| matches!(ended, Ended::Done { .. }))
-            .count()
+        self.ended.values().filter(|ended| matches!(ended, Ended::Done { .. })).count()
     }
 
     /// How many steps were tried and not done.
@@ -106,10 +103,7 @@ pub fn is_over(data: &Path, run: u64) -> io::Result<bool> {
     file.seek(io::SeekFrom::Start(length.saturating_sub(LAST_BYTES)))?;
     let mut tail = Vec::new();
     file.read_to_end(&mut tail)?;
-    let last = tail
-        .split(|b| *b == b'\n')
-        .rfind(|line| !line.is_empty())
-        .unwrap_or_default();
+    let last = tail.split(|b| *b == b'\n').rfind(|line| !line.is_empty()).unwrap_or_default();
     Ok(matches!(serde_json::from_slice(last), Ok(Line::End { .. })))
 }
 
@@ -129,9 +123,7 @@ pub fn runs(data: &Path) -> io::Result<Vec<u64>> {
     let mut numbers = Vec::new();
     for entry in entries {
         let name = entry?.file_name();
-        let number = name
-            .to_str()
-            .and_then(|name| name.strip_suffix(".jsonl")?.parse::<u64>().ok());
+        let number = name.to_str().and_then(|name| name.strip_suffix(".jsonl")?.parse::<u64>().ok());
         numbers.extend(number);
     }
     numbers.sort_unstable();

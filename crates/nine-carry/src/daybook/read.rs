@@ -29,11 +29,7 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         cut_off: false,
         broken: Vec::new(),
     };
-    for (at, text) in bytes
-        .split(|b| *b == b'\n')
-        .enumerate()
-        .filter(|(_, text)| !text.is_empty())
-    {
+    for (at, text) in bytes.split(|b| *b == b'\n').enumerate().filter(|(_, text)| !text.is_empty()) {
         let taken = match serde_json::from_slice(text) {
             Ok(Line::Run { format, .. }) if format > FORMAT => {
                 let newer = format!("run {number} was written by a newer nine (format {format})");
@@ -52,13 +48,7 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
 /// Adds a line to a run; `None` if it holds something unreadable.
 fn take(run: &mut Run, line: Line) -> Option<()> {
     match line {
-        Line::Run {
-            at,
-            command,
-            undoes,
-            places,
-            ..
-        } => {
+        Line::Run { at, command, undoes, places, .. } => {
             (run.at, run.command, run.undoes, run.places) = (at, command, undoes, places);
         }
         Line::Step(line) => {
@@ -75,22 +65,16 @@ fn take(run: &mut Run, line: Line) -> Option<()> {
             let there = Spot::parse(&at).ok()?;
             run.made.retain(|made| *made != there);
         }
-        Line::Done {
-            step,
-            kept_as,
-            stamp,
-        } => {
+        Line::Done { step, kept_as, stamp } => {
             let kept_as = kept_as.map(|text| unescape(&text)).transpose().ok()?;
             let stamp = match stamp {
                 Some(line) => Some(line.read()?),
                 None => None,
             };
-            run.ended
-                .insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as });
+            run.ended.insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as });
         }
         Line::Failed { step, because } => {
-            run.ended
-                .insert(step.checked_sub(1)?, Ended::Failed { because });
+            run.ended.insert(step.checked_sub(1)?, Ended::Failed { because });
         }
         Line::Recovered { .. } => run.cut_off = true,
         Line::End { .. } => run.closed = true,

@@ -115,11 +115,7 @@ pub struct StepLine {
 
 impl From<Stamp> for StampLine {
     fn from(stamp: Stamp) -> Self {
-        Self {
-            size: stamp.size,
-            modified: stamp.modified.0,
-            identity: stamp.identity.to_string(),
-        }
+        Self { size: stamp.size, modified: stamp.modified.0, identity: stamp.identity.to_string() }
     }
 }
 
@@ -127,28 +123,17 @@ impl StampLine {
     /// The stamp, if it is readable.
     pub fn read(&self) -> Option<Stamp> {
         let identity = Identity::parse(&self.identity)?;
-        Some(Stamp {
-            size: self.size,
-            modified: Moment(self.modified),
-            identity,
-        })
+        Some(Stamp { size: self.size, modified: Moment(self.modified), identity })
     }
 }
 
-const KINDS: [(&str, Kind); 4] = [
-    ("file", Kind::File),
-    ("folder", Kind::Folder),
-    ("link", Kind::Link),
-    ("other", Kind::Other),
-];
+const KINDS: [(&str, Kind); 4] =
+    [("file", Kind::File), ("folder", Kind::Folder), ("link", Kind::Link), ("other", Kind::Other)];
 
 impl StepLine {
     /// Writes a step; `number` is counted from 1.
     pub fn write(number: usize, step: &Step) -> Self {
-        let kind = KINDS
-            .iter()
-            .find(|(_, kind)| *kind == step.kind)
-            .map_or("other", |(word, _)| word);
+        let kind = KINDS.iter().find(|(_, kind)| *kind == step.kind).map_or("other", |(word, _)| word);
         let mut line = Self {
             step: number,
             act: step.act.word().to_owned(),
@@ -175,17 +160,10 @@ impl StepLine {
     /// The number, counted from 1, and the step, if the line is readable.
     pub fn read(&self) -> Option<(usize, Step)> {
         let act = match self.act.as_str() {
-            "move" => Act::Move {
-                to: Spot::parse(self.to.as_deref()?).ok()?,
-            },
-            "tag" => Act::Tag {
-                from: self.had.clone()?,
-                to: self.tags.clone()?,
-            },
+            "move" => Act::Move { to: Spot::parse(self.to.as_deref()?).ok()? },
+            "tag" => Act::Tag { from: self.had.clone()?, to: self.tags.clone()? },
             "discard" => Act::Discard,
-            "restore" => Act::Restore {
-                kept_as: unescape(self.kept_as.as_deref()?).ok()?,
-            },
+            "restore" => Act::Restore { kept_as: unescape(self.kept_as.as_deref()?).ok()? },
             _ => return None,
         };
         let stamp = self.stamp.read()?;

@@ -15,15 +15,17 @@ use super::record::StepLine;
 use super::{FORMAT, Line, file, folder, runs};
 use crate::Clock;
 
-/// After how many steps the record is made to survive a loss of power.
-const STEPS_PER_SYNC: usize = 1024;
+/// After how many steps the record is handed to the system. It is not synced: after a loss of power
+/// recovery finds out what was done by looking at both ends of each step, and waiting for the disk
+/// every thousand moves costs more than the moves.
+const STEPS_PER_FLUSH: usize = 1024;
 
 /// Writes the daybook of one run.
 #[derive(Debug)]
 pub struct Writer {
     run: u64,
     out: BufWriter<File>,
-    since_sync: usize,
+    since_flush: usize,
     syncs: u64,
     done: usize,
     failed: usize,
@@ -54,18 +56,8 @@ impl Writer {
         std::fs::create_dir_all(folder(data))?;
         let run = runs(data)?.last().map_or(1, |last| last + 1);
         point();
-        let new = OpenOptions::new()
-            .write(true)
-            .create_new(true)
-            .open(file(data, run))?;
-        let mut writer = Self {
-            run,
-            out: BufWriter::new(new),
-            since_sync: 0,
-            syncs: 0,
-            done: 0,
-            failed: 0,
-        };
+        let new = OpenOptions::new().write(true).create_new(true).open(file(data, run))?;
+        let mut writer = Self { run, out: BufWriter::new(new), since_flush: 0, syncs: 0, done: 0, failed: 0 };
         let written = writer.plan(heading, steps, clock).and_then(|()| {
             writer.syncs += 1;
             File::open(folder(data))?.sync_all()
@@ -84,19 +76,8 @@ impl Writer {
         steps: impl Iterator<Item = &'s Step>,
         clock: Clock,
     ) -> io::Result<()> {
-        let Heading {
-            command,
-            undoes,
-            places,
-        } = heading.clone();
-        self.line(&Line::Run {
-            format: FORMAT,
-            run: self.run,
-            at: stamp(clock),
-            command,
-            undoes,
-            places,
-        })?;
+        let Heading { command, undoes, places } = heading.clone();
+        self.line(&Line::Run { format: FORMAT, run: self.run, at: stamp(clock), command, undoes, places })?;
         let mut count = 0;
         for step in steps {
             count += 1;
@@ -111,20 +92,12 @@ impl Writer {
     /// # Errors
     /// If its file cannot be written.
     pub fn resume(data: &Path, run: &super::Run, clock: Clock) -> io::Result<Self> {
-        let mut out = OpenOptions::new()
-            .append(true)
-            .open(file(data, run.number))?;
+        let mut out = OpenOptions::new().append(true).open(file(data, run.number))?;
         // The last line may have been cut; a line of its own keeps what follows readable.
         out.seek(io::SeekFrom::End(0))?;
         let out = BufWriter::new(out);
-        let mut writer = Self {
-            run: run.number,
-            out,
-            since_sync: 0,
-            syncs: 0,
-            done: run.done(),
-            failed: run.failed(),
-        };
+        let mut writer =
+            Self { run: run.number, out, since_flush: 0, syncs: 0, done: run.done(), failed: run.failed() };
         writer.out.write_all(b"\n")?;
         writer.line(&Line::Recovered { at: stamp(clock) })?;
         Ok(writer)
@@ -155,7 +128,6 @@ impl Writer {
 
     fn sync(&mut self) -> io::Result<()> {
         self.flush()?;
-        self.since_sync = 0;
         self.syncs += 1;
         self.out.get_ref().sync_data()
     }
@@ -172,33 +144,25 @@ impl Writer {
     }
 
     /// Notes that a step (counted from 0) was done.
-    pub fn done(
-        &mut self,
-        step: usize,
-        stamp: Option<Stamp>,
-        kept_as: Option<&[u8]>,
-    ) -> io::Result<()> {
+    pub fn done(&mut self, step: usize, stamp: Option<Stamp>, kept_as: Option<&[u8]>) -> io::Result<()> {
         self.done += 1;
         self.line(&Line::Done {
             step: step + 1,
             kept_as: kept_as.map(escape),
             stamp: stamp.map(super::record::StampLine::from),
         })?;
-        self.since_sync += 1;
-        if self.since_sync >= STEPS_PER_SYNC {
-            self.sync()
-        } else {
-            Ok(())
+        self.since_flush += 1;
+        if self.since_flush < STEPS_PER_FLUSH {
+            return Ok(());
         }
+        self.since_flush = 0;
+        self.flush()
     }
 
     /// Notes that a step (counted from 0) was not done.
     pub fn failed(&mut self, step: usize, because: &str) -> io::Result<()> {
         self.failed += 1;
-        self.line(&Line::Failed {
-            step: step + 1,
-            because: because.to_owned(),
-        })
+        self.line(&Line::Failed { step: step + 1, because: because.to_owned() })
     }
 
     /// Ends the run. Not synced: a lost last line is found again by looking at both ends.
@@ -207,11 +171,7 @@ impl Writer {
     /// If the record cannot be written.
     pub fn end(mut self, clock: Clock) -> io::Result<()> {
         let (done, failed) = (self.done, self.failed);
-        self.line(&Line::End {
-            at: stamp(clock),
-            done,
-            failed,
-        })?;
+        self.line(&Line::End { at: stamp(clock), done, failed })?;
         self.flush()
     }
 }

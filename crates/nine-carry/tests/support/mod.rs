@@ -44,10 +44,7 @@ impl Details for Asked<'_> {
     }
 
     fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.0
-            .first_bytes(path, FIRST_BYTES)
-            .ok()
-            .map(|bytes| recognise(&bytes))
+        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
     }
 
     fn is_broken(&self, path: &ItemPath) -> bool {
@@ -67,28 +64,15 @@ impl World {
         let dir = tempfile::tempdir().unwrap();
         let other = tempfile::tempdir_in("/dev/shm").unwrap();
         let device = |path: &Path| fs::metadata(path).unwrap().dev();
-        assert_ne!(
-            device(dir.path()),
-            device(other.path()),
-            "this test needs /dev/shm beside /tmp"
-        );
+        assert_ne!(device(dir.path()), device(other.path()), "this test needs /dev/shm beside /tmp");
         let shelves = other.path().join("shelves");
         Self::with_shelves(dir, shelves, Some(other))
     }
 
-    fn with_shelves(
-        dir: tempfile::TempDir,
-        shelves: PathBuf,
-        other: Option<tempfile::TempDir>,
-    ) -> Self {
+    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, other: Option<tempfile::TempDir>) -> Self {
         fs::create_dir(dir.path().join("pile")).unwrap();
         fs::create_dir(&shelves).unwrap();
-        Self {
-            dir,
-            shelves,
-            counters: Arc::default(),
-            _other: other,
-        }
+        Self { dir, shelves, counters: Arc::default(), _other: other }
     }
 
     pub fn pile(&self, path: &str) -> PathBuf {
@@ -105,35 +89,17 @@ impl World {
     }
 
     pub fn write_bytes(&self, path: &[u8], text: &str) {
-        let at = self
-            .dir
-            .path()
-            .join("pile")
-            .join(std::ffi::OsStr::from_bytes(path));
+        let at = self.dir.path().join("pile").join(std::ffi::OsStr::from_bytes(path));
         fs::create_dir_all(at.parent().unwrap()).unwrap();
         fs::write(&at, text).unwrap();
         let then = std::time::UNIX_EPOCH
-            + std::time::Duration::new(
-                1_900_000_000 - text.len() as u64 % 1000 * 86_400,
-                123_456_789,
-            );
-        fs::File::options()
-            .write(true)
-            .open(&at)
-            .unwrap()
-            .set_modified(then)
-            .unwrap();
+            + std::time::Duration::new(1_900_000_000 - text.len() as u64 % 1000 * 86_400, 123_456_789);
+        fs::File::options().write(true).open(&at).unwrap().set_modified(then).unwrap();
     }
 
     pub fn tag(&self, path: &str, tags: &str) {
         let at = self.pile(path);
-        rustix::fs::setxattr(
-            at,
-            "user.xdg.tags",
-            tags.as_bytes(),
-            rustix::fs::XattrFlags::empty(),
-        )
-        .unwrap();
+        rustix::fs::setxattr(at, "user.xdg.tags", tags.as_bytes(), rustix::fs::XattrFlags::empty()).unwrap();
     }
 
     pub fn config(&self, rules: &str) -> Config {
@@ -166,10 +132,7 @@ impl World {
         let store = self.store(&self.pile(""));
         let scan = store.scan(&Scope::default(), &Watch::default()).unwrap();
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
-        let layouts = vec![Layout::new(
-            &config.bookcases[0],
-            home.iter().map(|(name, _)| name.as_slice()),
-        )];
+        let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_slice()))];
         let details = Asked(&store);
         let pass = tidy::Pass {
             config: &config,
@@ -187,39 +150,19 @@ impl World {
     }
 
     /// Carries out the steps that the check allows; returns the run's number.
-    pub fn carry(
-        &self,
-        worklist: &Worklist,
-        checked: &Checked,
-        undoes: Option<u64>,
-    ) -> (u64, Outcome) {
-        let steps: Vec<Step> = checked
-            .order
-            .iter()
-            .map(|at| worklist.steps[*at].clone())
-            .collect();
+    pub fn carry(&self, worklist: &Worklist, checked: &Checked, undoes: Option<u64>) -> (u64, Outcome) {
+        let steps: Vec<Step> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
         self.carry_steps(&steps, undoes, &Watch::default())
     }
 
-    pub fn carry_steps(
-        &self,
-        steps: &[Step],
-        undoes: Option<u64>,
-        watch: &Watch,
-    ) -> (u64, Outcome) {
+    pub fn carry_steps(&self, steps: &[Step], undoes: Option<u64>, watch: &Watch) -> (u64, Outcome) {
         let _lock = lock(&self.data(), "test").unwrap().unwrap();
         let places = self.places();
-        let heading = Heading {
-            command: "test".into(),
-            undoes,
-            places: places.addresses(),
-        };
+        let heading = Heading { command: "test".into(), undoes, places: places.addresses() };
         let mut writer = Writer::begin(&self.data(), &heading, steps.iter(), &clock).unwrap();
         let run = writer.run();
         let mut progress = |_| {};
-        let outcome = Carrier::new(&places, &mut writer, watch, &clock, &mut progress)
-            .carry(steps)
-            .unwrap();
+        let outcome = Carrier::new(&places, &mut writer, watch, &clock, &mut progress).carry(steps).unwrap();
         writer.end(&clock).unwrap();
         (run, outcome)
     }
@@ -239,19 +182,11 @@ impl World {
     pub fn undo(&self, number: u64) -> (UndoPlan, Outcome) {
         let places = self.places();
         let plan = plan_undo(&self.run(number), &places);
-        let checked = check(
-            &plan.worklist,
-            &facts(&places, &plan.worklist, Default::default()),
-        );
+        let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
         assert!(checked.refused.is_empty(), "{:?}", checked.refused);
         let (_, outcome) = self.carry(&plan.worklist, &checked, Some(number));
-        let mut writer = Writer::begin(
-            &self.data(),
-            &Heading::default(),
-            std::iter::empty(),
-            &clock,
-        )
-        .unwrap();
+        let mut writer =
+            Writer::begin(&self.data(), &Heading::default(), std::iter::empty(), &clock).unwrap();
         let (watch, mut progress) = (Watch::default(), |_| {});
         Carrier::new(&places, &mut writer, &watch, &clock, &mut progress).clear_away(&plan.made);
         writer.end(&clock).unwrap();
@@ -270,10 +205,7 @@ impl World {
 fn draw(folder: &Path, name: &str, out: &mut BTreeMap<String, String>) {
     for entry in fs::read_dir(folder).unwrap() {
         let path = entry.unwrap().path();
-        let name = format!(
-            "{name}/{}",
-            nine_core::escape::escape(path.file_name().unwrap().as_bytes())
-        );
+        let name = format!("{name}/{}", nine_core::escape::escape(path.file_name().unwrap().as_bytes()));
         let found = fs::symlink_metadata(&path).unwrap();
         if found.is_dir() {
             out.insert(format!("{name}/"), tags_of(&path));
@@ -283,10 +215,7 @@ fn draw(folder: &Path, name: &str, out: &mut BTreeMap<String, String>) {
         } else {
             let text = String::from_utf8_lossy(&fs::read(&path).unwrap()).into_owned();
             let time = (found.mtime(), found.mtime_nsec());
-            out.insert(
-                name,
-                format!("{text:?} {time:?} {:o} {}", found.mode(), tags_of(&path)),
-            );
+            out.insert(name, format!("{text:?} {time:?} {:o} {}", found.mode(), tags_of(&path)));
         }
     }
 }

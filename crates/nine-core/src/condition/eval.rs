@@ -1,8 +1,8 @@
 //! Whether a condition holds for an item, and which test decided.
 
 use super::{
-    AgeSubject, Compare, Condition, CountSubject, DateSubject, DateTest, Flag, PlainTest, TagTest,
-    Test, WordSubject, WordTest,
+    AgeSubject, Compare, Condition, CountSubject, DateSubject, DateTest, Flag, PlainTest, TagTest, Test,
+    WordSubject, WordTest,
 };
 use crate::amount;
 use crate::escape;
@@ -60,15 +60,8 @@ impl Condition {
             }
             Condition::Not(inner) => inner.gather_failures(item, now, !wanted, out),
             Condition::Test(test) => {
-                let written = if wanted {
-                    test.to_string()
-                } else {
-                    format!("not {test}")
-                };
-                out.push(Failure {
-                    test: written,
-                    found: test.found(item, now),
-                });
+                let written = if wanted { test.to_string() } else { format!("not {test}") };
+                out.push(Failure { test: written, found: test.found(item, now) });
             }
         }
     }
@@ -85,9 +78,9 @@ impl Test {
             Test::Count(CountSubject::Depth, compare, number) => {
                 compare.holds(item.spot.path.depth() as u64, *number)
             }
-            Test::Count(CountSubject::Items, compare, number) => item
-                .items
-                .is_some_and(|items| compare.holds(items, *number)),
+            Test::Count(CountSubject::Items, compare, number) => {
+                item.items.is_some_and(|items| compare.holds(items, *number))
+            }
             Test::Date(subject, test) => subject.of(item).is_some_and(|at| test.holds(at, now)),
             Test::Age(subject, compare, span) => {
                 let over = subject.from(item) < now.before(*span);
@@ -149,21 +142,16 @@ impl WordTest {
         match self {
             WordTest::Plain(test, values) => {
                 let text = fold(text);
-                values
-                    .iter()
-                    .map(|value| fold(value))
-                    .any(|value| match test {
-                        PlainTest::Is => text == value,
-                        PlainTest::Has => text.contains(&value),
-                        PlainTest::Starts => text.starts_with(&value),
-                        PlainTest::Ends => text.ends_with(&value),
-                    })
+                values.iter().map(|value| fold(value)).any(|value| match test {
+                    PlainTest::Is => text == value,
+                    PlainTest::Has => text.contains(&value),
+                    PlainTest::Starts => text.starts_with(&value),
+                    PlainTest::Ends => text.ends_with(&value),
+                })
             }
             WordTest::Like(shapes) => {
                 let text: Vec<char> = fold(text).chars().collect();
-                shapes
-                    .iter()
-                    .any(|shape| fits(&text, &fold(shape).chars().collect::<Vec<_>>()))
+                shapes.iter().any(|shape| fits(&text, &fold(shape).chars().collect::<Vec<_>>()))
             }
             WordTest::Matches(pattern) => pattern.regex.is_match(text),
         }
@@ -199,9 +187,9 @@ impl TagTest {
             TagTest::Any => !have.is_empty(),
             TagTest::None => have.is_empty(),
             TagTest::Named(wanted) => wanted.iter().any(|w| match w.strip_suffix("/*") {
-                Some(parent) => have
-                    .iter()
-                    .any(|tag| tags::answers_to(tag, parent) && fold(tag) != fold(parent)),
+                Some(parent) => {
+                    have.iter().any(|tag| tags::answers_to(tag, parent) && fold(tag) != fold(parent))
+                }
                 None => have.iter().any(|tag| tags::answers_to(tag, w)),
             }),
         }

@@ -32,13 +32,7 @@ impl Token {
     pub fn word(&self) -> Option<String> {
         match self {
             Token::Values(values, _) => match values.as_slice() {
-                [
-                    Value {
-                        text,
-                        quoted: false,
-                        ..
-                    },
-                ] => Some(text.to_ascii_lowercase()),
+                [Value { text, quoted: false, .. }] => Some(text.to_ascii_lowercase()),
                 _ => None,
             },
             _ => None,
@@ -55,11 +49,7 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, Diagnostic> {
             '(' | ')' => {
                 lexer.at += 1;
                 let span = start..lexer.at;
-                tokens.push(if c == '(' {
-                    Token::Open(span)
-                } else {
-                    Token::Close(span)
-                });
+                tokens.push(if c == '(' { Token::Open(span) } else { Token::Close(span) });
             }
             _ => {
                 let values = lexer.values()?;
@@ -104,26 +94,14 @@ impl Lexer<'_> {
         let text = if quoted { self.quoted()? } else { self.bare() };
         if !quoted && text.is_empty() {
             let comma = start.saturating_sub(1)..(start + 1).min(self.text.len());
-            return Err(
-                Diagnostic::new(comma, "a value is missing beside this comma")
-                    .help("a comma joins values without a space: type image,video"),
-            );
+            return Err(Diagnostic::new(comma, "a value is missing beside this comma")
+                .help("a comma joins values without a space: type image,video"));
         }
-        if quoted
-            && self
-                .peek()
-                .is_some_and(|c| !c.is_whitespace() && !matches!(c, ',' | '(' | ')'))
-        {
-            return Err(
-                Diagnostic::new(start..self.at, "something follows the closing quote")
-                    .help("put a space or a comma behind the quote"),
-            );
+        if quoted && self.peek().is_some_and(|c| !c.is_whitespace() && !matches!(c, ',' | '(' | ')')) {
+            return Err(Diagnostic::new(start..self.at, "something follows the closing quote")
+                .help("put a space or a comma behind the quote"));
         }
-        Ok(Value {
-            text,
-            quoted,
-            span: start..self.at,
-        })
+        Ok(Value { text, quoted, span: start..self.at })
     }
 
     fn bare(&mut self) -> String {
@@ -160,9 +138,7 @@ impl Lexer<'_> {
             }
             chars.next();
         }
-        Err(
-            Diagnostic::new(start..self.text.len(), "this quote is never closed")
-                .help("close it with the same mark"),
-        )
+        Err(Diagnostic::new(start..self.text.len(), "this quote is never closed")
+            .help("close it with the same mark"))
     }
 }

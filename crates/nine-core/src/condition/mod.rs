@@ -54,11 +54,7 @@ impl Condition {
     }
 
     fn one_or(mut parts: Vec<Condition>, many: fn(Vec<Condition>) -> Condition) -> Self {
-        if parts.len() == 1 {
-            parts.remove(0)
-        } else {
-            many(parts)
-        }
+        if parts.len() == 1 { parts.remove(0) } else { many(parts) }
     }
 
     /// Every test in it, from left to right.
@@ -158,18 +154,8 @@ impl Pattern {
     pub fn new(text: &str) -> Result<Self, String> {
         let compiled = regex::RegexBuilder::new(text).size_limit(1 << 20).build();
         compiled
-            .map(|regex| Self {
-                text: text.to_owned(),
-                regex,
-            })
-            .map_err(|e| {
-                e.to_string()
-                    .lines()
-                    .last()
-                    .unwrap_or_default()
-                    .trim()
-                    .to_owned()
-            })
+            .map(|regex| Self { text: text.to_owned(), regex })
+            .map_err(|e| e.to_string().lines().last().unwrap_or_default().trim().to_owned())
     }
 }
 

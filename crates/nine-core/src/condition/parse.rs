@@ -3,12 +3,9 @@
 use std::ops::Range;
 
 use super::lexer::{Token, Value, tokens};
-use super::vocabulary::{
-    AGE_TESTS, DATE_TESTS, FIGURE_TESTS, JOINTS, SUBJECTS, Subject, TEXT_TESTS, word,
-};
+use super::vocabulary::{AGE_TESTS, DATE_TESTS, FIGURE_TESTS, JOINTS, SUBJECTS, Subject, TEXT_TESTS, word};
 use super::{
-    Compare, Condition, CountSubject, DateTest, Pattern, PlainTest, TagTest, Test, WordSubject,
-    WordTest,
+    Compare, Condition, CountSubject, DateTest, Pattern, PlainTest, TagTest, Test, WordSubject, WordTest,
 };
 use crate::amount::{self, Bytes};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
@@ -25,12 +22,7 @@ const DEEPEST: usize = 64;
 /// What is wrong at the first word that does not fit, what was expected there, and the nearest
 /// right word.
 pub fn parse(text: &str) -> Result<Condition, Diagnostic> {
-    let mut parser = Parser {
-        tokens: tokens(text)?,
-        at: 0,
-        end: text.len(),
-        depth: 0,
-    };
+    let mut parser = Parser { tokens: tokens(text)?, at: 0, end: text.len(), depth: 0 };
     if parser.tokens.is_empty() {
         return Err(Diagnostic::new(0..text.len(), "the condition is empty")
             .help("write one such as: type document and age over 90d"));
@@ -38,9 +30,7 @@ pub fn parse(text: &str) -> Result<Condition, Diagnostic> {
     let condition = parser.condition()?;
     match parser.peek() {
         None => Ok(condition),
-        Some(Token::Close(span)) => {
-            Err(Diagnostic::new(span.clone(), "this bracket closes nothing"))
-        }
+        Some(Token::Close(span)) => Err(Diagnostic::new(span.clone(), "this bracket closes nothing")),
         Some(token) => Err(parser.not_a_joint(token)),
     }
 }
@@ -94,10 +84,7 @@ impl Parser {
         let here = self.here();
         self.depth += 1;
         if self.depth > DEEPEST {
-            return Err(Diagnostic::new(
-                here,
-                format!("more than {DEEPEST} levels of brackets and `not`"),
-            ));
+            return Err(Diagnostic::new(here, format!("more than {DEEPEST} levels of brackets and `not`")));
         }
         let parsed = if self.take_word("not") {
             self.one().map(|inner| Condition::Not(Box::new(inner)))
@@ -134,8 +121,7 @@ impl Parser {
             }
             Some(word) => match nearest(&word, JOINTS) {
                 Some(joint) => diagnostic.help(format!("did you mean `{joint}`?")),
-                None => diagnostic
-                    .help("a value with spaces is written in quotes: name is \"loan list\""),
+                None => diagnostic.help("a value with spaces is written in quotes: name is \"loan list\""),
             },
             None => diagnostic,
         }
@@ -150,8 +136,7 @@ impl Parser {
             Subject::Words(subject) => self.words(subject),
             Subject::Size => {
                 let (compare, value) = self.figure(Subject::Size, amount::EXPECTED)?;
-                let bytes =
-                    Bytes::parse(&value.text).ok_or_else(|| unread(&value, amount::EXPECTED));
+                let bytes = Bytes::parse(&value.text).ok_or_else(|| unread(&value, amount::EXPECTED));
                 Ok(Test::Size(compare, bytes?))
             }
             Subject::Count(subject) => self.count(subject),
@@ -159,11 +144,7 @@ impl Parser {
             Subject::Age(age) => {
                 let compare = self.operator(word(subject), &AGE_TESTS)?;
                 let span = self.span_after(&compare)?;
-                let compare = if compare == "over" {
-                    Compare::Over
-                } else {
-                    Compare::Under
-                };
+                let compare = if compare == "over" { Compare::Over } else { Compare::Under };
                 Ok(Test::Age(age, compare, span))
             }
             Subject::Flag(flag) => Ok(Test::Flag(flag)),
@@ -194,10 +175,8 @@ impl Parser {
                 Ok(*subject)
             }
             None => {
-                let diagnostic = Diagnostic::new(
-                    token.span(),
-                    format!("`{word}` is not a test that is known here"),
-                );
+                let diagnostic =
+                    Diagnostic::new(token.span(), format!("`{word}` is not a test that is known here"));
                 Err(match nearest(&word, known()) {
                     Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
                     None => diagnostic.help(format!("tests start with {}", any_of(known()))),
@@ -208,15 +187,12 @@ impl Parser {
 
     /// `empty yes` and the like get a plain answer.
     fn check_joined_flag(&self, subject: Subject, word: &str, span: &Range<usize>) -> Parsed<()> {
-        let value_word = self
-            .peek_word()
-            .is_some_and(|w| matches!(w.as_str(), "is" | "yes" | "no" | "true" | "false"));
+        let value_word =
+            self.peek_word().is_some_and(|w| matches!(w.as_str(), "is" | "yes" | "no" | "true" | "false"));
         if matches!(subject, Subject::Flag(_)) && value_word {
             let whole = span.start..self.here().end;
-            return Err(
-                Diagnostic::new(whole, format!("`{word}` is a test by itself"))
-                    .help(format!("write `{word}` or `not {word}`")),
-            );
+            return Err(Diagnostic::new(whole, format!("`{word}` is a test by itself"))
+                .help(format!("write `{word}` or `not {word}`")));
         }
         Ok(())
     }
@@ -230,9 +206,8 @@ impl Parser {
         match self.peek() {
             Some(token) if token.word().is_some_and(|w| JOINTS.contains(&w.as_str())) => {
                 let word = token.word().unwrap_or_default();
-                Err(missing(token.span()).help(format!(
-                    "to mean the word itself, write \"{word}\" in quotes"
-                )))
+                Err(missing(token.span())
+                    .help(format!("to mean the word itself, write \"{word}\" in quotes")))
             }
             Some(Token::Values(values, _)) => {
                 let values = values.clone();
@@ -265,19 +240,16 @@ impl Parser {
                 Ok(word)
             }
             Some(word) => {
-                let diagnostic = Diagnostic::new(
-                    self.here(),
-                    format!("`{word}` does not go with `{subject}`"),
-                );
+                let diagnostic =
+                    Diagnostic::new(self.here(), format!("`{word}` does not go with `{subject}`"));
                 Err(match nearest(&word, known.iter().copied()) {
                     Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
                     None => diagnostic.help(expected),
                 })
             }
-            None => Err(
-                Diagnostic::new(self.here(), format!("`{subject}` is not a whole test"))
-                    .help(expected),
-            ),
+            None => {
+                Err(Diagnostic::new(self.here(), format!("`{subject}` is not a whole test")).help(expected))
+            }
         }
     }
 
@@ -287,10 +259,8 @@ impl Parser {
         let values = self.values("type", &any_of(words()))?;
         let read = |value: &Value| {
             ItemType::from_word(&value.text).ok_or_else(|| {
-                let diagnostic = Diagnostic::new(
-                    value.span.clone(),
-                    format!("`{}` is not a type", value.text),
-                );
+                let diagnostic =
+                    Diagnostic::new(value.span.clone(), format!("`{}` is not a type", value.text));
                 match nearest(&value.text, words()) {
                     Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
                     None => diagnostic.help(format!("the types are {}", any_of(words()))),
@@ -303,32 +273,15 @@ impl Parser {
     fn extensions(&mut self) -> Parsed<Test> {
         self.take_word("is");
         let values = self.values("ext", "an extension such as pdf")?;
-        Ok(Test::Ext(
-            values
-                .iter()
-                .map(|v| fold(v.text.trim_start_matches('.')))
-                .collect(),
-        ))
+        Ok(Test::Ext(values.iter().map(|v| fold(v.text.trim_start_matches('.'))).collect()))
     }
 
     fn tag(&mut self) -> Parsed<Test> {
         self.take_word("is");
         let values = self.values("tag", "a tag, `any` or `none`")?;
         Ok(Test::Tag(match values.as_slice() {
-            [
-                Value {
-                    text,
-                    quoted: false,
-                    ..
-                },
-            ] if text.eq_ignore_ascii_case("any") => TagTest::Any,
-            [
-                Value {
-                    text,
-                    quoted: false,
-                    ..
-                },
-            ] if text.eq_ignore_ascii_case("none") => TagTest::None,
+            [Value { text, quoted: false, .. }] if text.eq_ignore_ascii_case("any") => TagTest::Any,
+            [Value { text, quoted: false, .. }] if text.eq_ignore_ascii_case("none") => TagTest::None,
             values => TagTest::Named(values.iter().map(|v| v.text.clone()).collect()),
         }))
     }
@@ -353,9 +306,7 @@ impl Parser {
         let values: Vec<String> = values.into_iter().map(|v| v.text).collect();
         Ok(Test::Words(
             subject,
-            plain.map_or(WordTest::Like(values.clone()), |test| {
-                WordTest::Plain(test, values)
-            }),
+            plain.map_or(WordTest::Like(values.clone()), |test| WordTest::Plain(test, values)),
         ))
     }
 
@@ -401,9 +352,6 @@ impl Parser {
 }
 
 fn unread(value: &Value, expected: &str) -> Diagnostic {
-    Diagnostic::new(
-        value.span.clone(),
-        format!("`{}` cannot be read here", value.text),
-    )
-    .help(format!("expected {expected}"))
+    Diagnostic::new(value.span.clone(), format!("`{}` cannot be read here", value.text))
+        .help(format!("expected {expected}"))
 }

@@ -8,12 +8,10 @@ use super::{Compare, Condition, DateTest, PlainTest, TagTest, Test, WordTest};
 impl Display for Condition {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
-            Condition::All(parts) => join(f, parts, " and ", |part| {
-                matches!(part, Condition::Any(_) | Condition::All(_))
-            }),
-            Condition::Any(parts) => {
-                join(f, parts, " or ", |part| matches!(part, Condition::Any(_)))
+            Condition::All(parts) => {
+                join(f, parts, " and ", |part| matches!(part, Condition::Any(_) | Condition::All(_)))
             }
+            Condition::Any(parts) => join(f, parts, " or ", |part| matches!(part, Condition::Any(_))),
             Condition::Not(inner) if matches!(**inner, Condition::All(_) | Condition::Any(_)) => {
                 write!(f, "not ({inner})")
             }
@@ -33,11 +31,7 @@ fn join(
         if i > 0 {
             f.write_str(joint)?;
         }
-        if bracketed(part) {
-            write!(f, "({part})")?
-        } else {
-            part.fmt(f)?
-        }
+        if bracketed(part) { write!(f, "({part})")? } else { part.fmt(f)? }
     }
     Ok(())
 }

@@ -12,9 +12,7 @@ fn now() -> Now {
 }
 
 fn at(day: &str) -> Moment {
-    Now::parse(&format!("{day}T12:00"), &TimeZone::UTC)
-        .unwrap()
-        .moment()
+    Now::parse(&format!("{day}T12:00"), &TimeZone::UTC).unwrap().moment()
 }
 
 fn file(path: &str) -> Item {
@@ -40,9 +38,7 @@ fn file(path: &str) -> Item {
 }
 
 fn holds(condition: &str, item: &Item) -> bool {
-    parse(condition)
-        .unwrap_or_else(|e| panic!("{condition}: {e:?}"))
-        .holds(item, &now())
+    parse(condition).unwrap_or_else(|e| panic!("{condition}: {e:?}")).holds(item, &now())
 }
 
 #[test]
@@ -116,16 +112,10 @@ fn flags_and_folders() {
     folder.entry.kind = Kind::Folder;
     folder.items = Some(0);
     folder.size = 0;
-    assert!(holds(
-        "type folder and untitled and empty and loose and items is 0",
-        &folder
-    ));
+    assert!(holds("type folder and untitled and empty and loose and items is 0", &folder));
     let mut page = file("statement.pdf");
     page.content = Some(recognise(b"<html><body>expired"));
-    assert!(holds(
-        "mislabelled and type code and not type document",
-        &page
-    ));
+    assert!(holds("mislabelled and type code and not type document", &page));
     assert!(holds("hidden", &file(".cache/x")) && holds("unfinished", &file("film.mp4.part")));
 }
 
@@ -133,10 +123,7 @@ fn flags_and_folders() {
 fn and_binds_before_or_and_not_before_both() {
     let item = file("a.pdf");
     assert!(holds("type document or type image and name has zzz", &item));
-    assert!(!holds(
-        "(type document or type image) and name has zzz",
-        &item
-    ));
+    assert!(!holds("(type document or type image) and name has zzz", &item));
     assert!(holds("not type image and not name has zzz", &item));
 }
 
@@ -145,21 +132,9 @@ fn explanations_name_the_tests_that_decided() {
     let condition = parse("type image and age over 2y and tag keep").unwrap();
     let told = condition.explain(&file("a.pdf"), &now());
     assert!(!told.holds);
-    let failures: Vec<_> = told
-        .failures
-        .iter()
-        .map(|f| (f.test.as_str(), f.found.as_str()))
-        .collect();
-    assert_eq!(
-        failures,
-        [
-            ("type image", "it is document"),
-            ("age over 2y", "it is 36 days")
-        ]
-    );
-    let not = parse("not tag keep")
-        .unwrap()
-        .explain(&file("a.pdf"), &now());
+    let failures: Vec<_> = told.failures.iter().map(|f| (f.test.as_str(), f.found.as_str())).collect();
+    assert_eq!(failures, [("type image", "it is document"), ("age over 2y", "it is 36 days")]);
+    let not = parse("not tag keep").unwrap().explain(&file("a.pdf"), &now());
     assert_eq!(not.failures[0].test, "not tag keep");
     assert_eq!(not.failures[0].found, "its tags are client/Harrow, keep");
 }
@@ -170,36 +145,16 @@ fn errors_point_at_the_word_and_offer_the_nearest() {
         ("type documnet", "documnet", "did you mean `document`?"),
         ("tpye image", "tpye", "did you mean `type`?"),
         ("type image adn age over 90d", "adn", "did you mean `and`?"),
-        (
-            "age over 90days",
-            "90days",
-            "expected a span such as 10min, 3h, 90d, 6w, 18mo or 2y",
-        ),
-        (
-            "size over big",
-            "big",
-            "expected a size such as 500KB, 1.5GB or 200MiB",
-        ),
+        ("age over 90days", "90days", "expected a span such as 10min, 3h, 90d, 6w, 18mo or 2y"),
+        ("size over big", "big", "expected a size such as 500KB, 1.5GB or 200MiB"),
         ("modified befor 2030", "befor", "did you mean `before`?"),
-        (
-            "type image age over 9d",
-            "age",
-            "join tests with `and` or `or`: … and age …",
-        ),
+        ("type image age over 9d", "age", "join tests with `and` or `or`: … and age …"),
         ("name is", "", "expected a word, or a text in quotes"),
-        (
-            "name has or",
-            "or",
-            "to mean the word itself, write \"or\" in quotes",
-        ),
+        ("name has or", "or", "to mean the word itself, write \"or\" in quotes"),
         ("empty yes", "empty yes", "write `empty` or `not empty`"),
         ("(type image", "(", "add a `)`"),
         ("name is \"loan", "\"loan", "close it with the same mark"),
-        (
-            "type image, video",
-            ", ",
-            "a comma joins values without a space: type image,video",
-        ),
+        ("type image, video", ", ", "a comma joins values without a space: type image,video"),
         ("copies over 1", "copies", "tests start with type,"),
         ("text has boat", "text", "did you mean `ext`?"),
         ("lender known", "lender", "tests start with type,"),
@@ -209,9 +164,7 @@ fn errors_point_at_the_word_and_offer_the_nearest() {
         let told = found.help.unwrap_or_default();
         assert!(told.starts_with(help), "{text}: {told}");
     }
-    assert!(
-        parse("").is_err() && parse("type image)").is_err() && parse("and type image").is_err()
-    );
+    assert!(parse("").is_err() && parse("type image)").is_err() && parse("and type image").is_err());
     assert!(parse(&"(".repeat(5000)).is_err() && parse(&"not ".repeat(5000)).is_err());
     assert!(parse("name matches (").is_err());
 }
@@ -255,9 +208,8 @@ fn test() -> impl Strategy<Value = Test> {
         texts().prop_map(|t| WordTest::Plain(PlainTest::Is, t)),
         texts().prop_map(|t| WordTest::Plain(PlainTest::Ends, t)),
         texts().prop_map(WordTest::Like),
-        "[a-z\\\\ ]{0,3}\\\\d[+*]?".prop_filter_map("a readable expression", |t| Pattern::new(&t)
-            .ok()
-            .map(WordTest::Matches)),
+        "[a-z\\\\ ]{0,3}\\\\d[+*]?"
+            .prop_filter_map("a readable expression", |t| Pattern::new(&t).ok().map(WordTest::Matches)),
     ];
     let date_test = prop_oneof![
         day().prop_map(DateTest::Before),
@@ -281,15 +233,13 @@ fn test() -> impl Strategy<Value = Test> {
 }
 
 fn condition() -> impl Strategy<Value = Condition> {
-    test()
-        .prop_map(Condition::Test)
-        .prop_recursive(4, 24, 4, |inner| {
-            prop_oneof![
-                proptest::collection::vec(inner.clone(), 1..4).prop_map(Condition::all),
-                proptest::collection::vec(inner.clone(), 1..4).prop_map(Condition::any),
-                inner.prop_map(|c| Condition::Not(Box::new(c))),
-            ]
-        })
+    test().prop_map(Condition::Test).prop_recursive(4, 24, 4, |inner| {
+        prop_oneof![
+            proptest::collection::vec(inner.clone(), 1..4).prop_map(Condition::all),
+            proptest::collection::vec(inner.clone(), 1..4).prop_map(Condition::any),
+            inner.prop_map(|c| Condition::Not(Box::new(c))),
+        ]
+    })
 }
 
 proptest! {

@@ -55,8 +55,5 @@ pub(super) const AGE_TESTS: [&str; 2] = ["over", "under"];
 
 /// The word of a subject.
 pub(super) fn word(subject: Subject) -> &'static str {
-    SUBJECTS
-        .iter()
-        .find(|(_, s)| *s == subject)
-        .map_or("", |(word, _)| word)
+    SUBJECTS.iter().find(|(_, s)| *s == subject).map_or("", |(word, _)| word)
 }

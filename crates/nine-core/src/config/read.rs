@@ -94,10 +94,7 @@ enum ClashText {
 /// or the kind of a value is wrong, reading stops there.
 pub fn parse(text: &str) -> Result<Config, Vec<Diagnostic>> {
     let file: FileText = toml::from_str(text).map_err(|e| vec![from_toml(text, &e)])?;
-    let mut reader = Reader {
-        text,
-        findings: Vec::new(),
-    };
+    let mut reader = Reader { text, findings: Vec::new() };
     let config = reader.config(file);
     if reader.findings.is_empty() {
         return Ok(config);
@@ -115,15 +112,8 @@ fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
         if let Some(at) = text.get(span.clone()).and_then(|part| part.find(unknown)) {
             span = span.start + at..span.start + at + unknown.len();
         }
-        let what = if message.starts_with("unknown field") {
-            "a key"
-        } else {
-            "a value"
-        };
-        let finding = Diagnostic::new(
-            span,
-            format!("`{unknown}` is not {what} that is known here"),
-        );
+        let what = if message.starts_with("unknown field") { "a key" } else { "a value" };
+        let finding = Diagnostic::new(span, format!("`{unknown}` is not {what} that is known here"));
         return match nearest(unknown, known.iter().copied()) {
             Some(near) => finding.help(format!("did you mean `{near}`?")),
             None => finding.help(format!("here can stand {}", any_of(known.iter().copied()))),
@@ -151,23 +141,17 @@ impl Reader<'_> {
     fn find_inside(&mut self, value: &Spanned<String>, finding: Diagnostic) {
         let whole = value.span();
         let raw = &self.text[whole.clone()];
-        let plain = raw.len() == value.get_ref().len() + 2
-            && raw[1..].starts_with(value.get_ref().as_str());
+        let plain = raw.len() == value.get_ref().len() + 2 && raw[1..].starts_with(value.get_ref().as_str());
         self.find(if plain {
             finding.shifted(whole.start + 1)
         } else {
-            Diagnostic {
-                span: whole,
-                ..finding
-            }
+            Diagnostic { span: whole, ..finding }
         });
     }
 
     fn config(&mut self, file: FileText) -> Config {
-        let mut config = Config {
-            trash: file.trash.as_ref().map(|trash| self.folder(&trash.at)),
-            ..Config::default()
-        };
+        let mut config =
+            Config { trash: file.trash.as_ref().map(|trash| self.folder(&trash.at)), ..Config::default() };
         let mut places: Vec<(Range<usize>, String)> = Vec::new();
         let names = file.pile.keys().chain(file.bookcase.keys());
         for name in names {
@@ -176,16 +160,11 @@ impl Reader<'_> {
         }
         let mut piles: Vec<_> = file.pile.into_iter().collect();
         piles.sort_by_key(|(name, _)| name.span().start);
-        config.piles = piles
-            .into_iter()
-            .map(|(name, pile)| self.pile(name.into_inner(), pile))
-            .collect();
+        config.piles = piles.into_iter().map(|(name, pile)| self.pile(name.into_inner(), pile)).collect();
         let mut bookcases: Vec<_> = file.bookcase.into_iter().collect();
         bookcases.sort_by_key(|(name, _)| name.span().start);
-        config.bookcases = bookcases
-            .into_iter()
-            .map(|(name, text)| self.bookcase(name.into_inner(), text))
-            .collect();
+        config.bookcases =
+            bookcases.into_iter().map(|(name, text)| self.bookcase(name.into_inner(), text)).collect();
         for (number, rule) in file.rule.into_iter().enumerate() {
             let span = rule.span();
             if let Some(rule) = self.rule(number, rule.into_inner(), span, &config) {
@@ -200,20 +179,14 @@ impl Reader<'_> {
         let plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_');
         if text.is_empty() || !text.chars().all(plain) || matches!(text.as_bytes(), [b'1'..=b'9']) {
             self.find(
-                Diagnostic::new(
-                    name.span(),
-                    format!("`{text}` cannot be the name of a place"),
-                )
-                .help("a name is made of letters, digits, - and _, and is not a single digit"),
+                Diagnostic::new(name.span(), format!("`{text}` cannot be the name of a place"))
+                    .help("a name is made of letters, digits, - and _, and is not a single digit"),
             );
         }
         if earlier.iter().any(|(_, other)| other == text) {
             self.find(
-                Diagnostic::new(
-                    name.span(),
-                    format!("`{text}` is the name of a pile and of a bookcase"),
-                )
-                .help("give one of them another name; `nine` writes places as NAME/path"),
+                Diagnostic::new(name.span(), format!("`{text}` is the name of a pile and of a bookcase"))
+                    .help("give one of them another name; `nine` writes places as NAME/path"),
             );
         }
     }
@@ -235,11 +208,8 @@ impl Reader<'_> {
             let span = Span::parse(value.get_ref());
             if span.is_none() {
                 self.find(
-                    Diagnostic::new(
-                        value.span(),
-                        format!("`{}` is not a span of time", value.get_ref()),
-                    )
-                    .help(format!("expected {EXPECTED_SPAN}")),
+                    Diagnostic::new(value.span(), format!("`{}` is not a span of time", value.get_ref()))
+                        .help(format!("expected {EXPECTED_SPAN}")),
                 );
             }
             span
@@ -258,10 +228,7 @@ impl Reader<'_> {
             self.find(
                 Diagnostic::new(
                     tenth.span(),
-                    format!(
-                        "a tenth shelf, `{}`: a bookcase has nine at most",
-                        tenth.get_ref()
-                    ),
+                    format!("a tenth shelf, `{}`: a bookcase has nine at most", tenth.get_ref()),
                 )
                 .help("join two shelves, or start a second bookcase"),
             );
@@ -269,93 +236,51 @@ impl Reader<'_> {
         for (at, shelf) in bookcase.shelves.iter().enumerate() {
             self.shelf(shelf, &bookcase.shelves[..at]);
         }
-        let shelves = bookcase
-            .shelves
-            .into_iter()
-            .map(Spanned::into_inner)
-            .collect();
-        Bookcase {
-            name,
-            at: self.folder(&bookcase.at),
-            at_span: bookcase.at.span(),
-            shelves,
-        }
+        let shelves = bookcase.shelves.into_iter().map(Spanned::into_inner).collect();
+        Bookcase { name, at: self.folder(&bookcase.at), at_span: bookcase.at.span(), shelves }
     }
 
     fn shelf(&mut self, shelf: &Spanned<String>, earlier: &[Spanned<String>]) {
         let title = shelf.get_ref();
         if title.is_empty() || make_safe(title.as_bytes()) != title.as_bytes() {
             self.find(
-                Diagnostic::new(
-                    shelf.span(),
-                    format!("`{title}` cannot be the name of a folder everywhere"),
-                )
-                .help("leave out < > : \" / \\ | ? * and spaces at either end"),
+                Diagnostic::new(shelf.span(), format!("`{title}` cannot be the name of a folder everywhere"))
+                    .help("leave out < > : \" / \\ | ? * and spaces at either end"),
             );
         }
-        if earlier
-            .iter()
-            .any(|other| fold(other.get_ref()) == fold(title))
-        {
-            self.find(Diagnostic::new(
-                shelf.span(),
-                format!("two shelves are called `{title}`"),
-            ));
+        if earlier.iter().any(|other| fold(other.get_ref()) == fold(title)) {
+            self.find(Diagnostic::new(shelf.span(), format!("two shelves are called `{title}`")));
         }
     }
 
-    fn rule(
-        &mut self,
-        number: usize,
-        rule: RuleText,
-        span: Range<usize>,
-        config: &Config,
-    ) -> Option<Rule> {
+    fn rule(&mut self, number: usize, rule: RuleText, span: Range<usize>, config: &Config) -> Option<Rule> {
         self.check_piles(&rule.piles, config);
         if rule.put.is_none() && rule.rename.is_none() && rule.tag.is_empty() {
             let head = span.start..span.start + self.text[span].lines().next().map_or(0, str::len);
-            self.find(
-                Diagnostic::new(head, "this rule does nothing")
-                    .help("add `put`, `rename` or `tag`"),
-            );
+            self.find(Diagnostic::new(head, "this rule does nothing").help("add `put`, `rename` or `tag`"));
         }
-        for tag in rule
-            .tag
-            .iter()
-            .filter(|tag| tag.get_ref().trim().is_empty())
-        {
+        for tag in rule.tag.iter().filter(|tag| tag.get_ref().trim().is_empty()) {
             self.find(Diagnostic::new(tag.span(), "a tag cannot be empty"));
         }
-        let when = condition::parse(rule.when.get_ref())
-            .map_err(|d| self.find_inside(&rule.when, d))
-            .ok();
-        let rename = rule.rename.as_ref().and_then(|text| {
-            Pattern::parse(text.get_ref())
-                .map_err(|d| self.find_inside(text, d))
-                .ok()
-        });
+        let when = condition::parse(rule.when.get_ref()).map_err(|d| self.find_inside(&rule.when, d)).ok();
+        let rename = rule
+            .rename
+            .as_ref()
+            .and_then(|text| Pattern::parse(text.get_ref()).map_err(|d| self.find_inside(text, d)).ok());
         let put = rule.put.as_ref().and_then(|text| {
-            let put = PutPattern::parse(text.get_ref())
-                .map_err(|d| self.find_inside(text, d))
-                .ok()?;
+            let put = PutPattern::parse(text.get_ref()).map_err(|d| self.find_inside(text, d)).ok()?;
             self.check_shelf(text, &put, config);
             Some(put)
         });
         Some(Rule {
-            name: rule
-                .name
-                .map_or_else(|| format!("rule {}", number + 1), Spanned::into_inner),
+            name: rule.name.map_or_else(|| format!("rule {}", number + 1), Spanned::into_inner),
             piles: rule.piles.into_iter().map(Spanned::into_inner).collect(),
             reach: match rule.reach {
                 ReachText::Loose => Reach::Loose,
                 ReachText::Deep => Reach::Deep,
             },
             when: when?,
-            tag: rule
-                .tag
-                .into_iter()
-                .map(|tag| tag.into_inner().trim().to_owned())
-                .collect(),
+            tag: rule.tag.into_iter().map(|tag| tag.into_inner().trim().to_owned()).collect(),
             rename,
             put,
             clash: match rule.clash {
@@ -369,14 +294,8 @@ impl Reader<'_> {
 
     fn check_piles(&mut self, piles: &[Spanned<String>], config: &Config) {
         let known = || config.piles.iter().map(|pile| pile.name.as_str());
-        for pile in piles
-            .iter()
-            .filter(|pile| config.pile(pile.get_ref()).is_none())
-        {
-            let finding = Diagnostic::new(
-                pile.span(),
-                format!("there is no pile `{}`", pile.get_ref()),
-            );
+        for pile in piles.iter().filter(|pile| config.pile(pile.get_ref()).is_none()) {
+            let finding = Diagnostic::new(pile.span(), format!("there is no pile `{}`", pile.get_ref()));
             self.find(match nearest(pile.get_ref(), known()) {
                 Some(near) => finding.help(format!("did you mean `{near}`?")),
                 None if config.piles.is_empty() => {
@@ -402,16 +321,9 @@ impl Reader<'_> {
             return self.find(Diagnostic::new(text.span(), message).help(help));
         };
         if usize::from(put.shelf) > bookcase.shelves.len() {
-            let message = format!(
-                "the bookcase `{}` has no shelf {}",
-                bookcase.name, put.shelf
-            );
-            let shelves: Vec<String> = bookcase
-                .shelves
-                .iter()
-                .zip(1..)
-                .map(|(title, n)| format!("{n} {title}"))
-                .collect();
+            let message = format!("the bookcase `{}` has no shelf {}", bookcase.name, put.shelf);
+            let shelves: Vec<String> =
+                bookcase.shelves.iter().zip(1..).map(|(title, n)| format!("{n} {title}")).collect();
             let help = match shelves.is_empty() {
                 true => "it has no shelves yet".to_owned(),
                 false => format!("its shelves are {}", shelves.join(", ")),

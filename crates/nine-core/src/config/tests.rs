@@ -39,10 +39,7 @@ fn a_sound_configuration() {
     assert!(config.piles[0].believes_births && !config.piles[1].believes_births);
     assert_eq!(config.bookcases[0].shelves.len(), 3);
     let rule = &config.rules[0];
-    assert_eq!(
-        (rule.reach, rule.clash, rule.tag.len()),
-        (Reach::Deep, Clash::Hold, 1)
-    );
+    assert_eq!((rule.reach, rule.clash, rule.tag.len()), (Reach::Deep, Clash::Hold, 1));
     assert_eq!(config.rules[1].name, "rule 2");
     assert_eq!(config.rules[1].clash, Clash::Number);
     assert_eq!(parse("").unwrap(), Config::default());
@@ -78,25 +75,10 @@ fn rule(lines: &str) -> String {
 
 #[test]
 fn unknown_keys_and_wrong_values_show_the_line_and_the_nearest_word() {
-    one(
-        "[pile.d]\nat = \"/d\"\nsetle = \"1d\"\n",
-        3,
-        "setle",
-        "did you mean `settle`?",
-    );
-    one(
-        "[pile.d]\nat = \"/d\"\nsettle = \"soon\"\n",
-        3,
-        "\"soon\"",
-        "expected a span",
-    );
+    one("[pile.d]\nat = \"/d\"\nsetle = \"1d\"\n", 3, "setle", "did you mean `settle`?");
+    one("[pile.d]\nat = \"/d\"\nsettle = \"soon\"\n", 3, "\"soon\"", "expected a span");
     one("[pile.d]\nat = 5\n", 2, "5", "string");
-    one(
-        "[pile.d]\nat = \"Downloads\"\n",
-        2,
-        "\"Downloads\"",
-        "starts with /",
-    );
+    one("[pile.d]\nat = \"Downloads\"\n", 2, "\"Downloads\"", "starts with /");
     one("[pils.d]\nat = \"/d\"\n", 1, "pils", "did you mean `pile`?");
     one(
         &rule("when = \"type image\"\nput = \"1\"\nclash = \"nubmer\"\n"),
@@ -111,11 +93,7 @@ fn unknown_keys_and_wrong_values_show_the_line_and_the_nearest_word() {
         "a pile and of a bookcase",
     );
     one("[pile.2]\nat = \"/d\"\n", 1, "2", "not a single digit");
-    assert!(
-        findings("[pile.d]\nsettle = \"1d\"\n")[0]
-            .2
-            .contains("`at` is missing")
-    );
+    assert!(findings("[pile.d]\nsettle = \"1d\"\n")[0].2.contains("`at` is missing"));
     assert_eq!(findings("[pile.d\n")[0].0, 1);
 }
 
@@ -123,70 +101,25 @@ fn unknown_keys_and_wrong_values_show_the_line_and_the_nearest_word() {
 fn a_tenth_shelf_is_one_too_many() {
     let text = "[bookcase.h]\nat = \"/h\"\nshelves = [\"a\",\"b\",\"c\",\"d\",\"e\",\"f\",\"g\",\"h\",\"i\",\"j\"]\n";
     one(text, 3, "\"j\"", "nine at most");
-    one(
-        "[bookcase.h]\nat = \"/h\"\nshelves = [\"a/b\"]\n",
-        3,
-        "\"a/b\"",
-        "leave out",
-    );
-    one(
-        "[bookcase.h]\nat = \"/h\"\nshelves = [\"Ab\", \"aB\"]\n",
-        3,
-        "\"aB\"",
-        "two shelves",
-    );
+    one("[bookcase.h]\nat = \"/h\"\nshelves = [\"a/b\"]\n", 3, "\"a/b\"", "leave out");
+    one("[bookcase.h]\nat = \"/h\"\nshelves = [\"Ab\", \"aB\"]\n", 3, "\"aB\"", "two shelves");
 }
 
 #[test]
 fn rules_that_cannot_work() {
-    one(
-        &rule("when = \"type imgae\"\nput = \"1\"\n"),
-        7,
-        "imgae",
-        "did you mean `image`?",
-    );
+    one(&rule("when = \"type imgae\"\nput = \"1\"\n"), 7, "imgae", "did you mean `image`?");
     one(
         &rule("when = 'type image'\npiles = [\"downlods\"]\nput = \"1\"\n"),
         8,
         "\"downlods\"",
         "did you mean `downloads`?",
     );
-    one(
-        &rule("when = \"type image\"\nput = \"7/{type}\"\n"),
-        8,
-        "\"7/{type}\"",
-        "its shelves are 1 A, 2 B",
-    );
-    one(
-        &rule("when = \"type image\"\nput = \"work/1\"\n"),
-        8,
-        "\"work/1\"",
-        "there is no bookcase `work`",
-    );
-    one(
-        &rule("when = \"type image\"\nput = \"1/{tpye}\"\n"),
-        8,
-        "tpye",
-        "did you mean `type`?",
-    );
-    one(
-        &rule("when = \"type image\"\nrename = \"{stem:x}\"\n"),
-        8,
-        "x",
-        "initial or tidy",
-    );
-    one(
-        &rule("when = \"type image\"\n"),
-        6,
-        "[[rule]]",
-        "add `put`, `rename` or `tag`",
-    );
-    one(
-        "[[rule]]\nwhen = \"type image\"\nput = \"1\"\n",
-        3,
-        "\"1\"",
-        "make one: [bookcase.home]",
-    );
+    one(&rule("when = \"type image\"\nput = \"7/{type}\"\n"), 8, "\"7/{type}\"", "its shelves are 1 A, 2 B");
+    one(&rule("when = \"type image\"\nput = \"work/1\"\n"), 8, "\"work/1\"", "there is no bookcase `work`");
+    one(&rule("when = \"type image\"\nput = \"1/{tpye}\"\n"), 8, "tpye", "did you mean `type`?");
+    one(&rule("when = \"type image\"\nrename = \"{stem:x}\"\n"), 8, "x", "initial or tidy");
+    one(&rule("when = \"type image\"\n"), 6, "[[rule]]", "add `put`, `rename` or `tag`");
+    one("[[rule]]\nwhen = \"type image\"\nput = \"1\"\n", 3, "\"1\"", "make one: [bookcase.home]");
 }
 
 #[test]
@@ -199,10 +132,5 @@ fn several_findings_come_in_the_order_of_the_text() {
 #[test]
 fn a_condition_with_escapes_points_at_the_whole_string() {
     let text = rule("when = \"name is \\\"a\\\" adn empty\"\nput = \"1\"\n");
-    one(
-        &text,
-        7,
-        "\"name is \\\"a\\\" adn empty\"",
-        "did you mean `and`?",
-    );
+    one(&text, 7, "\"name is \\\"a\\\" adn empty\"", "did you mean `and`?");
 }

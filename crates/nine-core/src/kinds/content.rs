@@ -42,18 +42,12 @@ impl Content {
         let promised = !known.signatures.is_empty();
         match self {
             Content::Empty => Judgement::SaysNothing,
-            Content::Signature(_, what, media) if known.signatures.contains(media) => {
-                Judgement::Agrees(what)
-            }
-            Content::Signature(item_type, what, _) if promised => {
-                Judgement::Contradicts(*item_type, what)
-            }
+            Content::Signature(_, what, media) if known.signatures.contains(media) => Judgement::Agrees(what),
+            Content::Signature(item_type, what, _) if promised => Judgement::Contradicts(*item_type, what),
             Content::Signature(item_type, what, _) => {
                 // A drawing, film or pack may well be kept in a container of another name.
-                let text_promised = matches!(
-                    known.item_type,
-                    Note | Mail | Calendar | Contact | Code | Sheet
-                );
+                let text_promised =
+                    matches!(known.item_type, Note | Mail | Calendar | Contact | Code | Sheet);
                 let kept = matches!(item_type, Packed | Data) && !matches!(known.item_type, Note);
                 if text_promised && !kept && known.item_type != *item_type {
                     Judgement::Contradicts(*item_type, what)
@@ -67,9 +61,7 @@ impl Content {
             {
                 Judgement::Contradicts(Code, "web page")
             }
-            Content::Bytes if promised => {
-                Judgement::Contradicts(Unknown, "bytes without a known form")
-            }
+            Content::Bytes if promised => Judgement::Contradicts(Unknown, "bytes without a known form"),
             Content::Text(..) | Content::Bytes => Judgement::SaysNothing,
         }
     }
@@ -113,11 +105,7 @@ fn as_text(first: &[u8]) -> Option<String> {
 /// Kinds of text that say on their first lines what they are.
 fn marked_text(text: &str) -> Option<(ItemType, &'static str)> {
     let start = text.trim_start();
-    let lower: String = start
-        .chars()
-        .take(2048)
-        .collect::<String>()
-        .to_ascii_lowercase();
+    let lower: String = start.chars().take(2048).collect::<String>().to_ascii_lowercase();
     let begins = |marks: &[&str]| marks.iter().any(|mark| lower.starts_with(mark));
     if begins(&["<!doctype html", "<html", "<head", "<body", "<title"]) {
         return Some((Code, "web page"));
@@ -127,37 +115,16 @@ fn marked_text(text: &str) -> Option<(ItemType, &'static str)> {
     }
     if begins(&["<?xml"]) {
         let page = lower.contains("<html");
-        return Some(if page {
-            (Code, "web page")
-        } else {
-            (Data, "XML")
-        });
+        return Some(if page { (Code, "web page") } else { (Data, "XML") });
     }
     let marked = [
         (&["begin:vcalendar"][..], Calendar, "calendar"),
         (&["begin:vcard"], Contact, "contact"),
-        (
-            &["[internetshortcut]", "[desktop entry]"],
-            Shortcut,
-            "shortcut",
-        ),
+        (&["[internetshortcut]", "[desktop entry]"], Shortcut, "shortcut"),
         (&["#!"], Code, "script"),
-        (
-            &[
-                "return-path:",
-                "received:",
-                "delivered-to:",
-                "mime-version:",
-                "message-id:",
-            ],
-            Mail,
-            "mail",
-        ),
+        (&["return-path:", "received:", "delivered-to:", "mime-version:", "message-id:"], Mail, "mail"),
     ];
-    marked
-        .iter()
-        .find(|(marks, ..)| begins(marks))
-        .map(|(_, item_type, what)| (*item_type, *what))
+    marked.iter().find(|(marks, ..)| begins(marks)).map(|(_, item_type, what)| (*item_type, *what))
 }
 
 /// The type and name for people of a media type.
@@ -169,31 +136,15 @@ fn type_of_media(media: &str) -> Option<(ItemType, &'static str)> {
         ("application/msword", Document, "office document"),
         ("application/vnd.ms-excel", Sheet, "spreadsheet"),
         ("application/vnd.ms-powerpoint", Slides, "slides"),
-        (
-            "application/vnd.oasis.opendocument.text",
-            Document,
-            "OpenDocument text",
-        ),
-        (
-            "application/vnd.oasis.opendocument.spreadsheet",
-            Sheet,
-            "OpenDocument sheet",
-        ),
-        (
-            "application/vnd.oasis.opendocument.presentation",
-            Slides,
-            "OpenDocument slides",
-        ),
+        ("application/vnd.oasis.opendocument.text", Document, "OpenDocument text"),
+        ("application/vnd.oasis.opendocument.spreadsheet", Sheet, "OpenDocument sheet"),
+        ("application/vnd.oasis.opendocument.presentation", Slides, "OpenDocument slides"),
         (
             "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
             Document,
             "Office Open XML text",
         ),
-        (
-            "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-            Sheet,
-            "Office Open XML sheet",
-        ),
+        ("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", Sheet, "Office Open XML sheet"),
         (
             "application/vnd.openxmlformats-officedocument.presentationml.presentation",
             Slides,
@@ -219,16 +170,8 @@ fn type_of_media(media: &str) -> Option<(ItemType, &'static str)> {
         ("application/zip", Packed, "zip"),
         ("application/gzip", Packed, "gzip"),
         ("application/x-tar", Packed, "tar"),
-        (
-            "application/vnd.microsoft.portable-executable",
-            Installer,
-            "Windows program",
-        ),
-        (
-            "application/vnd.debian.binary-package",
-            Installer,
-            "Debian package",
-        ),
+        ("application/vnd.microsoft.portable-executable", Installer, "Windows program"),
+        ("application/vnd.debian.binary-package", Installer, "Debian package"),
         ("application/x-rpm", Installer, "RPM package"),
         ("application/x-executable", Installer, "program"),
         ("application/x-mach-binary", Installer, "program"),
@@ -238,26 +181,13 @@ fn type_of_media(media: &str) -> Option<(ItemType, &'static str)> {
     if let Some((_, item_type, what)) = named.iter().find(|(name, ..)| *name == media) {
         return Some((*item_type, what));
     }
-    let packed = [
-        "7z",
-        "rar",
-        "bzip",
-        "xz",
-        "zstd",
-        "lz",
-        "compress",
-        "cab",
-        "cpio",
-        "unix-archive",
-    ];
+    let packed = ["7z", "rar", "bzip", "xz", "zstd", "lz", "compress", "cab", "cpio", "unix-archive"];
     match media.split_once('/')? {
         ("image", _) => Some((Image, "picture")),
         ("audio", _) => Some((Audio, "sound")),
         ("video", _) => Some((Video, "film")),
         ("application", sub) if sub.starts_with("font") => Some((Font, "font")),
-        ("application", sub) if packed.iter().any(|p| sub.contains(p)) => {
-            Some((Packed, "packed files"))
-        }
+        ("application", sub) if packed.iter().any(|p| sub.contains(p)) => Some((Packed, "packed files")),
         ("application", "octet-stream") => None,
         _ => Some((Data, "data")),
     }

@@ -1,5 +1,8 @@
 //! Which extension stands for which type, and what its content must look like.
 
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
 use super::ItemType::{self, *};
 
 /// What is known of an extension.
@@ -19,10 +22,7 @@ const PLAIN: [(ItemType, &str); 19] = [
     (Book, "azw azw3 fb2 lit"),
     (Mail, "eml emlx mbox msg"),
     (Image, "raw nef arw dng orf rw2 raf tga ppm pgm pbm"),
-    (
-        Drawing,
-        "svg dxf dwg eps ai odg vsd vsdx drawio fig sketch xcf kra cdr",
-    ),
+    (Drawing, "svg dxf dwg eps ai odg vsd vsdx drawio fig sketch xcf kra cdr"),
     (Video, "m2ts mts ts 3gp vob ogv mpg mpeg wmv"),
     (Audio, "mp3 aac wma aif aiff m4a m4b opus oga mid midi amr"),
     (Font, "ttc pfb bdf"),
@@ -36,14 +36,8 @@ const PLAIN: [(ItemType, &str); 19] = [
         "json jsonl xml yaml yml toml ini cfg conf log db dat1 parquet npy mat xmp aae thm gpx kml \
             geojson torrent bib ris plist properties srt vtt sha256 md5 asc sig",
     ),
-    (
-        Packed,
-        "iso img tar tar.xz tar.zst tar.bz2 tar.lz tgz tbz txz z lz lzma zst cab jar war",
-    ),
-    (
-        Installer,
-        "dmg pkg appimage flatpakref flatpak snap msix run apk xpi crx",
-    ),
+    (Packed, "iso img tar tar.xz tar.zst tar.bz2 tar.lz tgz tbz txz z lz lzma zst cab jar war"),
+    (Installer, "dmg pkg appimage flatpakref flatpak snap msix run apk xpi crx"),
     (Shortcut, "desktop url webloc lnk"),
     (Calendar, "ics ical vcs"),
     (Contact, "vcf vcard"),
@@ -58,60 +52,23 @@ const SIGNED: [(ItemType, &str, &[&str]); 36] = [
     (Document, "pdf", &["application/pdf"]),
     (Document, "rtf", &["application/rtf"]),
     (Document, "ps", &["application/postscript"]),
-    (
-        Document,
-        "doc dot",
-        &["application/msword", OLE, "application/rtf"],
-    ),
+    (Document, "doc dot", &["application/msword", OLE, "application/rtf"]),
     (
         Document,
         "docx docm dotx",
-        &[
-            "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
-            ZIP,
-        ],
+        &["application/vnd.openxmlformats-officedocument.wordprocessingml.document", ZIP],
     ),
-    (
-        Document,
-        "odt ott",
-        &["application/vnd.oasis.opendocument.text", ZIP],
-    ),
-    (
-        Sheet,
-        "xls xlt",
-        &["application/vnd.ms-excel", "application/msword", OLE],
-    ),
-    (
-        Sheet,
-        "xlsx xlsm xltx",
-        &[
-            "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-            ZIP,
-        ],
-    ),
-    (
-        Sheet,
-        "ods ots",
-        &["application/vnd.oasis.opendocument.spreadsheet", ZIP],
-    ),
-    (
-        Slides,
-        "ppt pps",
-        &["application/vnd.ms-powerpoint", "application/msword", OLE],
-    ),
+    (Document, "odt ott", &["application/vnd.oasis.opendocument.text", ZIP]),
+    (Sheet, "xls xlt", &["application/vnd.ms-excel", "application/msword", OLE]),
+    (Sheet, "xlsx xlsm xltx", &["application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", ZIP]),
+    (Sheet, "ods ots", &["application/vnd.oasis.opendocument.spreadsheet", ZIP]),
+    (Slides, "ppt pps", &["application/vnd.ms-powerpoint", "application/msword", OLE]),
     (
         Slides,
         "pptx pptm ppsx potx",
-        &[
-            "application/vnd.openxmlformats-officedocument.presentationml.presentation",
-            ZIP,
-        ],
+        &["application/vnd.openxmlformats-officedocument.presentationml.presentation", ZIP],
     ),
-    (
-        Slides,
-        "odp otp",
-        &["application/vnd.oasis.opendocument.presentation", ZIP],
-    ),
+    (Slides, "odp otp", &["application/vnd.oasis.opendocument.presentation", ZIP]),
     (Book, "epub", &["application/epub+zip", ZIP]),
     (Book, "mobi", &["application/x-mobipocket-ebook"]),
     (Book, "djvu", &["image/vnd.djvu"]),
@@ -124,22 +81,14 @@ const SIGNED: [(ItemType, &str, &[&str]); 36] = [
     (Image, "heic heif avif", &["image/heif", "image/avif"]),
     (Image, "ico", &["image/vnd.microsoft.icon"]),
     (Drawing, "psd", &["image/vnd.adobe.photoshop"]),
-    (
-        Video,
-        "mp4 m4v mov",
-        &["video/mp4", "video/x-m4v", "video/quicktime", "audio/m4a"],
-    ),
+    (Video, "mp4 m4v mov", &["video/mp4", "video/x-m4v", "video/quicktime", "audio/m4a"]),
     (Video, "mkv webm", &["video/x-matroska", "video/webm"]),
     (Video, "avi", &["video/x-msvideo"]),
     (Video, "flv", &["video/x-flv"]),
     (Audio, "wav", &["audio/x-wav"]),
     (Audio, "flac", &["audio/x-flac"]),
     (Audio, "ogg", &["audio/ogg", "audio/opus"]),
-    (
-        Font,
-        "ttf otf woff woff2",
-        &["application/font-sfnt", "application/font-woff"],
-    ),
+    (Font, "ttf otf woff woff2", &["application/font-sfnt", "application/font-woff"]),
     (Packed, "zip", &[ZIP]),
     (
         Packed,
@@ -167,22 +116,18 @@ const SIGNED: [(ItemType, &str, &[&str]); 36] = [
     (Data, "sqlite sqlite3", &["application/vnd.sqlite3"]),
 ];
 
+static KNOWN: LazyLock<HashMap<&'static str, Known>> = LazyLock::new(|| {
+    let signed = SIGNED.iter().map(|(item_type, list, signatures)| (*item_type, *list, *signatures));
+    let plain = PLAIN.iter().map(|(item_type, list)| (*item_type, *list, &[][..]));
+    let each = signed.chain(plain).flat_map(|(item_type, list, signatures)| {
+        list.split_ascii_whitespace().map(move |ext| (ext, Known { item_type, signatures }))
+    });
+    each.collect()
+});
+
 /// What is known of an extension, given in small letters and without its dot.
 pub(super) fn lookup(ext: &str) -> Option<Known> {
-    let has = |list: &str| list.split_ascii_whitespace().any(|word| word == ext);
-    let signed = SIGNED.iter().find(|(_, list, _)| has(list));
-    signed
-        .map(|(item_type, _, signatures)| Known {
-            item_type: *item_type,
-            signatures,
-        })
-        .or_else(|| {
-            let plain = PLAIN.iter().find(|(_, list)| has(list));
-            plain.map(|(item_type, _)| Known {
-                item_type: *item_type,
-                signatures: &[],
-            })
-        })
+    KNOWN.get(ext).copied()
 }
 
 #[cfg(test)]

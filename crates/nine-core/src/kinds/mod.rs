@@ -67,10 +67,7 @@ impl ItemType {
 
     /// The type of this word, letter case ignored.
     pub fn from_word(word: &str) -> Option<Self> {
-        TYPES
-            .iter()
-            .find(|(name, _)| name.eq_ignore_ascii_case(word))
-            .map(|(_, t)| *t)
+        TYPES.iter().find(|(name, _)| name.eq_ignore_ascii_case(word)).map(|(_, t)| *t)
     }
 }
 
@@ -131,15 +128,10 @@ pub fn decide(name: &[u8], content: Option<&Content>) -> Verdict {
         (Some(known), Some(content)) => match content.judge(&known) {
             content::Judgement::Agrees(what) => (known.item_type, Evidence::Both(what)),
             content::Judgement::SaysNothing => (known.item_type, Evidence::Extension),
-            content::Judgement::Contradicts(item_type, what) => {
-                (item_type, Evidence::Contradiction(what))
-            }
+            content::Judgement::Contradicts(item_type, what) => (item_type, Evidence::Contradiction(what)),
         },
     };
-    Verdict {
-        item_type,
-        evidence,
-    }
+    Verdict { item_type, evidence }
 }
 
 #[cfg(test)]
@@ -172,20 +164,14 @@ mod tests {
         assert_eq!(look("a.md", b"# Notes\n").evidence, Evidence::Extension);
         assert_eq!(look("a.mp3", b"\0\0\0\0").evidence, Evidence::Extension);
         assert_eq!(look("a.pdf", b"").evidence, Evidence::Extension);
-        assert_eq!(
-            look("a.docx", b"PK\x03\x04aaaaaaaaaaaaaaaa").item_type,
-            Document
-        );
+        assert_eq!(look("a.docx", b"PK\x03\x04aaaaaaaaaaaaaaaa").item_type, Document);
     }
 
     #[test]
     fn content_speaks_where_the_name_is_silent() {
         assert_eq!(look("IMG_0001", b"\xff\xd8\xff\xe0 JFIF").item_type, Image);
         assert_eq!(look("README", b"plain words\n").item_type, Note);
-        assert_eq!(
-            look("noname", b"[Desktop Entry]\nName=x").item_type,
-            Shortcut
-        );
+        assert_eq!(look("noname", b"[Desktop Entry]\nName=x").item_type, Shortcut);
         assert_eq!(look("noname", b"BEGIN:VCALENDAR\r\n").item_type, Calendar);
         assert_eq!(look("noname", b"\x01\x02\x03\x80").item_type, Unknown);
         assert_eq!(decide(b"plan.dwg", None).item_type, Drawing);
@@ -194,25 +180,14 @@ mod tests {
     #[test]
     fn a_picture_named_as_text_or_as_a_film_contradicts() {
         let png = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR";
-        assert!(matches!(
-            look("notes.txt", png).evidence,
-            Evidence::Contradiction(_)
-        ));
-        assert!(matches!(
-            look("film.mp4", png).evidence,
-            Evidence::Contradiction(_)
-        ));
-        assert!(matches!(
-            look("picture.jpg", png).evidence,
-            Evidence::Contradiction(_)
-        ));
+        assert!(matches!(look("notes.txt", png).evidence, Evidence::Contradiction(_)));
+        assert!(matches!(look("film.mp4", png).evidence, Evidence::Contradiction(_)));
+        assert!(matches!(look("picture.jpg", png).evidence, Evidence::Contradiction(_)));
     }
 
     #[test]
     fn names_that_say_little() {
-        assert!(
-            name_says_little(b"README") && name_says_little(b"x.bin") && name_says_little(b"x.qqq")
-        );
+        assert!(name_says_little(b"README") && name_says_little(b"x.bin") && name_says_little(b"x.qqq"));
         assert!(!name_says_little(b"x.JPG"));
     }
 }

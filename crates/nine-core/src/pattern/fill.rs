@@ -20,11 +20,7 @@ impl Pattern {
     /// The subject whose value is unknown.
     pub fn fill_folder(&self, item: &Item, now: &Now) -> Filled {
         let safe = names::make_safe(&self.fill(item, now)?);
-        if safe.is_empty() {
-            Err(Unknown("name"))
-        } else {
-            Ok(safe)
-        }
+        if safe.is_empty() { Err(Unknown("name")) } else { Ok(safe) }
     }
 
     /// Makes an item's name under the same rules; a file's extension is added if the pattern left
@@ -35,19 +31,12 @@ impl Pattern {
     pub fn fill_name(&self, item: &Item, now: &Now) -> Filled {
         let mut name = self.fill(item, now)?;
         let ext = item.extension();
-        if names::split_extension(&name).1.to_ascii_lowercase() != ext.to_ascii_lowercase() {
+        if !names::split_extension(&name).1.eq_ignore_ascii_case(ext) {
             name.extend_from_slice(ext);
         }
         let safe = names::make_safe(&name);
-        let stem_left = names::split_extension(&safe)
-            .0
-            .iter()
-            .any(|b| !matches!(b, b'.' | b' '));
-        if safe.is_empty() || !stem_left {
-            Err(Unknown("name"))
-        } else {
-            Ok(safe)
-        }
+        let stem_left = names::split_extension(&safe).0.iter().any(|b| !matches!(b, b'.' | b' '));
+        if safe.is_empty() || !stem_left { Err(Unknown("name")) } else { Ok(safe) }
     }
 
     fn fill(&self, item: &Item, now: &Now) -> Filled {
@@ -55,16 +44,9 @@ impl Pattern {
         for piece in &self.pieces {
             match piece {
                 Piece::Literal(text) => out.extend_from_slice(text.as_bytes()),
-                Piece::Value {
-                    subject,
-                    form,
-                    fallback,
-                } => {
+                Piece::Value { subject, form, fallback } => {
                     let value = value(*subject, form, item, now, out.is_empty());
-                    match (
-                        value.filter(|v| !v.is_empty() || *subject == Subject::Ext),
-                        fallback,
-                    ) {
+                    match (value.filter(|v| !v.is_empty() || *subject == Subject::Ext), fallback) {
                         (Some(value), _) if !value.is_empty() => {
                             out.extend(value.iter().map(|b| if *b == b'/' { b'-' } else { *b }));
                         }
@@ -91,11 +73,7 @@ fn value(subject: Subject, form: &Form, item: &Item, now: &Now, first: bool) -> 
         },
         Subject::Ext => {
             let ext = item.extension();
-            plain(if first {
-                ext.strip_prefix(b".").unwrap_or(ext)
-            } else {
-                ext
-            })
+            plain(if first { ext.strip_prefix(b".").unwrap_or(ext) } else { ext })
         }
         Subject::Stem => in_form(item.stem(), form),
         Subject::Name => in_form(item.name(), form),
@@ -111,9 +89,7 @@ fn in_form(bytes: &[u8], form: &Form) -> Option<Vec<u8>> {
     let Ok(text) = std::str::from_utf8(bytes) else {
         // Only its bytes are sure: they are kept as they are.
         return match form {
-            Form::Initial => {
-                names::initial(&String::from_utf8_lossy(bytes)).map(String::into_bytes)
-            }
+            Form::Initial => names::initial(&String::from_utf8_lossy(bytes)).map(String::into_bytes),
             _ => Some(bytes.to_vec()),
         };
     };

@@ -17,11 +17,7 @@ pub struct Pattern {
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Piece {
     Literal(String),
-    Value {
-        subject: Subject,
-        form: Form,
-        fallback: Option<String>,
-    },
+    Value { subject: Subject, form: Form, fallback: Option<String> },
 }
 
 /// What a pattern may speak of.
@@ -63,15 +59,7 @@ pub struct PutPattern {
 impl Pattern {
     /// Whether filling it needs the item's type.
     pub fn asks_for_type(&self) -> bool {
-        self.pieces.iter().any(|piece| {
-            matches!(
-                piece,
-                Piece::Value {
-                    subject: Subject::Type,
-                    ..
-                }
-            )
-        })
+        self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Type, .. }))
     }
 }
 

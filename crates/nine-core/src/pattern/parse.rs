@@ -23,10 +23,7 @@ impl Subject {
     }
 
     fn is_date(self) -> bool {
-        matches!(
-            self,
-            Self::Today | Self::Modified | Self::Created | Self::Opened | Self::Arrived
-        )
+        matches!(self, Self::Today | Self::Modified | Self::Created | Self::Opened | Self::Arrived)
     }
 }
 
@@ -92,14 +89,9 @@ fn value(text: &str) -> Result<Piece, Diagnostic> {
         Some((body, fallback)) => (body, Some(fallback.to_owned())),
         None => (text, None),
     };
-    let (word, form) = body
-        .split_once(':')
-        .map_or((body, None), |(word, form)| (word, Some(form)));
+    let (word, form) = body.split_once(':').map_or((body, None), |(word, form)| (word, Some(form)));
     let known = || SUBJECTS.iter().map(|(word, _)| *word);
-    let subject = SUBJECTS
-        .iter()
-        .find(|(known, _)| *known == word)
-        .map(|(_, subject)| *subject);
+    let subject = SUBJECTS.iter().find(|(known, _)| *known == word).map(|(_, subject)| *subject);
     let subject = subject.ok_or_else(|| {
         let found = Diagnostic::new(0..word.len(), format!("`{word}` is not known in patterns"));
         match nearest(word, known()) {
@@ -111,21 +103,14 @@ fn value(text: &str) -> Result<Piece, Diagnostic> {
         None => Form::Plain,
         Some(form) => read_form(subject, form).map_err(|d| d.shifted(word.len() + 1))?,
     };
-    if fallback
-        .as_deref()
-        .is_some_and(|f| f.trim().is_empty() || f.contains(['/', '{']))
-    {
+    if fallback.as_deref().is_some_and(|f| f.trim().is_empty() || f.contains(['/', '{'])) {
         return Err(Diagnostic::new(
             body.len()..text.len(),
             "what is written where the value is unknown must be a plain word",
         )
         .help(format!("for example {{{word}|Unsorted}}")));
     }
-    Ok(Piece::Value {
-        subject,
-        form,
-        fallback,
-    })
+    Ok(Piece::Value { subject, form, fallback })
 }
 
 fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
@@ -136,30 +121,25 @@ fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
         (subject, "month") if subject.is_date() => return Ok(Form::Date("%m".into())),
         (subject, "day") if subject.is_date() => return Ok(Form::Date("%d".into())),
         (subject, format) if subject.is_date() => {
-            let sample = jiff::civil::date(2031, 4, 7)
-                .at(9, 0, 0, 0)
-                .to_zoned_datetime(jiff::tz::TimeZone::UTC);
+            let sample =
+                jiff::civil::date(2031, 4, 7).at(9, 0, 0, 0).to_zoned_datetime(jiff::tz::TimeZone::UTC);
             let readable = sample.is_ok_and(|at| jiff::fmt::strtime::format(format, &at).is_ok());
-            (
-                readable && format.contains('%'),
-                "year, month, day, or a form such as %Y-%m",
-            )
+            (readable && format.contains('%'), "year, month, day, or a form such as %Y-%m")
         }
         (Subject::Stem | Subject::Name, "initial") => return Ok(Form::Initial),
         (Subject::Stem | Subject::Name, "tidy") => return Ok(Form::Tidy),
         (Subject::Stem | Subject::Name, _) => (false, "initial or tidy"),
         _ => {
-            return Err(Diagnostic::new(whole, format!("`{word}` has no forms"))
-                .help(format!("write {{{word}}}")));
+            return Err(
+                Diagnostic::new(whole, format!("`{word}` has no forms")).help(format!("write {{{word}}}"))
+            );
         }
     };
     if fits {
         return Ok(Form::Date(form.to_owned()));
     }
-    Err(
-        Diagnostic::new(whole, format!("`{form}` is not a form of `{word}`"))
-            .help(format!("its forms are {allowed}")),
-    )
+    Err(Diagnostic::new(whole, format!("`{form}` is not a form of `{word}`"))
+        .help(format!("its forms are {allowed}")))
 }
 
 impl PutPattern {
@@ -176,11 +156,8 @@ impl PutPattern {
         };
         let (at, first) = parts.next().unwrap_or((0, ""));
         let bookcase = (number(first).is_none()).then(|| first.to_owned());
-        let (shelf_at, shelf_text) = if bookcase.is_some() {
-            parts.next().unwrap_or((text.len(), ""))
-        } else {
-            (at, first)
-        };
+        let (shelf_at, shelf_text) =
+            if bookcase.is_some() { parts.next().unwrap_or((text.len(), "")) } else { (at, first) };
         let shelf = number(shelf_text).ok_or_else(|| {
             let span = if bookcase.is_some() && !shelf_text.is_empty() {
                 shelf_at..shelf_at + shelf_text.len()
@@ -201,11 +178,7 @@ impl PutPattern {
                 Pattern::parse_part(part).map_err(|d| d.shifted(at))
             })
             .collect::<Result<_, _>>()?;
-        Ok(Self {
-            bookcase,
-            shelf,
-            folders,
-        })
+        Ok(Self { bookcase, shelf, folders })
     }
 }
 

@@ -11,17 +11,9 @@ fn now() -> Now {
 }
 
 fn item(name: &[u8]) -> Item {
-    let modified = Now::parse("2030-11-02T12:00", &TimeZone::UTC)
-        .unwrap()
-        .moment();
-    let entry = Entry {
-        kind: Kind::File,
-        size: 1,
-        modified,
-        opened: None,
-        born: None,
-        identity: Identity([0, 0]),
-    };
+    let modified = Now::parse("2030-11-02T12:00", &TimeZone::UTC).unwrap().moment();
+    let entry =
+        Entry { kind: Kind::File, size: 1, modified, opened: None, born: None, identity: Identity([0, 0]) };
     Item {
         spot: Spot::new("downloads", ItemPath::new(name).unwrap()),
         size: 1,
@@ -36,20 +28,14 @@ fn item(name: &[u8]) -> Item {
 }
 
 fn name(pattern: &str, of: &str) -> Result<String, &'static str> {
-    let filled = Pattern::parse(pattern)
-        .unwrap()
-        .fill_name(&item(of.as_bytes()), &now());
-    filled
-        .map(|bytes| String::from_utf8(bytes).unwrap())
-        .map_err(|unknown| unknown.0)
+    let filled = Pattern::parse(pattern).unwrap().fill_name(&item(of.as_bytes()), &now());
+    filled.map(|bytes| String::from_utf8(bytes).unwrap()).map_err(|unknown| unknown.0)
 }
 
 fn folder(pattern: &str, of: &str) -> Result<String, &'static str> {
     let pattern = PutPattern::parse(&format!("2/{pattern}")).unwrap();
     let filled = pattern.folders[0].fill_folder(&item(of.as_bytes()), &now());
-    filled
-        .map(|bytes| String::from_utf8(bytes).unwrap())
-        .map_err(|unknown| unknown.0)
+    filled.map(|bytes| String::from_utf8(bytes).unwrap()).map_err(|unknown| unknown.0)
 }
 
 #[test]
@@ -59,10 +45,7 @@ fn values_and_forms() {
         "2030-11 Loan list.PDF"
     );
     assert_eq!(name("{today} {name}", "a.txt").unwrap(), "2031-04-07 a.txt");
-    assert_eq!(
-        name("{{{pile}}} {stem}", "a.txt").unwrap(),
-        "{downloads} a.txt"
-    );
+    assert_eq!(name("{{{pile}}} {stem}", "a.txt").unwrap(), "{downloads} a.txt");
     assert_eq!(folder("{stem:initial}", "émile.txt").unwrap(), "E");
     assert_eq!(folder("{modified:year}", "a").unwrap(), "2030");
     assert_eq!(folder("{type}", "a.jpg").unwrap(), "image");
@@ -86,10 +69,7 @@ fn unknown_values_need_a_fallback() {
 
 #[test]
 fn values_never_make_separators_or_refused_names() {
-    assert_eq!(
-        name("{modified:%Y/%m}{ext}", "a.txt").unwrap_err_or_name(),
-        "2030-11.txt"
-    );
+    assert_eq!(name("{modified:%Y/%m}{ext}", "a.txt").unwrap_err_or_name(), "2030-11.txt");
     assert_eq!(folder("{stem}", "what?.txt").unwrap(), "what-");
     assert_eq!(folder("{stem}", "con.txt").unwrap(), "con_");
     assert_eq!(folder("{stem}", "...").unwrap_err(), "name");
@@ -107,9 +87,7 @@ impl Shown for Result<String, &'static str> {
 
 #[test]
 fn bytes_outside_utf8_are_kept() {
-    let filled = Pattern::parse("x {stem:tidy}{ext}")
-        .unwrap()
-        .fill_name(&item(b"caf\xe9.txt"), &now());
+    let filled = Pattern::parse("x {stem:tidy}{ext}").unwrap().fill_name(&item(b"caf\xe9.txt"), &now());
     assert_eq!(filled.unwrap(), b"x caf\xe9.txt");
 }
 
@@ -130,22 +108,11 @@ fn errors_point_at_the_word() {
         assert_eq!(&text[found.span.clone()], word, "{text}");
         assert!(found.help.unwrap_or_default().starts_with(help), "{text}");
     }
-    for text in [
-        "{type}/x",
-        "Loans",
-        "0/x",
-        "10/x",
-        "home/{type}",
-        "",
-        "2/../x",
-    ] {
+    for text in ["{type}/x", "Loans", "0/x", "10/x", "home/{type}", "", "2/../x"] {
         assert!(PutPattern::parse(text).is_err(), "{text}");
     }
     let put = PutPattern::parse("home/3/{type}/{modified:%Y/%m}").unwrap();
-    assert_eq!(
-        (put.bookcase.as_deref(), put.shelf, put.folders.len()),
-        (Some("home"), 3, 2)
-    );
+    assert_eq!((put.bookcase.as_deref(), put.shelf, put.folders.len()), (Some("home"), 3, 2));
 }
 
 proptest! {

@@ -100,13 +100,8 @@ pub const HELD: &str = "Held";
 /// The folders whose names must be known before the proposals can be settled.
 pub fn folders_wanted(proposals: &[Proposal]) -> Vec<Spot> {
     let mut folders: Vec<Spot> = proposals.iter().filter_map(|p| p.folder.clone()).collect();
-    let held = proposals
-        .iter()
-        .filter(|p| p.clash == Clash::Hold)
-        .filter_map(|p| p.folder.as_ref());
-    let held: Vec<Spot> = held
-        .map(|f| Spot::new(f.place.clone(), f.path.join(HELD)))
-        .collect();
+    let held = proposals.iter().filter(|p| p.clash == Clash::Hold).filter_map(|p| p.folder.as_ref());
+    let held: Vec<Spot> = held.map(|f| Spot::new(f.place.clone(), f.path.join(HELD))).collect();
     folders.extend(held);
     folders.sort();
     folders.dedup();

@@ -12,18 +12,11 @@ use crate::worklist::{Act, ClashAnswer, Doubt, Standing, Step, Worklist};
 /// Makes steps of proposals. `standing` tells what has which name in the folders that
 /// [`super::folders_wanted`] listed; a folder that is not in it holds nothing.
 pub fn settle(proposals: Vec<Proposal>, standing: &Standing) -> Worklist {
-    let mut settler = Settler {
-        standing,
-        claimed: HashSet::new(),
-        steps: Vec::new(),
-        sets: 0,
-    };
+    let mut settler = Settler { standing, claimed: HashSet::new(), steps: Vec::new(), sets: 0 };
     for proposal in proposals {
         settler.settle(proposal);
     }
-    Worklist {
-        steps: settler.steps,
-    }
+    Worklist { steps: settler.steps }
 }
 
 struct Settler<'a> {
@@ -44,13 +37,7 @@ impl<'a> Settler<'a> {
     fn settle(&mut self, proposal: Proposal) {
         if !proposal.new_tags.is_empty() {
             let to = [proposal.tags.as_slice(), &proposal.new_tags].concat();
-            let mut tag = self.step(
-                &proposal,
-                Act::Tag {
-                    from: proposal.tags.clone(),
-                    to,
-                },
-            );
+            let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to });
             tag.doubts.clear();
             self.steps.push(tag);
         }
@@ -61,10 +48,7 @@ impl<'a> Settler<'a> {
             }
             return;
         };
-        let name = proposal
-            .name
-            .clone()
-            .unwrap_or_else(|| proposal.item.path.name().to_vec());
+        let name = proposal.name.clone().unwrap_or_else(|| proposal.item.path.name().to_vec());
         if folder == proposal.item.folder() && name == proposal.item.path.name() {
             return;
         }
@@ -78,23 +62,16 @@ impl<'a> Settler<'a> {
             std::iter::once(name.to_vec()).chain(followers).collect()
         };
         let wanted = members(&name);
-        let clash =
-            wanted
-                .iter()
-                .find_map(|member| match self.owner(&folder, member, &proposal.item) {
-                    Owner::Nobody => None,
-                    Owner::Another => Some((member.clone(), None)),
-                    Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()))),
-                });
+        let clash = wanted.iter().find_map(|member| match self.owner(&folder, member, &proposal.item) {
+            Owner::Nobody => None,
+            Owner::Another => Some((member.clone(), None)),
+            Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()))),
+        });
         let Some((taken, theirs)) = clash else {
             return self.go(proposal, folder, wanted);
         };
         let answer = self.answer(&proposal, theirs.as_ref());
-        proposal.doubts.push(Doubt::Clash {
-            name: taken,
-            theirs,
-            answer,
-        });
+        proposal.doubts.push(Doubt::Clash { name: taken, theirs, answer });
         match answer {
             ClashAnswer::Left => {
                 let step = self.step(&proposal, Act::Leave);
@@ -160,18 +137,9 @@ impl<'a> Settler<'a> {
     /// The first name, counted from `first`, that is free for the item and all that follows it.
     fn free_name(&self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> Vec<u8> {
         let is_folder = proposal.kind == Kind::Folder;
-        let candidates = (first..).map(|n| {
-            if n == 1 {
-                name.to_vec()
-            } else {
-                numbered(name, n, is_folder)
-            }
-        });
+        let candidates = (first..).map(|n| if n == 1 { name.to_vec() } else { numbered(name, n, is_folder) });
         let free = |candidate: &Vec<u8>| {
-            let followers = proposal
-                .followers
-                .iter()
-                .map(|f| follower_name(f, candidate));
+            let followers = proposal.followers.iter().map(|f| follower_name(f, candidate));
             std::iter::once(candidate.clone())
                 .chain(followers)
                 .all(|member| matches!(self.owner(folder, &member, &proposal.item), Owner::Nobody))
@@ -203,9 +171,8 @@ impl<'a> Settler<'a> {
             self.sets += 1;
             self.sets
         });
-        let mut targets = names
-            .into_iter()
-            .map(|name| Spot::new(folder.place.clone(), folder.path.join(name)));
+        let mut targets =
+            names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(name)));
         let leader = self.step(&proposal, Act::Leave);
         let followers = proposal.followers.iter().map(|follower| Step {
             item: follower.item.clone(),
@@ -220,8 +187,7 @@ impl<'a> Settler<'a> {
         for mut step in members {
             let Some(to) = targets.next() else { return };
             let facts = self.standing.get(&folder);
-            let key =
-                facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
+            let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
             self.claimed.insert((folder.clone(), key));
             step.together = together;
             step.act = Act::Move { to };

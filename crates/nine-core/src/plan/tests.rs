@@ -26,14 +26,7 @@ fn now() -> Now {
 
 fn entry(kind: Kind, modified: &str, identity: u64) -> Entry {
     let modified = Now::parse(modified, &TimeZone::UTC).unwrap().moment();
-    Entry {
-        kind,
-        size: 100,
-        modified,
-        opened: None,
-        born: None,
-        identity: Identity([1, identity]),
-    }
+    Entry { kind, size: 100, modified, opened: None, born: None, identity: Identity([1, identity]) }
 }
 
 /// A tree of these paths, all of one age; a path that ends in `/` is a folder.
@@ -47,9 +40,7 @@ fn tree(paths: &[&str], modified: &str) -> Tree {
 fn fill(tree: &mut Tree, folder: NodeId, paths: &[&str], modified: &str) {
     let mut names: Vec<(&str, Kind)> = Vec::new();
     for path in paths {
-        let (name, kind) = path
-            .split_once('/')
-            .map_or((*path, Kind::File), |(name, _)| (name, Kind::Folder));
+        let (name, kind) = path.split_once('/').map_or((*path, Kind::File), |(name, _)| (name, Kind::Folder));
         if !names.contains(&(name, kind)) {
             names.push((name, kind));
         }
@@ -66,10 +57,7 @@ fn fill(tree: &mut Tree, folder: NodeId, paths: &[&str], modified: &str) {
                 .filter_map(|p| p.strip_prefix(name)?.strip_prefix('/'))
                 .filter(|p| !p.is_empty())
                 .collect();
-            let id = tree
-                .children(folder)
-                .find(|id| tree.name(*id) == name.as_bytes())
-                .unwrap();
+            let id = tree.children(folder).find(|id| tree.name(*id) == name.as_bytes()).unwrap();
             fill(tree, id, &inner, modified);
         }
     }
@@ -84,16 +72,11 @@ struct Known {
 impl Details for Known {
     fn tags(&self, path: &ItemPath) -> Vec<String> {
         let tags = self.tags.get(path.to_text().as_str());
-        tags.into_iter()
-            .flatten()
-            .map(|tag| (*tag).to_owned())
-            .collect()
+        tags.into_iter().flatten().map(|tag| (*tag).to_owned()).collect()
     }
 
     fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.contents
-            .get(path.to_text().as_str())
-            .map(|bytes| recognise(bytes))
+        self.contents.get(path.to_text().as_str()).map(|bytes| recognise(bytes))
     }
 
     fn is_broken(&self, _: &ItemPath) -> bool {
@@ -103,25 +86,13 @@ impl Details for Known {
 
 fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
     let config: Config = parse(&format!("{HEAD}{rules}")).unwrap();
-    let layouts = vec![Layout::new(
-        &config.bookcases[0],
-        [b"2 Borrowed".as_slice()].into_iter(),
-    )];
-    let pass = Pass {
-        config: &config,
-        layouts: &layouts,
-        places: &|_| false,
-        now: &now(),
-        details: known,
-    };
+    let layouts = vec![Layout::new(&config.bookcases[0], [b"2 Borrowed".as_slice()].into_iter())];
+    let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: known };
     propose(&pass, &config.piles[0], &tree(paths, "2030-12-24T10:00"))
 }
 
 fn planned(rules: &str, paths: &[&str], standing: &Standing) -> Worklist {
-    settle(
-        proposed(rules, paths, &Known::default()).proposals,
-        standing,
-    )
+    settle(proposed(rules, paths, &Known::default()).proposals, standing)
 }
 
 fn shown(worklist: &Worklist) -> Vec<String> {
@@ -134,28 +105,19 @@ fn shown(worklist: &Worklist) -> Vec<String> {
 
 /// What stands in folders, given as whole spots.
 fn standing(spots: &[&str]) -> Standing {
-    let rules = NameRules {
-        folds: false,
-        longest: 255,
-        strict: false,
-    };
+    let rules = NameRules { folds: false, longest: 255, strict: false };
     let mut standing = Standing::new();
     for (at, text) in spots.iter().enumerate() {
         let spot = Spot::parse(text).unwrap();
-        let facts = standing
-            .entry(spot.folder())
-            .or_insert_with(|| FolderFacts {
-                rules,
-                names: HashMap::new(),
-                blocked: None,
-                domain: 1,
-                free: None,
-            });
+        let facts = standing.entry(spot.folder()).or_insert_with(|| FolderFacts {
+            rules,
+            names: HashMap::new(),
+            blocked: None,
+            domain: 1,
+            free: None,
+        });
         let name = spot.path.name().to_vec();
-        facts.names.insert(
-            name.clone(),
-            (name, entry(Kind::File, "2029-01-01T00:00", 900 + at as u64)),
-        );
+        facts.names.insert(name.clone(), (name, entry(Kind::File, "2029-01-01T00:00", 900 + at as u64)));
     }
     standing
 }
@@ -181,11 +143,7 @@ name = "never reached"
 when = "file"
 put = "3"
 "#;
-    let worklist = planned(
-        rules,
-        &["copy of loan_list.pdf", "photo.jpg"],
-        &Standing::new(),
-    );
+    let worklist = planned(rules, &["copy of loan_list.pdf", "photo.jpg"], &Standing::new());
     assert_eq!(
         shown(&worklist),
         [
@@ -195,37 +153,18 @@ put = "3"
         ]
     );
     assert_eq!(worklist.steps[1].why, "mark, clean, file");
-    assert_eq!(
-        worklist.steps[0].act,
-        Act::Tag {
-            from: vec![],
-            to: vec!["loans".into(), "new".into()]
-        }
-    );
+    assert_eq!(worklist.steps[0].act, Act::Tag { from: vec![], to: vec!["loans".into(), "new".into()] });
 }
 
 #[test]
 fn loose_rules_take_folders_as_wholes_and_deep_ones_reach_inside() {
-    let paths = [
-        "a.pdf",
-        "letters/b.pdf",
-        "letters/c.txt",
-        "repo/.git/x",
-        "repo/d.pdf",
-        "old letters/e.pdf",
-    ];
+    let paths = ["a.pdf", "letters/b.pdf", "letters/c.txt", "repo/.git/x", "repo/d.pdf", "old letters/e.pdf"];
     let rules = "[[rule]]\nwhen = \"type folder and name has old\"\nput = \"3\"\n[[rule]]\nwhen = \"type document\"\nput = \"2\"\n";
     assert_eq!(
         shown(&planned(rules, &paths, &Standing::new())),
-        [
-            "a.pdf -> home/2 Borrowed/a.pdf",
-            "old letters -> home/3 Grants/old letters"
-        ]
+        ["a.pdf -> home/2 Borrowed/a.pdf", "old letters -> home/3 Grants/old letters"]
     );
-    let deep = rules.replace(
-        "when = \"type document\"",
-        "reach = \"deep\"\nwhen = \"type document\"",
-    );
+    let deep = rules.replace("when = \"type document\"", "reach = \"deep\"\nwhen = \"type document\"");
     assert_eq!(
         shown(&planned(&deep, &paths, &Standing::new())),
         [
@@ -239,19 +178,8 @@ fn loose_rules_take_folders_as_wholes_and_deep_ones_reach_inside() {
 #[test]
 fn hidden_settling_and_unfiled_items_are_left_and_counted() {
     let rule = "[[rule]]\nwhen = \"type document\"\nput = \"2\"\n";
-    let out = proposed(
-        rule,
-        &[".secret.pdf", "a.pdf", "b.qqq", "c.qqq"],
-        &Known::default(),
-    );
-    assert_eq!(
-        (
-            out.left[&Left::Hidden],
-            out.left[&Left::NoRule],
-            out.looked_at
-        ),
-        (1, 2, 4)
-    );
+    let out = proposed(rule, &[".secret.pdf", "a.pdf", "b.qqq", "c.qqq"], &Known::default());
+    assert_eq!((out.left[&Left::Hidden], out.left[&Left::NoRule], out.looked_at), (1, 2, 4));
     let asks = proposed(
         &rule.replace("type document", "type document and hidden"),
         &[".secret.pdf"],
@@ -261,38 +189,17 @@ fn hidden_settling_and_unfiled_items_are_left_and_counted() {
 
     let any = "[[rule]]\nwhen = \"file\"\nput = \"2\"\n";
     let partial = proposed(any, &["film.mp4.part"], &Known::default());
-    assert_eq!(
-        (partial.left[&Left::Unfinished], partial.proposals.len()),
-        (1, 0)
-    );
-    let asked = proposed(
-        &any.replace("file", "unfinished"),
-        &["film.mp4.part"],
-        &Known::default(),
-    );
+    assert_eq!((partial.left[&Left::Unfinished], partial.proposals.len()), (1, 0));
+    let asked = proposed(&any.replace("file", "unfinished"), &["film.mp4.part"], &Known::default());
     assert_eq!(asked.proposals.len(), 1);
 
     let config = parse(&format!("{HEAD}{rule}")).unwrap();
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let known = Known::default();
-    let pass = Pass {
-        config: &config,
-        layouts: &layouts,
-        places: &|_| false,
-        now: &now(),
-        details: &known,
-    };
-    let fresh = propose(
-        &pass,
-        &config.piles[0],
-        &tree(&["a.pdf", "f/b.pdf"], "2031-04-07T08:55"),
-    );
+    let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: &known };
+    let fresh = propose(&pass, &config.piles[0], &tree(&["a.pdf", "f/b.pdf"], "2031-04-07T08:55"));
     assert_eq!((fresh.left[&Left::Settling], fresh.proposals.len()), (2, 0));
-    let ahead = propose(
-        &pass,
-        &config.piles[0],
-        &tree(&["a.pdf"], "2035-01-01T00:00"),
-    );
+    let ahead = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2035-01-01T00:00"));
     assert_eq!(ahead.proposals.len(), 1);
 }
 
@@ -300,9 +207,7 @@ fn hidden_settling_and_unfiled_items_are_left_and_counted() {
 fn loose_items_are_judged_by_content() {
     let mut known = Known::default();
     known.contents.insert("statement.pdf", b"<html>expired");
-    known
-        .contents
-        .insert("deep/statement.pdf", b"<html>expired");
+    known.contents.insert("deep/statement.pdf", b"<html>expired");
     let rule = "[[rule]]\nreach = \"deep\"\nwhen = \"type document\"\nput = \"2\"\n";
     let out = proposed(rule, &["statement.pdf", "deep/statement.pdf"], &known);
     let items: Vec<String> = out.proposals.iter().map(|p| p.item.to_string()).collect();
@@ -315,84 +220,40 @@ fn an_unknown_value_is_a_doubt_and_no_later_rule_files_the_item() {
     let worklist = planned(rules, &["a.pdf"], &Standing::new());
     assert_eq!(shown(&worklist), ["leave downloads/a.pdf"]);
     let words = worklist.steps[0].doubts[0].words(&now());
-    assert_eq!(
-        words,
-        "when it arrived is not known, and the rule `by arrival` needs it"
-    );
+    assert_eq!(words, "when it arrived is not known, and the rule `by arrival` needs it");
 }
 
 #[test]
 fn clashes_are_numbered_left_held_or_replaced() {
-    let there = standing(&[
-        "home/2 Borrowed/a.pdf",
-        "home/2 Borrowed/a (2).pdf",
-        "home/2 Borrowed/Held/a.pdf",
-    ]);
+    let there =
+        standing(&["home/2 Borrowed/a.pdf", "home/2 Borrowed/a (2).pdf", "home/2 Borrowed/Held/a.pdf"]);
     let with = |clash: &str| {
-        let rules =
-            format!("[[rule]]\nwhen = \"type document\"\nput = \"2\"\nclash = \"{clash}\"\n");
+        let rules = format!("[[rule]]\nwhen = \"type document\"\nput = \"2\"\nclash = \"{clash}\"\n");
         planned(&rules, &["a.pdf"], &there)
     };
-    assert_eq!(
-        shown(&with("number")),
-        ["a.pdf -> home/2 Borrowed/a (3).pdf"]
-    );
+    assert_eq!(shown(&with("number")), ["a.pdf -> home/2 Borrowed/a (3).pdf"]);
     assert_eq!(shown(&with("leave")), ["leave downloads/a.pdf"]);
-    assert_eq!(
-        shown(&with("hold")),
-        ["a.pdf -> home/2 Borrowed/Held/a (2).pdf"]
-    );
-    assert_eq!(
-        shown(&with("replace")),
-        [
-            "discard home/2 Borrowed/a.pdf",
-            "a.pdf -> home/2 Borrowed/a.pdf"
-        ]
-    );
+    assert_eq!(shown(&with("hold")), ["a.pdf -> home/2 Borrowed/Held/a (2).pdf"]);
+    assert_eq!(shown(&with("replace")), ["discard home/2 Borrowed/a.pdf", "a.pdf -> home/2 Borrowed/a.pdf"]);
     let doubt = &with("number").steps[0].doubts[0];
-    assert!(matches!(
-        doubt,
-        Doubt::Clash {
-            answer: ClashAnswer::Numbered,
-            theirs: Some(_),
-            ..
-        }
-    ));
-    assert!(
-        doubt
-            .words(&now())
-            .contains("`a.pdf` is there already (100 B, 2029-01-01 00:00)")
-    );
+    assert!(matches!(doubt, Doubt::Clash { answer: ClashAnswer::Numbered, theirs: Some(_), .. }));
+    assert!(doubt.words(&now()).contains("`a.pdf` is there already (100 B, 2029-01-01 00:00)"));
 }
 
 #[test]
 fn two_items_that_come_to_one_name_are_told_apart() {
-    let rules =
-        "[[rule]]\nwhen = \"type document\"\nrename = \"plan\"\nput = \"2\"\nclash = \"replace\"\n";
+    let rules = "[[rule]]\nwhen = \"type document\"\nrename = \"plan\"\nput = \"2\"\nclash = \"replace\"\n";
     let worklist = planned(rules, &["a.pdf", "b.pdf"], &Standing::new());
-    assert_eq!(
-        shown(&worklist),
-        ["a.pdf -> home/2 Borrowed/plan.pdf", "leave downloads/b.pdf"]
-    );
+    assert_eq!(shown(&worklist), ["a.pdf -> home/2 Borrowed/plan.pdf", "leave downloads/b.pdf"]);
 }
 
 #[test]
 fn sets_stay_together() {
     let rules = "[[rule]]\nwhen = \"type image\"\nrename = \"{modified:year} {stem}\"\nput = \"1\"\n[[rule]]\nwhen = \"ext html\"\nrename = \"x\"\nput = \"2\"\n";
-    let there = standing(&[
-        "home/1 Exhibitions/2030 gull.jpg.xmp",
-        "home/2 Borrowed/tide_files",
-    ]);
+    let there = standing(&["home/1 Exhibitions/2030 gull.jpg.xmp", "home/2 Borrowed/tide_files"]);
     let worklist = planned(
         rules,
-        &[
-            "gull.jpg",
-            "gull.jpg.xmp",
-            "tern.jpg",
-            "tern.xmp",
-            "tide.html",
-            "tide_files/a.css",
-        ],
+        &["gull.jpg", "gull.jpg.xmp", "tern.jpg", "tern.xmp", "tide.html", "tide_files/a.css"],
         &there,
     );
     assert_eq!(
@@ -416,40 +277,15 @@ fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let folders = [b"2 a".as_slice(), b"2 b"];
     let layouts = vec![Layout::new(&config.bookcases[0], folders.into_iter())];
     let known = Known::default();
-    let pass = Pass {
-        config: &config,
-        layouts: &layouts,
-        places: &|_| false,
-        now: &now(),
-        details: &known,
-    };
-    let out = propose(
-        &pass,
-        &config.piles[0],
-        &tree(&["a.pdf"], "2030-01-01T00:00"),
-    );
-    assert!(matches!(
-        out.proposals[0].doubts[0],
-        Doubt::ShelfTwice { number: 2, .. }
-    ));
-    assert!(
-        settle(out.proposals, &Standing::new())
-            .steps
-            .iter()
-            .all(|step| step.act == Act::Leave)
-    );
+    let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: &known };
+    let out = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2030-01-01T00:00"));
+    assert!(matches!(out.proposals[0].doubts[0], Doubt::ShelfTwice { number: 2, .. }));
+    assert!(settle(out.proposals, &Standing::new()).steps.iter().all(|step| step.act == Act::Leave));
 }
 
 #[test]
 fn a_rename_alone_stays_in_its_folder_and_settles_down() {
     let rules = "[[rule]]\nreach = \"deep\"\nwhen = \"type document\"\nrename = \"{stem:tidy}\"\n";
-    let worklist = planned(
-        rules,
-        &["Plan.pdf", "letters/copy of b.pdf"],
-        &Standing::new(),
-    );
-    assert_eq!(
-        shown(&worklist),
-        ["letters/copy of b.pdf -> downloads/letters/B.pdf"]
-    );
+    let worklist = planned(rules, &["Plan.pdf", "letters/copy of b.pdf"], &Standing::new());
+    assert_eq!(shown(&worklist), ["letters/copy of b.pdf -> downloads/letters/B.pdf"]);
 }

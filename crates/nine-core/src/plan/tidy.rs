@@ -79,12 +79,7 @@ pub struct Pass<'a> {
 
 /// Applies the rules to all that lies in a pile.
 pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
-    let rules: Vec<&Rule> = pass
-        .config
-        .rules
-        .iter()
-        .filter(|rule| rule.is_for_pile(&pile.name))
-        .collect();
+    let rules: Vec<&Rule> = pass.config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name)).collect();
     let mut walk = Walk {
         pass,
         pile,
@@ -93,9 +88,7 @@ pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
         deep: rules.iter().any(|rule| rule.reach == Reach::Deep),
         hidden: rules.iter().any(|rule| rule.asks_for_hidden()),
         unfinished: rules.iter().any(|rule| rule.asks_for_unfinished()),
-        tags: rules
-            .iter()
-            .any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
+        tags: rules.iter().any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
         types: rules.iter().any(|rule| rule.asks_for_type()),
         out: Proposed::default(),
     };
@@ -115,21 +108,11 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
     Item {
         size: if is_folder { totals.size } else { entry.size },
         items: is_folder.then_some(totals.items),
-        newest: if is_folder {
-            totals.newest
-        } else {
-            entry.modified
-        },
-        tags: if wants.tags {
-            details.tags(&spot.path)
-        } else {
-            Vec::new()
-        },
+        newest: if is_folder { totals.newest } else { entry.modified },
+        tags: if wants.tags { details.tags(&spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(&spot.path)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
-        together: is_folder
-            .then(|| keep_together::folder(tree.name(id), children))
-            .flatten(),
+        together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
         entry,
         spot,
     }
@@ -179,10 +162,8 @@ impl Walk<'_> {
     fn sets(&self, children: &[NodeId]) -> HashMap<NodeId, Vec<(NodeId, Set)>> {
         let is_folder = |id: NodeId| self.tree.entry(id).kind == Kind::Folder;
         let keys = |id: NodeId| keep_together::leader_key(self.tree.name(id), is_folder(id));
-        let may_follow: Vec<(NodeId, String)> = children
-            .iter()
-            .filter_map(|id| Some((*id, keys(*id)?)))
-            .collect();
+        let may_follow: Vec<(NodeId, String)> =
+            children.iter().filter_map(|id| Some((*id, keys(*id)?))).collect();
         let mut found: HashMap<NodeId, Vec<(NodeId, Set)>> = HashMap::new();
         if may_follow.is_empty() {
             return found;
@@ -190,22 +171,14 @@ impl Walk<'_> {
         let mut leaders: HashMap<String, Vec<NodeId>> = HashMap::new();
         for id in children.iter().copied().filter(|id| !is_folder(*id)) {
             let name = self.tree.name(id);
-            leaders
-                .entry(fold_bytes(split_extension(name).0))
-                .or_default()
-                .push(id);
+            leaders.entry(fold_bytes(split_extension(name).0)).or_default().push(id);
             leaders.entry(fold_bytes(name)).or_default().push(id);
         }
         for (follower, key) in may_follow {
             let name = self.tree.name(follower);
-            let candidates = leaders
-                .get(&key)
-                .into_iter()
-                .flatten()
-                .filter(|id| **id != follower);
+            let candidates = leaders.get(&key).into_iter().flatten().filter(|id| **id != follower);
             let leader = candidates.copied().find_map(|leader| {
-                let set =
-                    keep_together::follows(self.tree.name(leader), name, is_folder(follower))?;
+                let set = keep_together::follows(self.tree.name(leader), name, is_folder(follower))?;
                 Some((leader, set))
             });
             if let Some((leader, set)) = leader {
@@ -221,16 +194,9 @@ impl Walk<'_> {
         if let Some(why) = self.left_at_sight(id, &path) {
             // A folder that is still being filled may hold much that has settled.
             let descend = why == Left::Settling && is_folder && self.deep;
-            return if descend {
-                self.folder(id, &path)
-            } else {
-                self.leave(why)
-            };
+            return if descend { self.folder(id, &path) } else { self.leave(why) };
         }
-        let wants = Wants {
-            tags: self.tags,
-            types: self.types,
-        };
+        let wants = Wants { tags: self.tags, types: self.types };
         let spot = Spot::new(self.pile.name.clone(), path.clone());
         let item = item(self.tree, id, spot, self.pass.details, wants);
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
@@ -240,11 +206,9 @@ impl Walk<'_> {
         let is_whole = !is_folder || item.together.is_some();
         match proposal {
             Some(proposal) => self.out.proposals.push(proposal),
-            None if is_whole || !self.deep => self.leave(if untouched {
-                Left::NoRule
-            } else {
-                Left::InPlace
-            }),
+            None if is_whole || !self.deep => {
+                self.leave(if untouched { Left::NoRule } else { Left::InPlace })
+            }
             None => {}
         }
         if stays && !is_whole && self.deep {
@@ -271,11 +235,7 @@ impl Walk<'_> {
         if is_folder && self.tree.is_unread_folder(id) {
             return Some(Left::Unreadable);
         }
-        let changed = if is_folder {
-            self.tree.totals(id).newest
-        } else {
-            entry.changed_or_born()
-        };
+        let changed = if is_folder { self.tree.totals(id).newest } else { entry.changed_or_born() };
         // What seems to come from the future comes from a wrong clock, and has settled.
         (changed > self.unsettled && changed <= self.pass.now.moment()).then_some(Left::Settling)
     }
@@ -283,17 +243,10 @@ impl Walk<'_> {
     fn proposal(&self, item: &Item, outcome: Outcome, set: &[(NodeId, Set)]) -> Option<Proposal> {
         let rules = &self.pass.config.rules;
         let mut proposal = Proposal::for_item(item);
-        let why: Vec<&str> = outcome
-            .applied
-            .iter()
-            .map(|rule| rules[*rule].name.as_str())
-            .collect();
+        let why: Vec<&str> = outcome.applied.iter().map(|rule| rules[*rule].name.as_str()).collect();
         proposal.why = why.join(", ");
         proposal.new_tags = outcome.tags;
-        proposal.followers = set
-            .iter()
-            .map(|(id, set)| self.follower(*id, *set, item))
-            .collect();
+        proposal.followers = set.iter().map(|(id, set)| self.follower(*id, *set, item)).collect();
         for (rule, unknown) in &outcome.unknown {
             let (subject, rule) = (unknown.0.to_owned(), rules[*rule].name.clone());
             proposal.doubts.push(Doubt::Unknown { subject, rule });
@@ -309,16 +262,10 @@ impl Walk<'_> {
         if let Some((rule, folders)) = outcome.put {
             proposal.clash = rules[rule].clash;
             self.put(&mut proposal, &rules[rule], &folders);
-        } else if let Some(rule) = outcome
-            .applied
-            .iter()
-            .rev()
-            .find(|rule| rules[**rule].rename.is_some())
-        {
+        } else if let Some(rule) = outcome.applied.iter().rev().find(|rule| rules[**rule].rename.is_some()) {
             proposal.clash = rules[*rule].clash;
         }
-        let home =
-            proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
+        let home = proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
         let wanted = !proposal.new_tags.is_empty() || (proposal.folder.is_some() && !home);
         (wanted || !proposal.doubts.is_empty()).then_some(proposal)
     }
@@ -329,29 +276,21 @@ impl Walk<'_> {
         let Some(bookcase) = self.pass.config.bookcase(put.bookcase.as_deref()) else {
             return;
         };
-        let Some(layout) = self
-            .pass
-            .layouts
-            .iter()
-            .find(|l| l.bookcase == bookcase.name)
-        else {
+        let Some(layout) = self.pass.layouts.iter().find(|l| l.bookcase == bookcase.name) else {
             return;
         };
         match layout.spot(put.shelf) {
             Some(shelf) => {
-                let path = folders
-                    .iter()
-                    .fold(shelf.path, |path, folder| path.join(folder));
+                let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
                 proposal.folder = Some(Spot::new(shelf.place, path));
             }
             None => {
                 proposal.folder = None;
                 proposal.name = None;
                 let found = layout.shelf(put.shelf).map(|shelf| shelf.found.clone());
-                proposal.doubts.push(Doubt::ShelfTwice {
-                    number: put.shelf,
-                    folders: found.unwrap_or_default(),
-                });
+                proposal
+                    .doubts
+                    .push(Doubt::ShelfTwice { number: put.shelf, folders: found.unwrap_or_default() });
             }
         }
     }

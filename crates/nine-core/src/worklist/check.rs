@@ -23,23 +23,15 @@ pub struct NameRules {
 impl NameRules {
     /// The form under which names are compared here.
     pub fn key(&self, name: &[u8]) -> Vec<u8> {
-        if self.folds {
-            fold_bytes(name).into_bytes()
-        } else {
-            name.to_vec()
-        }
+        if self.folds { fold_bytes(name).into_bytes() } else { name.to_vec() }
     }
 
     fn refuses(&self, name: &[u8]) -> Option<Problem> {
         if name.len() > self.longest {
-            return Some(Problem::NameTooLong {
-                longest: self.longest,
-            });
+            return Some(Problem::NameTooLong { longest: self.longest });
         }
         let strict = self.strict && crate::names::is_refused_elsewhere(name);
-        strict.then(|| Problem::NameRefused {
-            name: name.to_vec(),
-        })
+        strict.then(|| Problem::NameRefused { name: name.to_vec() })
     }
 }
 
@@ -143,16 +135,11 @@ impl Problem {
             Problem::NoRight(spot) => format!("no right to change {spot}"),
             Problem::Unreachable(why) => format!("cannot be reached: {why}"),
             Problem::NoSpace { needed, free } => {
-                format!(
-                    "not enough space: {} needed, {} free",
-                    readable(*needed),
-                    readable(*free)
-                )
+                format!("not enough space: {} needed, {} free", readable(*needed), readable(*free))
             }
-            Problem::TogetherWith(other) => format!(
-                "it belongs together with {}, which cannot be done",
-                nth(other)
-            ),
+            Problem::TogetherWith(other) => {
+                format!("it belongs together with {}, which cannot be done", nth(other))
+            }
             Problem::NoTrash(why) => format!("it cannot go into the trash: {why}"),
         }
     }
@@ -181,10 +168,7 @@ pub fn check(worklist: &Worklist, facts: &Facts) -> Checked {
         }
         match checker.order() {
             Ok(order) => {
-                return Checked {
-                    order,
-                    refused: checker.refused,
-                };
+                return Checked { order, refused: checker.refused };
             }
             Err(circle) => {
                 for step in &circle {
@@ -195,26 +179,66 @@ pub fn check(worklist: &Worklist, facts: &Facts) -> Checked {
     }
 }
 
-/// A target under which two steps would meet.
-type Key = (Spot, Vec<u8>);
+/// What a step's target comes to, worked out once.
+struct Landing<'a> {
+    /// The number of the target's folder.
+    folder: usize,
+    /// The target's name in the form under which names are compared there.
+    key: Vec<u8>,
+    /// What stands in the folder.
+    facts: Option<&'a FolderFacts>,
+}
+
+impl<'a> Landing<'a> {
+    /// What has the target's name now.
+    fn standing(&self) -> Option<&'a (Vec<u8>, Entry)> {
+        self.facts?.names.get(&self.key)
+    }
+}
 
 struct Checker<'a> {
     steps: &'a [Step],
     facts: &'a Facts,
+    /// The folders that steps lead to; a folder's number is its place here.
+    folders: Vec<Spot>,
+    /// For each step that leads somewhere.
+    landings: Vec<Option<Landing<'a>>>,
     refused: BTreeMap<usize, Problem>,
 }
 
 impl<'a> Checker<'a> {
     fn new(steps: &'a [Step], facts: &'a Facts) -> Self {
-        Self {
-            steps,
-            facts,
-            refused: BTreeMap::new(),
+        let mut checker =
+            Self { steps, facts, folders: Vec::new(), landings: Vec::new(), refused: BTreeMap::new() };
+        let mut numbers: HashMap<Spot, usize> = HashMap::new();
+        for step in steps {
+            let landing = step.target().map(|target| {
+                let folder = target.folder();
+                let facts = facts.targets.get(&folder);
+                let name = target.path.name();
+                let number = *numbers.entry(folder).or_insert_with_key(|folder| {
+                    checker.folders.push(folder.clone());
+                    checker.folders.len() - 1
+                });
+                Landing {
+                    folder: number,
+                    key: facts.map_or_else(|| name.to_vec(), |f| f.rules.key(name)),
+                    facts,
+                }
+            });
+            checker.landings.push(landing);
         }
+        checker
     }
 
     fn refuse(&mut self, step: usize, problem: Problem) {
         self.refused.entry(step).or_insert(problem);
+    }
+
+    fn refuse_all(&mut self, found: Vec<(usize, Problem)>) {
+        for (at, problem) in found {
+            self.refuse(at, problem);
+        }
     }
 
     /// The steps that are not refused and do something.
@@ -223,33 +247,22 @@ impl<'a> Checker<'a> {
         steps.filter(|(at, step)| step.act != Act::Leave && !self.refused.contains_key(at))
     }
 
-    fn key(&self, target: &Spot) -> Key {
-        let folder = target.folder();
-        let name = target.path.name();
-        let key = match self.facts.targets.get(&folder) {
-            Some(facts) => facts.rules.key(name),
-            None => name.to_vec(),
-        };
-        (folder, key)
-    }
-
-    fn standing_at(&self, target: &Spot) -> Option<&'a (Vec<u8>, Entry)> {
-        let (folder, key) = self.key(target);
-        self.facts.targets.get(&folder)?.names.get(&key)
+    /// What has the name of a step's target now, by its whole address.
+    fn occupant(&self, at: usize) -> Option<(Spot, &'a Entry)> {
+        let landing = self.landings[at].as_ref()?;
+        let (name, entry) = landing.standing()?;
+        let folder = &self.folders[landing.folder];
+        Some((Spot::new(folder.place.clone(), folder.path.join(name)), entry))
     }
 
     /// What is wrong with a step whatever the others do.
     fn judge_alone(&mut self) {
-        let problems: Vec<(usize, Problem)> = self
-            .active()
-            .filter_map(|(at, step)| Some((at, self.problem_alone(step)?)))
-            .collect();
-        for (at, problem) in problems {
-            self.refuse(at, problem);
-        }
+        let found =
+            self.active().filter_map(|(at, step)| Some((at, self.problem_alone(at, step)?))).collect();
+        self.refuse_all(found);
     }
 
-    fn problem_alone(&self, step: &Step) -> Option<Problem> {
+    fn problem_alone(&self, at: usize, step: &Step) -> Option<Problem> {
         if step.vacates()
             && let Some(Err(problem)) = self.facts.sources.get(&step.item.folder())
         {
@@ -259,7 +272,7 @@ impl<'a> Checker<'a> {
         if target.is_inside(&step.item) {
             return Some(Problem::InsideItself);
         }
-        let facts = self.facts.targets.get(&target.folder())?;
+        let facts = self.landings[at].as_ref()?.facts?;
         if let Some(problem) = &facts.blocked {
             return Some(problem.clone());
         }
@@ -269,68 +282,66 @@ impl<'a> Checker<'a> {
     /// Grants free space in the order of the steps.
     fn judge_space(&mut self) {
         let mut left: HashMap<u64, u64> = HashMap::new();
-        let mut refused = Vec::new();
+        let mut found = Vec::new();
         for (at, step) in self.active() {
-            let Some(facts) = step
-                .target()
-                .and_then(|t| self.facts.targets.get(&t.folder()))
-            else {
-                continue;
-            };
+            let Some(facts) = self.landings[at].as_ref().and_then(|landing| landing.facts) else { continue };
             let from = self.facts.sources.get(&step.item.folder());
             let stays = matches!(from, Some(Ok(domain)) if *domain == facts.domain);
-            let (Some(free), false) = (facts.free, stays || from.is_none()) else {
-                continue;
-            };
+            let (Some(free), false) = (facts.free, stays || from.is_none()) else { continue };
             let left = left.entry(facts.domain).or_insert(free);
             match left.checked_sub(step.size) {
                 Some(rest) => *left = rest,
-                None => refused.push((
-                    at,
-                    Problem::NoSpace {
-                        needed: step.size,
-                        free: *left,
-                    },
-                )),
+                None => found.push((at, Problem::NoSpace { needed: step.size, free: *left })),
             }
         }
-        for (at, problem) in refused {
-            self.refuse(at, problem);
-        }
+        self.refuse_all(found);
     }
 
     /// Steps that would meet: in one item, under one target, or one inside the other.
     fn judge_meetings(&mut self) {
         let mut leaving: HashMap<&Spot, usize> = HashMap::new();
-        let mut landing: HashMap<Key, usize> = HashMap::new();
-        let mut refused = Vec::new();
+        let mut landing: HashMap<(usize, &[u8]), usize> = HashMap::new();
+        let mut found = Vec::new();
         for (at, step) in self.active() {
             if step.vacates() {
                 match leaving.get(&step.item) {
-                    Some(other) => refused.push((at, Problem::SameItem(*other))),
+                    Some(other) => found.push((at, Problem::SameItem(*other))),
                     None => drop(leaving.insert(&step.item, at)),
                 }
             }
-        }
-        for (at, step) in self.active() {
-            let Some(target) = step.target() else {
-                continue;
-            };
-            let key = self.key(target);
-            match landing.get(&key) {
-                Some(other) => refused.push((at, Problem::SameTarget(*other))),
-                None => drop(landing.insert(key, at)),
+            if let Some(target) = &self.landings[at] {
+                match landing.get(&(target.folder, target.key.as_slice())) {
+                    Some(other) => found.push((at, Problem::SameTarget(*other))),
+                    None => drop(landing.insert((target.folder, &target.key), at)),
+                }
             }
         }
+        let unstable = self.unstable_folders(&leaving, &landing);
         for (at, step) in self.active() {
-            refused.extend(
-                self.meeting(at, step, &leaving, &landing)
-                    .map(|problem| (at, problem)),
-            );
+            found.extend(self.meeting(at, step, &leaving, &unstable).map(|problem| (at, problem)));
         }
-        for (at, problem) in refused {
-            self.refuse(at, problem);
-        }
+        self.refuse_all(found);
+    }
+
+    /// For each folder that steps lead to, the step that takes it away, or puts something where it or
+    /// a folder above it would have to be.
+    fn unstable_folders(
+        &self,
+        leaving: &HashMap<&Spot, usize>,
+        landing: &HashMap<(usize, &[u8]), usize>,
+    ) -> Vec<Option<usize>> {
+        let numbers: HashMap<&Spot, usize> = self.folders.iter().zip(0..).collect();
+        let changed_by = |folder: &Spot| {
+            let landed = || {
+                let above = folder.folder();
+                let key = self.facts.targets.get(&above).map(|f| f.rules.key(folder.path.name()));
+                let key = key.unwrap_or_else(|| folder.path.name().to_vec());
+                landing.get(&(*numbers.get(&above)?, key.as_slice())).copied()
+            };
+            leaving.get(folder).copied().or_else(landed)
+        };
+        let folders = self.folders.iter();
+        folders.map(|folder| itself_and_above(folder).find_map(|folder| changed_by(&folder))).collect()
     }
 
     fn meeting(
@@ -338,23 +349,18 @@ impl<'a> Checker<'a> {
         at: usize,
         step: &Step,
         leaving: &HashMap<&Spot, usize>,
-        landing: &HashMap<Key, usize>,
+        unstable: &[Option<usize>],
     ) -> Option<Problem> {
         if step.vacates()
-            && let Some(other) = folders_above(&step.item).find_map(|folder| leaving.get(&folder))
+            && let Some(other) = itself_and_above(&step.item.folder()).find_map(|folder| leaving.get(&folder))
         {
             return Some(Problem::MovedWith(*other));
         }
-        let target = step.target()?;
-        for folder in folders_above(target) {
-            let left = leaving.get(&folder).copied();
-            let landed = landing.get(&self.key(&folder)).copied();
-            if let Some(other) = left.or(landed).filter(|other| *other != at) {
-                return Some(Problem::TargetUnstable(other));
-            }
+        let landing = self.landings[at].as_ref()?;
+        if let Some(other) = unstable[landing.folder].filter(|other| *other != at) {
+            return Some(Problem::TargetUnstable(other));
         }
-        let (name, entry) = self.standing_at(target)?;
-        let occupant = Spot::new(target.place.clone(), target.folder().path.join(name));
+        let (occupant, entry) = self.occupant(at)?;
         if occupant == step.item && matches!(step.act, Act::Move { .. }) {
             return None; // only letter case or Unicode form changes
         }
@@ -372,31 +378,22 @@ impl<'a> Checker<'a> {
                 broken.entry(set).or_insert(*at);
             }
         }
-        let refused: Vec<(usize, Problem)> = self
-            .active()
-            .filter_map(|(at, step)| {
-                Some((at, Problem::TogetherWith(*broken.get(&step.together?)?)))
-            })
-            .collect();
-        for (at, problem) in refused {
-            self.refuse(at, problem);
-        }
+        let found = self.active();
+        let found =
+            found.filter_map(|(at, step)| Some((at, Problem::TogetherWith(*broken.get(&step.together?)?))));
+        let found = found.collect();
+        self.refuse_all(found);
     }
 
     /// An order in which each step finds its target free, or the steps of a circle.
     fn order(&self) -> Result<Vec<usize>, Vec<usize>> {
-        let leaving: HashMap<&Spot, usize> = self
-            .active()
-            .filter(|(_, step)| step.vacates())
-            .map(|(at, step)| (&step.item, at))
-            .collect();
+        let leaving: HashMap<&Spot, usize> =
+            self.active().filter(|(_, step)| step.vacates()).map(|(at, step)| (&step.item, at)).collect();
         // The step that must come before each, if any.
         let waits_for: BTreeMap<usize, usize> = self
             .active()
-            .filter_map(|(at, step)| {
-                let target = step.target()?;
-                let (name, _) = self.standing_at(target)?;
-                let occupant = Spot::new(target.place.clone(), target.folder().path.join(name));
+            .filter_map(|(at, _)| {
+                let (occupant, _) = self.occupant(at)?;
                 let first = leaving.get(&occupant)?;
                 (*first != at).then_some((at, *first))
             })
@@ -408,10 +405,7 @@ impl<'a> Checker<'a> {
         let mut done = BTreeSet::new();
         for (at, _) in first.into_iter().chain(rest) {
             let mut chain = vec![at];
-            while let Some(next) = waits_for
-                .get(&chain[chain.len() - 1])
-                .filter(|n| !done.contains(*n))
-            {
+            while let Some(next) = waits_for.get(&chain[chain.len() - 1]).filter(|n| !done.contains(*n)) {
                 if let Some(start) = chain.iter().position(|step| step == next) {
                     let mut circle = chain.split_off(start);
                     circle.sort_unstable();
@@ -425,12 +419,12 @@ impl<'a> Checker<'a> {
     }
 }
 
-/// The folders that an item lies in, nearest first, the place itself left out.
-fn folders_above(spot: &Spot) -> impl Iterator<Item = Spot> {
-    let mut path = spot.path.parent();
+/// A folder and the folders that it lies in, nearest first, the place itself left out.
+fn itself_and_above(folder: &Spot) -> impl Iterator<Item = Spot> {
+    let mut path = Some(folder.path.clone());
     std::iter::from_fn(move || {
         let here = path.take().filter(|p| !p.is_root())?;
         path = here.parent();
-        Some(Spot::new(spot.place.clone(), here))
+        Some(Spot::new(folder.place.clone(), here))
     })
 }

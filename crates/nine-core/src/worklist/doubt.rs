@@ -63,11 +63,7 @@ impl Doubt {
                 };
                 format!("{what} is not known, and the rule `{rule}` needs it")
             }
-            Doubt::Clash {
-                name,
-                theirs,
-                answer,
-            } => {
+            Doubt::Clash { name, theirs, answer } => {
                 let taken = match theirs {
                     Some(entry) => format!(
                         "`{}` is there already ({}, {})",
@@ -89,12 +85,8 @@ impl Doubt {
                 "a saved page keeps its name, since it points to the folder of its files".into()
             }
             Doubt::ShelfTwice { number, folders } => {
-                let names: Vec<String> =
-                    folders.iter().map(|f| format!("`{}`", escape(f))).collect();
-                format!(
-                    "several folders have the number {number}: {}; rename all but one",
-                    names.join(", ")
-                )
+                let names: Vec<String> = folders.iter().map(|f| format!("`{}`", escape(f))).collect();
+                format!("several folders have the number {number}: {}; rename all but one", names.join(", "))
             }
         }
     }

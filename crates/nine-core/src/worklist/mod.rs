@@ -103,10 +103,7 @@ impl Worklist {
 
     /// How many steps do what this one is an example of.
     pub fn count(&self, word: &str) -> usize {
-        self.steps
-            .iter()
-            .filter(|step| step.act.word() == word)
-            .count()
+        self.steps.iter().filter(|step| step.act.word() == word).count()
     }
 }
 

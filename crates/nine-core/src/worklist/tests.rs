@@ -11,14 +11,7 @@ fn spot(text: &str) -> Spot {
 }
 
 fn entry(kind: Kind) -> Entry {
-    Entry {
-        kind,
-        size: 10,
-        modified: Moment(0),
-        opened: None,
-        born: None,
-        identity: Identity([0, 0]),
-    }
+    Entry { kind, size: 10, modified: Moment(0), opened: None, born: None, identity: Identity([0, 0]) }
 }
 
 fn step(item: &str, act: Act) -> Step {
@@ -39,38 +32,16 @@ fn moved(item: &str, to: &str) -> Step {
     step(item, Act::Move { to: spot(to) })
 }
 
-const OURS: NameRules = NameRules {
-    folds: false,
-    longest: 255,
-    strict: false,
-};
+const OURS: NameRules = NameRules { folds: false, longest: 255, strict: false };
 
 /// A world in which exactly these things exist.
 fn facts(existing: &[&str], steps: &[Step], rules: NameRules) -> Facts {
     let mut facts = Facts::default();
     for folder in steps.iter().filter_map(Step::target).map(Spot::folder) {
-        let here = existing
-            .iter()
-            .map(|text| spot(text))
-            .filter(|s| s.folder() == folder);
-        let names = here
-            .map(|s| {
-                (
-                    rules.key(s.path.name()),
-                    (s.path.name().to_vec(), entry(Kind::File)),
-                )
-            })
-            .collect();
-        facts.targets.insert(
-            folder,
-            FolderFacts {
-                rules,
-                names,
-                blocked: None,
-                domain: 1,
-                free: None,
-            },
-        );
+        let here = existing.iter().map(|text| spot(text)).filter(|s| s.folder() == folder);
+        let names =
+            here.map(|s| (rules.key(s.path.name()), (s.path.name().to_vec(), entry(Kind::File)))).collect();
+        facts.targets.insert(folder, FolderFacts { rules, names, blocked: None, domain: 1, free: None });
     }
     for step in steps {
         facts.sources.insert(step.item.folder(), Ok(1));
@@ -85,14 +56,7 @@ fn checked(existing: &[&str], steps: Vec<Step>) -> Checked {
 
 #[test]
 fn two_steps_for_one_target_or_one_item() {
-    let out = checked(
-        &[],
-        vec![
-            moved("p/a", "b/x"),
-            moved("p/b", "b/x"),
-            moved("p/a", "b/y"),
-        ],
-    );
+    let out = checked(&[], vec![moved("p/a", "b/x"), moved("p/b", "b/x"), moved("p/a", "b/y")]);
     assert_eq!(out.order, [0]);
     assert_eq!(out.refused[&1], Problem::SameTarget(0));
     assert_eq!(out.refused[&2], Problem::SameItem(0));
@@ -100,32 +64,11 @@ fn two_steps_for_one_target_or_one_item() {
 
 #[test]
 fn names_that_differ_in_case_meet_where_the_target_folds() {
-    let steps = vec![
-        moved("p/a", "b/Plan"),
-        moved("p/b", "b/pla\u{6e}"),
-        moved("p/c", "b/PLAN"),
-    ];
-    let folding = NameRules {
-        folds: true,
-        ..OURS
-    };
-    let out = check(
-        &Worklist {
-            steps: steps.clone(),
-        },
-        &facts(&[], &steps, folding),
-    );
+    let steps = vec![moved("p/a", "b/Plan"), moved("p/b", "b/pla\u{6e}"), moved("p/c", "b/PLAN")];
+    let folding = NameRules { folds: true, ..OURS };
+    let out = check(&Worklist { steps: steps.clone() }, &facts(&[], &steps, folding));
     assert_eq!((out.order, out.refused.len()), (vec![0], 2));
-    assert_eq!(
-        check(
-            &Worklist {
-                steps: steps.clone()
-            },
-            &facts(&[], &steps, OURS)
-        )
-        .order,
-        [0, 1, 2]
-    );
+    assert_eq!(check(&Worklist { steps: steps.clone() }, &facts(&[], &steps, OURS)).order, [0, 1, 2]);
     let rename = vec![moved("p/plan", "p/Plan")];
     let facts = facts(&["p/plan"], &rename, folding);
     assert_eq!(check(&Worklist { steps: rename }, &facts).order, [0]);
@@ -135,12 +78,7 @@ fn names_that_differ_in_case_meet_where_the_target_folds() {
 fn inside_one_another() {
     let out = checked(
         &["p/f", "p/f/x"],
-        vec![
-            moved("p/f", "p/f/deeper/f"),
-            moved("p/g", "b/g"),
-            moved("p/g/x", "b/x"),
-            moved("p/h", "p/g/h"),
-        ],
+        vec![moved("p/f", "p/f/deeper/f"), moved("p/g", "b/g"), moved("p/g/x", "b/x"), moved("p/h", "p/g/h")],
     );
     assert_eq!(out.order, [1]);
     assert_eq!(out.refused[&0], Problem::InsideItself);
@@ -152,19 +90,10 @@ fn inside_one_another() {
 
 #[test]
 fn chains_are_ordered_and_circles_refused() {
-    let out = checked(
-        &["p/a", "p/b"],
-        vec![moved("p/a", "p/b"), moved("p/b", "p/c")],
-    );
+    let out = checked(&["p/a", "p/b"], vec![moved("p/a", "p/b"), moved("p/b", "p/c")]);
     assert_eq!(out.order, [1, 0]);
-    let out = checked(
-        &["p/a", "p/b", "p/c"],
-        vec![
-            moved("p/a", "p/b"),
-            moved("p/b", "p/a"),
-            moved("p/c", "p/d"),
-        ],
-    );
+    let out =
+        checked(&["p/a", "p/b", "p/c"], vec![moved("p/a", "p/b"), moved("p/b", "p/a"), moved("p/c", "p/d")]);
     assert_eq!(out.order, [2]);
     assert_eq!(out.refused[&0], Problem::Circle(vec![0, 1]));
 }
@@ -173,20 +102,13 @@ fn chains_are_ordered_and_circles_refused() {
 fn a_taken_name_is_free_once_its_owner_is_discarded() {
     let out = checked(&["b/x"], vec![moved("p/x", "b/x")]);
     assert!(matches!(out.refused[&0], Problem::Taken(_)));
-    let out = checked(
-        &["b/x"],
-        vec![moved("p/x", "b/x"), step("b/x", Act::Discard)],
-    );
+    let out = checked(&["b/x"], vec![moved("p/x", "b/x"), step("b/x", Act::Discard)]);
     assert_eq!(out.order, [1, 0]);
 }
 
 #[test]
 fn sets_go_as_one_or_not_at_all() {
-    let mut steps = vec![
-        moved("p/a.jpg", "b/a.jpg"),
-        moved("p/a.xmp", "b/a.xmp"),
-        moved("p/c", "b/c"),
-    ];
+    let mut steps = vec![moved("p/a.jpg", "b/a.jpg"), moved("p/a.xmp", "b/a.xmp"), moved("p/c", "b/c")];
     steps[0].together = Some(1);
     steps[1].together = Some(1);
     let out = checked(&["b/a.xmp"], steps);
@@ -196,59 +118,27 @@ fn sets_go_as_one_or_not_at_all() {
 
 #[test]
 fn tags_come_first_and_space_is_granted_in_order() {
-    let tag = step(
-        "p/a",
-        Act::Tag {
-            from: vec![],
-            to: vec!["x".into()],
-        },
-    );
-    let steps = vec![
-        moved("p/a", "b/a"),
-        tag,
-        moved("p/b", "b/b"),
-        moved("p/c", "b/c"),
-    ];
+    let tag = step("p/a", Act::Tag { from: vec![], to: vec!["x".into()] });
+    let steps = vec![moved("p/a", "b/a"), tag, moved("p/b", "b/b"), moved("p/c", "b/c")];
     let mut facts = facts(&[], &steps, OURS);
     let target = facts.targets.get_mut(&spot("b")).unwrap();
     (target.domain, target.free) = (2, Some(25));
     let out = check(&Worklist { steps }, &facts);
     assert_eq!(out.order, [1, 0, 2]);
-    assert_eq!(
-        out.refused[&3],
-        Problem::NoSpace {
-            needed: 10,
-            free: 5
-        }
-    );
+    assert_eq!(out.refused[&3], Problem::NoSpace { needed: 10, free: 5 });
 }
 
 #[test]
 fn names_that_do_not_fit_and_folders_that_cannot_be() {
     let long = format!("b/{}", "x".repeat(256));
-    let steps = vec![
-        moved("p/a", &long),
-        moved("p/b", "b/what?"),
-        moved("p/c", "c/d"),
-    ];
-    let mut facts = facts(
-        &[],
-        &steps,
-        NameRules {
-            strict: true,
-            ..OURS
-        },
-    );
+    let steps = vec![moved("p/a", &long), moved("p/b", "b/what?"), moved("p/c", "c/d")];
+    let mut facts = facts(&[], &steps, NameRules { strict: true, ..OURS });
     facts.targets.get_mut(&spot("c")).unwrap().blocked = Some(Problem::NotAFolder(spot("c/d")));
     let out = check(&Worklist { steps }, &facts);
     assert_eq!(out.refused[&0], Problem::NameTooLong { longest: 255 });
     assert!(matches!(out.refused[&1], Problem::NameRefused { .. }));
     assert_eq!(out.refused[&2], Problem::NotAFolder(spot("c/d")));
-    assert!(
-        out.refused
-            .values()
-            .all(|problem| !problem.words().is_empty())
-    );
+    assert!(out.refused.values().all(|problem| !problem.words().is_empty()));
 }
 
 /// A path of one to three of few names, so that random steps meet often.
@@ -258,23 +148,16 @@ fn path() -> impl Strategy<Value = String> {
 }
 
 fn random_steps() -> impl Strategy<Value = Vec<Step>> {
-    let any_step = (path(), path(), 0..8, proptest::option::of(0u32..3)).prop_map(
-        |(from, to, kind, together)| {
+    let any_step =
+        (path(), path(), 0..8, proptest::option::of(0u32..3)).prop_map(|(from, to, kind, together)| {
             let mut made = match kind {
                 0 => step(&from, Act::Discard),
-                1 => step(
-                    &from,
-                    Act::Tag {
-                        from: vec![],
-                        to: vec!["t".into()],
-                    },
-                ),
+                1 => step(&from, Act::Tag { from: vec![], to: vec!["t".into()] }),
                 _ => moved(&from, &to),
             };
             made.together = together.filter(|_| kind > 1);
             made
-        },
-    );
+        });
     proptest::collection::vec(any_step, 1..8)
 }
 
@@ -283,11 +166,8 @@ type Model = BTreeMap<ItemPath, String>;
 
 /// Moves or drops a file or a whole folder of the model; says whether anything would be met.
 fn carry_in_model(model: &mut Model, step: &Step) -> Result<(), String> {
-    let inside: Vec<ItemPath> = model
-        .keys()
-        .filter(|p| **p == step.item.path || p.is_inside(&step.item.path))
-        .cloned()
-        .collect();
+    let inside: Vec<ItemPath> =
+        model.keys().filter(|p| **p == step.item.path || p.is_inside(&step.item.path)).cloned().collect();
     if inside.is_empty() {
         return Err(format!("{} is not there", step.item));
     }
@@ -297,10 +177,7 @@ fn carry_in_model(model: &mut Model, step: &Step) -> Result<(), String> {
         }
         return Ok(());
     };
-    let taken: Vec<(ItemPath, String)> = inside
-        .iter()
-        .filter_map(|p| model.remove_entry(p))
-        .collect();
+    let taken: Vec<(ItemPath, String)> = inside.iter().filter_map(|p| model.remove_entry(p)).collect();
     let meets = |p: &ItemPath| *p == to.path || p.is_inside(&to.path) || to.path.is_inside(p);
     if let Some(met) = model.keys().find(|p| meets(p)) {
         return Err(format!("{to} meets {met}"));

@@ -39,33 +39,19 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
     recovery::recover_last_run(session, &loaded.config)?;
     let config = &loaded.config;
     let opened = session.open(config);
-    let piles = config
-        .piles
-        .iter()
-        .map(|pile| (&pile.name, "pile", &pile.at));
-    let bookcases = config
-        .bookcases
-        .iter()
-        .map(|case| (&case.name, "bookcase", &case.at));
-    let found: Vec<PlaceRecord> = piles
-        .chain(bookcases)
-        .map(|(name, kind, at)| look(session, &opened, name, kind, at))
-        .collect();
+    let piles = config.piles.iter().map(|pile| (&pile.name, "pile", &pile.at));
+    let bookcases = config.bookcases.iter().map(|case| (&case.name, "bookcase", &case.at));
+    let found: Vec<PlaceRecord> =
+        piles.chain(bookcases).map(|(name, kind, at)| look(session, &opened, name, kind, at)).collect();
     let layouts = layout::layouts(config, &opened);
     if args.format == PlainFormat::Table {
         let mut out = output::out();
         let file = session.shown(&session.config_file);
         if loaded.exists {
             let rules = counted(config.rules.len() as u64, "rule", "rules");
-            writeln!(
-                out,
-                "{STRONG}{file}{STRONG:#}  {FAINT}sound, {rules}{FAINT:#}\n"
-            )?;
+            writeln!(out, "{STRONG}{file}{STRONG:#}  {FAINT}sound, {rules}{FAINT:#}\n")?;
         } else {
-            writeln!(
-                out,
-                "There is no {STRONG}{file}{STRONG:#}; the usual piles stand in.\n"
-            )?;
+            writeln!(out, "There is no {STRONG}{file}{STRONG:#}; the usual piles stand in.\n")?;
         }
         print_places(&mut out, session, &found)?;
         for layout in &layouts {
@@ -75,29 +61,16 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
     } else {
         records::print(found.iter(), args.format)?;
     }
-    let bad = found
-        .iter()
-        .filter(|place| !place.reachable || !place.writable)
-        .count();
+    let bad = found.iter().filter(|place| !place.reachable || !place.writable).count();
     if bad == 0 {
         return Ok(());
     }
     let places = counted(bad as u64, "place", "places");
-    Err(
-        Failure::new(Kind::Partly, format!("{places} cannot be used")).hint(format!(
-            "make the folder, or mend `at` in {}",
-            session.shown(&session.config_file)
-        )),
-    )
+    Err(Failure::new(Kind::Partly, format!("{places} cannot be used"))
+        .hint(format!("make the folder, or mend `at` in {}", session.shown(&session.config_file))))
 }
 
-fn look(
-    session: &Session,
-    opened: &Opened,
-    name: &str,
-    kind: &'static str,
-    at: &str,
-) -> PlaceRecord {
+fn look(session: &Session, opened: &Opened, name: &str, kind: &'static str, at: &str) -> PlaceRecord {
     let at = session.shown(&session.expand(at));
     let mut record = PlaceRecord {
         place: name.to_owned(),
@@ -116,10 +89,7 @@ fn look(
         };
         return record;
     }
-    match opened
-        .store(name)
-        .map(|store| store.ground(&ItemPath::root()))
-    {
+    match opened.store(name).map(|store| store.ground(&ItemPath::root())) {
         Some(Ok(ground)) => {
             (record.reachable, record.writable, record.free) = (true, ground.writable, ground.free);
             if !ground.writable {
@@ -134,11 +104,7 @@ fn look(
     record
 }
 
-fn print_places(
-    out: &mut impl Write,
-    session: &Session,
-    found: &[PlaceRecord],
-) -> std::io::Result<()> {
+fn print_places(out: &mut impl Write, session: &Session, found: &[PlaceRecord]) -> std::io::Result<()> {
     let mut table = Table::new(&[
         Column::Left,
         Column::Left,
@@ -149,18 +115,9 @@ fn print_places(
     ]);
     for place in found {
         let usable = place.reachable && place.writable;
-        let mark = if usable {
-            styled("ok", PLAIN)
-        } else {
-            styled("x", REFUSED)
-        };
-        let free = place
-            .free
-            .map_or(String::new(), |free| format!("{} free", readable(free)));
-        let note = styled(
-            session.look.text(&place.note),
-            if usable { DOUBT } else { REFUSED },
-        );
+        let mark = if usable { styled("ok", PLAIN) } else { styled("x", REFUSED) };
+        let free = place.free.map_or(String::new(), |free| format!("{} free", readable(free)));
+        let note = styled(session.look.text(&place.note), if usable { DOUBT } else { REFUSED });
         table.line(vec![
             mark,
             styled(&place.place, STRONG),
@@ -180,27 +137,16 @@ fn print_shelves(out: &mut impl Write, session: &Session, layout: &Layout) -> st
         let name = session.look.name(&shelf.wanted());
         let note = match shelf.folder() {
             ShelfFolder::There(_) => styled("", PLAIN),
-            ShelfFolder::Missing(_) => {
-                styled("not there yet; made when something is put on it", FAINT)
-            }
+            ShelfFolder::Missing(_) => styled("not there yet; made when something is put on it", FAINT),
             ShelfFolder::Renamed(is) => styled(
-                format!(
-                    "found by its number: the folder is called `{}`",
-                    session.look.name(&is)
-                ),
+                format!("found by its number: the folder is called `{}`", session.look.name(&is)),
                 DOUBT,
             ),
             ShelfFolder::Ambiguous => {
-                let names: Vec<String> = shelf
-                    .found
-                    .iter()
-                    .map(|name| format!("`{}`", escape(name)))
-                    .collect();
+                let names: Vec<String> =
+                    shelf.found.iter().map(|name| format!("`{}`", escape(name))).collect();
                 styled(
-                    format!(
-                        "x several folders have this number: {}; rename all but one",
-                        names.join(", ")
-                    ),
+                    format!("x several folders have this number: {}; rename all but one", names.join(", ")),
                     REFUSED,
                 )
             }

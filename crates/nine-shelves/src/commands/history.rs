@@ -63,10 +63,7 @@ fn tell_broken(run: &Run) -> Done {
 /// Which runs have been taken back, and by which. One whose undo was cut off has not.
 pub fn taken_back(runs: &[Run]) -> BTreeMap<u64, u64> {
     let whole = |run: &&Run| run.done() > 0 && run.done() == run.steps.len();
-    runs.iter()
-        .filter(whole)
-        .filter_map(|run| Some((run.undoes?, run.number)))
-        .collect()
+    runs.iter().filter(whole).filter_map(|run| Some((run.undoes?, run.number))).collect()
 }
 
 #[derive(Serialize)]
@@ -86,16 +83,8 @@ struct RunRecord {
 
 fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
     let many = |word: &str| {
-        let done = run
-            .ended
-            .iter()
-            .filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
-        done.filter(|(at, _)| {
-            run.steps
-                .get(**at)
-                .is_some_and(|step| step.act.word() == word)
-        })
-        .count()
+        let done = run.ended.iter().filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
+        done.filter(|(at, _)| run.steps.get(**at).is_some_and(|step| step.act.word() == word)).count()
     };
     RunRecord {
         run: run.number,
@@ -114,16 +103,9 @@ fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
 
 fn all_runs(args: &HistoryArgs, session: &Session) -> Done {
     let numbers = daybook::runs(&session.data)?;
-    let runs = numbers
-        .iter()
-        .map(|number| read_run(session, *number))
-        .collect::<Done<Vec<Run>>>()?;
+    let runs = numbers.iter().map(|number| read_run(session, *number)).collect::<Done<Vec<Run>>>()?;
     let taken_back = taken_back(&runs);
-    let newest = runs
-        .iter()
-        .rev()
-        .take(args.limit)
-        .map(|run| record(run, &taken_back));
+    let newest = runs.iter().rev().take(args.limit).map(|run| record(run, &taken_back));
     if args.format != PlainFormat::Table {
         return records::print(newest, args.format);
     }
@@ -131,13 +113,7 @@ fn all_runs(args: &HistoryArgs, session: &Session) -> Done {
     if runs.is_empty() {
         writeln!(out, "Nothing has been carried out yet.")?;
     }
-    let mut table = Table::new(&[
-        Column::Right,
-        Column::Left,
-        Column::Shortened,
-        Column::Left,
-        Column::Left,
-    ]);
+    let mut table = Table::new(&[Column::Right, Column::Left, Column::Shortened, Column::Left, Column::Left]);
     for run in newest {
         table.line(vec![
             styled(run.run.to_string(), STRONG),
@@ -150,11 +126,7 @@ fn all_runs(args: &HistoryArgs, session: &Session) -> Done {
     table.print(&mut out, &session.look)?;
     let more = runs.len().saturating_sub(args.limit);
     if more > 0 {
-        writeln!(
-            out,
-            "{FAINT}{} more; --limit shows them{FAINT:#}",
-            counted(more as u64, "run", "runs")
-        )?;
+        writeln!(out, "{FAINT}{} more; --limit shows them{FAINT:#}", counted(more as u64, "run", "runs"))?;
     }
     Ok(out.flush()?)
 }
@@ -167,24 +139,15 @@ fn counts(run: &RunRecord) -> String {
         (run.restored, "restored"),
         (run.not_done, "not done"),
     ];
-    let parts: Vec<String> = parts
-        .iter()
-        .filter(|(n, _)| *n > 0)
-        .map(|(n, word)| format!("{n} {word}"))
-        .collect();
-    if parts.is_empty() {
-        "nothing done".into()
-    } else {
-        parts.join(", ")
-    }
+    let parts: Vec<String> =
+        parts.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}")).collect();
+    if parts.is_empty() { "nothing done".into() } else { parts.join(", ") }
 }
 
 fn note(run: &RunRecord) -> output::table::Cell {
     match (run.undone_by, run.undoes, run.cut_off) {
         (Some(by), ..) => styled(format!("taken back by run {by}"), FAINT),
-        (None, Some(of), _) if run.not_done > 0 => {
-            styled(format!("takes back run {of} in part"), DOUBT)
-        }
+        (None, Some(of), _) if run.not_done > 0 => styled(format!("takes back run {of} in part"), DOUBT),
         (None, Some(of), _) => styled(format!("takes back run {of}"), CHANGE),
         (None, None, true) => styled("was cut off", DOUBT),
         _ => cell(""),
@@ -231,19 +194,10 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         run.number,
         session.look.text(&plain(&run.command))
     )?;
-    let mut table = Table::new(&[
-        Column::Left,
-        Column::Shortened,
-        Column::Shortened,
-        Column::Left,
-    ]);
+    let mut table = Table::new(&[Column::Left, Column::Shortened, Column::Shortened, Column::Left]);
     for step in steps {
         let done = step.result == "done";
-        let result = if done {
-            cell("")
-        } else {
-            styled(format!("x {}", plain(&step.result)), REFUSED)
-        };
+        let result = if done { cell("") } else { styled(format!("x {}", plain(&step.result)), REFUSED) };
         table.line(vec![
             styled(step.r#do, FAINT),
             cell(session.look.text(&step.item)),
@@ -252,10 +206,6 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         ]);
     }
     table.print(&mut out, &session.look)?;
-    writeln!(
-        out,
-        "\n{}",
-        counted(run.done() as u64, "step done", "steps done")
-    )?;
+    writeln!(out, "\n{}", counted(run.done() as u64, "step done", "steps done"))?;
     Ok(out.flush()?)
 }

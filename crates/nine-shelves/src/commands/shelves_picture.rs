@@ -39,19 +39,12 @@ pub fn print(
                 _ => None,
             })
             .collect();
-        let Some(store) = opened
-            .store(&layout.bookcase)
-            .filter(|_| !targets.is_empty())
-        else {
+        let Some(store) = opened.store(&layout.bookcase).filter(|_| !targets.is_empty()) else {
             continue;
         };
         let label = format!("reading {}", layout.bookcase);
-        let scope = Scope {
-            closed: loose_folders(store.as_ref(), layout),
-        };
-        let scan = progress::during(&label, None, &session.watch, || {
-            store.scan(&scope, &session.watch)
-        });
+        let scope = Scope { closed: loose_folders(store.as_ref(), layout) };
+        let scan = progress::during(&label, None, &session.watch, || store.scan(&scope, &session.watch));
         let Ok(scan) = scan else { continue };
         let rows: Vec<Row> = layout
             .shelves
@@ -70,15 +63,10 @@ pub fn print(
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.
 fn loose_folders(store: &dyn Store, layout: &Layout) -> HashSet<ItemPath> {
-    let shelves: HashSet<ItemPath> = layout
-        .shelves
-        .iter()
-        .filter_map(|shelf| Some(layout.spot(shelf.number)?.path))
-        .collect();
+    let shelves: HashSet<ItemPath> =
+        layout.shelves.iter().filter_map(|shelf| Some(layout.spot(shelf.number)?.path)).collect();
     let listed = store.list(&ItemPath::root()).unwrap_or_default();
-    let folders = listed
-        .into_iter()
-        .map(|(name, _)| ItemPath::root().join(name));
+    let folders = listed.into_iter().map(|(name, _)| ItemPath::root().join(name));
     folders.filter(|path| !shelves.contains(path)).collect()
 }
 
@@ -87,38 +75,21 @@ fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<Row> {
     for target in targets.iter().filter(|target| target.is_inside(shelf)) {
         let mut below = target.path.parts().skip(shelf.path.depth());
         let first = below.next()?.to_vec();
-        let folder = if below.next().is_some() {
-            first
-        } else {
-            Vec::new()
-        };
+        let folder = if below.next().is_some() { first } else { Vec::new() };
         *added.entry(folder).or_default() += 1;
     }
     let found = tree.find(&shelf.path);
-    let mut row = Row {
-        name: shelf.path.to_text(),
-        ..Row::default()
-    };
+    let mut row = Row { name: shelf.path.to_text(), ..Row::default() };
     if let Some(id) = found {
         row.bytes = tree.totals(id).size;
-        let loose = tree
-            .children(id)
-            .filter(|child| tree.entry(*child).kind != Kind::Folder)
-            .count() as u64;
-        row.spines.push(Spine {
-            items: loose,
-            added: added.remove(&Vec::new()).unwrap_or(0),
-        });
+        let loose = tree.children(id).filter(|child| tree.entry(*child).kind != Kind::Folder).count() as u64;
+        row.spines.push(Spine { items: loose, added: added.remove(&Vec::new()).unwrap_or(0) });
         let is_folder = |child: &NodeId| tree.entry(*child).kind == Kind::Folder;
         for folder in tree.children_by_name(id).into_iter().filter(is_folder) {
             let added = added.remove(tree.name(folder)).unwrap_or(0);
-            row.spines.push(Spine {
-                items: tree.totals(folder).items,
-                added,
-            });
+            row.spines.push(Spine { items: tree.totals(folder).items, added });
         }
     }
-    row.spines
-        .extend(added.into_values().map(|added| Spine { items: 0, added }));
+    row.spines.extend(added.into_values().map(|added| Spine { items: 0, added }));
     Some(row)
 }

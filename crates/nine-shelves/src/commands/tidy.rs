@@ -31,10 +31,7 @@ impl Details for Asked<'_> {
     }
 
     fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.0
-            .first_bytes(path, FIRST_BYTES)
-            .ok()
-            .map(|bytes| recognise(&bytes))
+        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
     }
 
     fn is_broken(&self, path: &ItemPath) -> bool {
@@ -80,9 +77,7 @@ pub fn run(args: &TidyArgs, session: &Session) -> Done {
             now: &session.now,
             details: &details,
         };
-        let proposed = progress::during("looking", None, &session.watch, || {
-            propose(&pass, pile, &scan.tree)
-        });
+        let proposed = progress::during("looking", None, &session.watch, || propose(&pass, pile, &scan.tree));
         tracing::info!(
             pile = pile.name,
             looked_at = proposed.looked_at,
@@ -127,16 +122,10 @@ fn chosen<'c>(config: &'c Config, names: &[String]) -> Done<Vec<&'c Pile>> {
     let find = |name: &String| {
         config.pile(name).ok_or_else(|| {
             let known = || config.piles.iter().map(|pile| pile.name.as_str());
-            let failure = Failure::words(format!(
-                "there is no pile `{}`",
-                nine_core::escape::plain(name)
-            ));
+            let failure = Failure::words(format!("there is no pile `{}`", nine_core::escape::plain(name)));
             match nearest(name, known()) {
                 Some(near) => failure.hint(format!("did you mean `{near}`?")),
-                None => failure.hint(format!(
-                    "the piles are {}",
-                    nine_core::diagnostic::any_of(known())
-                )),
+                None => failure.hint(format!("the piles are {}", nine_core::diagnostic::any_of(known()))),
             }
         })
     };
@@ -149,25 +138,13 @@ fn tell_closed(session: &Session, opened: &Opened, piles: &[&Pile]) -> Done<usiz
     let is_bookcase = |name: &str| !piles.iter().any(|pile| pile.name == name);
     let mut told = 0;
     for (name, path, error) in &opened.closed {
-        let what = if is_bookcase(name) {
-            "bookcase"
-        } else {
-            "pile"
-        };
+        let what = if is_bookcase(name) { "bookcase" } else { "pile" };
         let why = match error {
             StoreError::NotThere => "there is no such folder".to_owned(),
             other => other.to_string(),
         };
-        writeln!(
-            err,
-            "{REFUSED}x the {what} `{name}`{REFUSED:#} at {}: {why}",
-            session.shown(path)
-        )?;
-        writeln!(
-            err,
-            "  make the folder, or mend `at` in {}",
-            session.shown(&session.config_file)
-        )?;
+        writeln!(err, "{REFUSED}x the {what} `{name}`{REFUSED:#} at {}: {why}", session.shown(path))?;
+        writeln!(err, "  make the folder, or mend `at` in {}", session.shown(&session.config_file))?;
         told += 1;
     }
     Ok(told)
@@ -180,10 +157,8 @@ fn scan(
     pile: &str,
 ) -> Done<Scan> {
     let watch = &session.watch;
-    progress::during(&format!("reading {pile}"), None, watch, || {
-        store.scan(&Scope { closed }, watch)
-    })
-    .map_err(|error| Failure::system(format!("the pile `{pile}` cannot be read: {error}")))
+    progress::during(&format!("reading {pile}"), None, watch, || store.scan(&Scope { closed }, watch))
+        .map_err(|error| Failure::system(format!("the pile `{pile}` cannot be read: {error}")))
 }
 
 fn tell_unreadable(pile: &Pile, scan: &Scan) -> Done<usize> {
@@ -217,11 +192,8 @@ impl Gathered {
 
     /// `Left alone: 12 no rule is for them, 3 hidden`.
     fn print_left(&self, out: &mut dyn Write) -> std::io::Result<()> {
-        let reasons: Vec<String> = self
-            .left
-            .iter()
-            .map(|(why, number)| format!("{} {}", count(*number), why.words()))
-            .collect();
+        let reasons: Vec<String> =
+            self.left.iter().map(|(why, number)| format!("{} {}", count(*number), why.words())).collect();
         let looked_at = counted(self.looked_at, "item", "items");
         let left = if reasons.is_empty() {
             "nothing left alone".to_owned()

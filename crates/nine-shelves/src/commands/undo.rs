@@ -32,24 +32,14 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
     let plan = plan_undo(&run, &places);
     let mut err = anstream::stderr().lock();
     for (item, why) in &plan.refused {
-        writeln!(
-            err,
-            "{REFUSED}x {item}{REFUSED:#} cannot be taken back: {why}"
-        )?;
+        writeln!(err, "{REFUSED}x {item}{REFUSED:#} cannot be taken back: {why}")?;
     }
     drop(err);
     if plan.worklist.steps.is_empty() && plan.refused.is_empty() {
-        writeln!(
-            anstream::stderr(),
-            "Run {} has nothing left to take back.",
-            run.number
-        )?;
+        writeln!(anstream::stderr(), "Run {} has nothing left to take back.", run.number)?;
         return Ok(());
     }
-    let checked = check(
-        &plan.worklist,
-        &facts(&places, &plan.worklist, Default::default()),
-    );
+    let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
     let planned = Planned {
         worklist: plan.worklist,
         checked,
@@ -64,24 +54,16 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
     let at = run.at.get(..16).unwrap_or(&run.at).replace('T', " ");
     let done = counted(run.done() as u64, "step", "steps");
     show_ask_carry(session, &opened, &planned, &args.show, |out| {
-        writeln!(
-            out,
-            "Takes back run {}: {command}, {at}, {done} done",
-            run.number
-        )
+        writeln!(out, "Takes back run {}: {command}, {at}, {done} done", run.number)
     })
 }
 
 /// The newest run that did something, is no undo itself, and has not been taken back.
 fn last_run(session: &Session) -> Done<Run> {
     let numbers = daybook::runs(&session.data)?;
-    let runs = numbers
-        .iter()
-        .map(|number| read_run(session, *number))
-        .collect::<Done<Vec<Run>>>()?;
+    let runs = numbers.iter().map(|number| read_run(session, *number)).collect::<Done<Vec<Run>>>()?;
     let taken_back = taken_back(&runs);
-    let open =
-        |run: &Run| run.done() > 0 && run.undoes.is_none() && !taken_back.contains_key(&run.number);
+    let open = |run: &Run| run.done() > 0 && run.undoes.is_none() && !taken_back.contains_key(&run.number);
     runs.into_iter().rev().find(open).ok_or_else(|| {
         Failure::words("there is no run to take back")
             .hint("`nine history` lists what was carried out; `nine undo RUN` names one")

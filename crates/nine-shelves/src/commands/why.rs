@@ -105,32 +105,21 @@ fn find_on_disk(session: &Session, opened: &Opened, typed: &Path) -> Done<Found>
         {
             best = Some((
                 depth,
-                Found {
-                    spot: Spot::new(place.name.clone(), path),
-                    store: place.store.clone(),
-                },
+                Found { spot: Spot::new(place.name.clone(), path), store: place.store.clone() },
             ));
         }
     }
     if let Some((_, found)) = best {
         return Ok(found);
     }
-    let failure =
-        |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", session.shown(&real)));
+    let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", session.shown(&real)));
     let folder = real.parent().unwrap_or(&real);
-    let store =
-        LocalStore::open(folder, session.settings(&Config::default(), true)).map_err(failure)?;
-    let name = real
-        .file_name()
-        .map(|name| name.as_bytes().to_vec())
-        .unwrap_or_default();
+    let store = LocalStore::open(folder, session.settings(&Config::default(), true)).map_err(failure)?;
+    let name = real.file_name().map(|name| name.as_bytes().to_vec()).unwrap_or_default();
     let path = ItemPath::new(name)
         .filter(|p| !p.is_root())
         .ok_or_else(|| Failure::words(format!("{} is not an item", session.shown(&real))))?;
-    Ok(Found {
-        spot: Spot::new(NO_PLACE, path),
-        store: std::sync::Arc::new(store),
-    })
+    Ok(Found { spot: Spot::new(NO_PLACE, path), store: std::sync::Arc::new(store) })
 }
 
 impl Found {
@@ -143,25 +132,14 @@ impl Found {
         let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", self.spot));
         let entry = self.store.entry(&self.spot.path).map_err(failure)?;
         let entry = entry.ok_or_else(|| failure(nine_stores::StoreError::NotThere))?;
-        let wants = Wants {
-            tags: true,
-            types: true,
-        };
+        let wants = Wants { tags: true, types: true };
         let details = Asked(&self.store);
         if entry.kind == ItemKind::Folder {
             let inner = self.store.absolute(&self.spot.path);
-            let store = LocalStore::open(&inner, session.settings(&Config::default(), true))
-                .map_err(failure)?;
-            let scan = store
-                .scan(&Default::default(), &session.watch)
-                .map_err(failure)?;
-            return Ok(item(
-                &scan.tree,
-                Tree::ROOT,
-                self.spot.clone(),
-                &details,
-                wants,
-            ));
+            let store =
+                LocalStore::open(&inner, session.settings(&Config::default(), true)).map_err(failure)?;
+            let scan = store.scan(&Default::default(), &session.watch).map_err(failure)?;
+            return Ok(item(&scan.tree, Tree::ROOT, self.spot.clone(), &details, wants));
         }
         let mut tree = Tree::new(entry.clone());
         let mut batch = Batch::default();
@@ -229,16 +207,11 @@ impl Answer<'_> {
 
     fn record(&self) -> Record {
         let item = self.item;
-        let rules = self
-            .config
-            .rules
-            .iter()
-            .zip(&self.standings)
-            .map(|(rule, standing)| RuleRecord {
-                rule: rule.name.clone(),
-                applies: *standing == Standing::Applies,
-                why: self.reasons(standing),
-            });
+        let rules = self.config.rules.iter().zip(&self.standings).map(|(rule, standing)| RuleRecord {
+            rule: rule.name.clone(),
+            applies: *standing == Standing::Applies,
+            why: self.reasons(standing),
+        });
         Record {
             item: item.spot.to_string(),
             path: escape(self.path.as_os_str().as_bytes()),
@@ -260,19 +233,16 @@ impl Answer<'_> {
     fn reasons(&self, standing: &Standing) -> Vec<String> {
         match standing {
             Standing::Applies => Vec::new(),
-            Standing::Lacks(unknown) => vec![format!(
-                "its condition holds, but `{}` is not known",
-                unknown.0
-            )],
-            Standing::Preceded(by) => vec![format!(
-                "`{}` comes first and files it",
-                self.config.rules[*by].name
-            )],
+            Standing::Lacks(unknown) => {
+                vec![format!("its condition holds, but `{}` is not known", unknown.0)]
+            }
+            Standing::Preceded(by) => {
+                vec![format!("`{}` comes first and files it", self.config.rules[*by].name)]
+            }
             Standing::OtherPile => vec!["it is for other piles".into()],
-            Standing::TooDeep => vec![
-                "it reaches only what lies loose; `reach = \"deep\"` would reach inside folders"
-                    .into(),
-            ],
+            Standing::TooDeep => {
+                vec!["it reaches only what lies loose; `reach = \"deep\"` would reach inside folders".into()]
+            }
             Standing::Hidden => {
                 vec!["the item is hidden, and the rule does not ask for hidden ones".into()]
             }
@@ -291,53 +261,24 @@ impl Answer<'_> {
         let mut out = output::out();
         let (look, item, now) = (&self.session.look, self.item, &self.session.now);
         writeln!(out, "{STRONG}{}{STRONG:#}", look.name(item.name()))?;
-        writeln!(
-            out,
-            "{FAINT}{}{FAINT:#}\n",
-            look.text(&self.session.shown(&self.path))
-        )?;
+        writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&self.session.shown(&self.path)))?;
         let mut facts = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
         let mut fact = |name: &str, value: String, note: String| {
-            facts.line(vec![
-                styled(name, FAINT),
-                cell(look.text(&value)),
-                styled(look.text(&note), FAINT),
-            ]);
+            facts.line(vec![styled(name, FAINT), cell(look.text(&value)), styled(look.text(&note), FAINT)]);
         };
-        fact(
-            "type",
-            item.verdict().item_type.word().into(),
-            self.evidence(),
-        );
-        let inside = item.items.map_or(String::new(), |items| {
-            format!("{} inside", counted(items, "file", "files"))
-        });
+        fact("type", item.verdict().item_type.word().into(), self.evidence());
+        let inside =
+            item.items.map_or(String::new(), |items| format!("{} inside", counted(items, "file", "files")));
         fact("size", readable(item.size), inside);
         let tags = nine_core::escape::plain(&item.tags.join(", "));
-        fact(
-            "tags",
-            if tags.is_empty() { "none".into() } else { tags },
-            String::new(),
-        );
-        fact(
-            "modified",
-            now.minute(item.newest),
-            format!("{} ago", now.age(item.newest)),
-        );
+        fact("tags", if tags.is_empty() { "none".into() } else { tags }, String::new());
+        fact("modified", now.minute(item.newest), format!("{} ago", now.age(item.newest)));
         for (name, at) in [("opened", item.entry.opened), ("arrived", item.entry.born)] {
             let note = at.map_or(String::new(), |at| format!("{} ago", now.age(at)));
-            fact(
-                name,
-                self.date(at).unwrap_or_else(|| "not known".into()),
-                note,
-            );
+            fact(name, self.date(at).unwrap_or_else(|| "not known".into()), note);
         }
         if let Some(together) = item.together {
-            fact(
-                "moved",
-                "as one".into(),
-                format!("it is {}", together.words()),
-            );
+            fact("moved", "as one".into(), format!("it is {}", together.words()));
         }
         facts.print(&mut out, look)?;
         writeln!(out)?;

@@ -27,9 +27,7 @@ pub fn content(kind: &str, text: &str, seed: usize) -> io::Result<Vec<u8>> {
         "wav" => wav(text),
         "exe" => Ok(windows_program()),
         "deb" => Ok(debian_package()),
-        other => Err(io::Error::other(format!(
-            "`{other}` is no kind of file that is known here"
-        ))),
+        other => Err(io::Error::other(format!("`{other}` is no kind of file that is known here"))),
     }
 }
 
@@ -51,9 +49,7 @@ fn picture(size: &str, seed: usize, format: ImageFormat) -> io::Result<Vec<u8>> 
         }
     });
     let mut out = Cursor::new(Vec::new());
-    picture
-        .write_to(&mut out, format)
-        .map_err(io::Error::other)?;
+    picture.write_to(&mut out, format).map_err(io::Error::other)?;
     Ok(out.into_inner())
 }
 
@@ -64,18 +60,12 @@ fn pdf(text: &str) -> Vec<u8> {
     pdf.catalog(catalog).pages(pages);
     pdf.pages(pages).kids([page]).count(1);
     let mut sheet = pdf.page(page);
-    sheet
-        .media_box(Rect::new(0.0, 0.0, 595.0, 842.0))
-        .parent(pages)
-        .contents(body);
+    sheet.media_box(Rect::new(0.0, 0.0, 595.0, 842.0)).parent(pages).contents(body);
     sheet.resources().fonts().pair(Name(b"F1"), font);
     sheet.finish();
     pdf.type1_font(font).base_font(Name(b"Helvetica"));
     let mut content = Content::new();
-    content
-        .begin_text()
-        .set_font(Name(b"F1"), 12.0)
-        .next_line(72.0, 760.0);
+    content.begin_text().set_font(Name(b"F1"), 12.0).next_line(72.0, 760.0);
     for line in text.split(". ") {
         content.show(Str(line.as_bytes())).next_line(0.0, -18.0);
     }
@@ -89,11 +79,8 @@ fn zipped(parts: &[(&str, String)]) -> io::Result<Vec<u8>> {
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     for (name, text) in parts {
         // Readers of these formats look for an uncompressed `mimetype` at the start.
-        let method = if *name == "mimetype" {
-            CompressionMethod::Stored
-        } else {
-            CompressionMethod::Deflated
-        };
+        let method =
+            if *name == "mimetype" { CompressionMethod::Stored } else { CompressionMethod::Deflated };
         let options = SimpleFileOptions::default()
             .compression_method(method)
             .last_modified_time(zip::DateTime::default());
@@ -104,19 +91,14 @@ fn zipped(parts: &[(&str, String)]) -> io::Result<Vec<u8>> {
 }
 
 fn packed(names: &str) -> io::Result<Vec<u8>> {
-    let parts: Vec<(&str, String)> = names
-        .split(';')
-        .map(|name| (name, format!("{name}\n")))
-        .collect();
+    let parts: Vec<(&str, String)> = names.split(';').map(|name| (name, format!("{name}\n"))).collect();
     zipped(&parts)
 }
 
 const XML: &str = "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n";
 
 fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;")
-        .replace('<', "&lt;")
-        .replace('>', "&gt;")
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }
 
 /// The two parts that every Office Open XML file starts with (ECMA-376 part 2).
@@ -142,11 +124,7 @@ fn relations(of: &[(&str, &str)]) -> String {
 
 fn docx(text: &str) -> io::Result<Vec<u8>> {
     let main = "word/document.xml";
-    let [types, rels] = package(
-        &[(main, "wordprocessingml.document.main")],
-        main,
-        "officeDocument",
-    );
+    let [types, rels] = package(&[(main, "wordprocessingml.document.main")], main, "officeDocument");
     let body = format!(
         "{XML}<w:document xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\"><w:body><w:p><w:r><w:t>{}</w:t></w:r></w:p></w:body></w:document>",
         escaped(text)
@@ -158,10 +136,7 @@ fn docx(text: &str) -> io::Result<Vec<u8>> {
 fn xlsx(text: &str) -> io::Result<Vec<u8>> {
     let (main, sheet) = ("xl/workbook.xml", "xl/worksheets/sheet1.xml");
     let [types, rels] = package(
-        &[
-            (main, "spreadsheetml.sheet.main"),
-            (sheet, "spreadsheetml.worksheet"),
-        ],
+        &[(main, "spreadsheetml.sheet.main"), (sheet, "spreadsheetml.worksheet")],
         main,
         "officeDocument",
     );
@@ -186,10 +161,7 @@ fn xlsx(text: &str) -> io::Result<Vec<u8>> {
         types,
         rels,
         (main, book),
-        (
-            "xl/_rels/workbook.xml.rels",
-            relations(&[("worksheet", "worksheets/sheet1.xml")]),
-        ),
+        ("xl/_rels/workbook.xml.rels", relations(&[("worksheet", "worksheets/sheet1.xml")])),
         (sheet, data),
     ])
 }
@@ -201,9 +173,7 @@ const EMPTY_TREE: &str =
 /// Slides; each line is one.
 fn pptx(text: &str) -> io::Result<Vec<u8>> {
     let lines: Vec<&str> = text.lines().collect();
-    let slides: Vec<String> = (1..=lines.len())
-        .map(|n| format!("ppt/slides/slide{n}.xml"))
-        .collect();
+    let slides: Vec<String> = (1..=lines.len()).map(|n| format!("ppt/slides/slide{n}.xml")).collect();
     let (main, master, layout, theme) = (
         "ppt/presentation.xml",
         "ppt/slideMasters/slideMaster1.xml",
@@ -216,21 +186,14 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
         (layout, "presentationml.slideLayout"),
         (theme, "theme"),
     ];
-    kinds.extend(
-        slides
-            .iter()
-            .map(|slide| (slide.as_str(), "presentationml.slide")),
-    );
+    kinds.extend(slides.iter().map(|slide| (slide.as_str(), "presentationml.slide")));
     let [types, rels] = package(&kinds, main, "officeDocument");
-    let ids: String = (0..lines.len())
-        .map(|at| format!("<p:sldId id=\"{}\" r:id=\"rId{}\"/>", 256 + at, at + 2))
-        .collect();
+    let ids: String =
+        (0..lines.len()).map(|at| format!("<p:sldId id=\"{}\" r:id=\"rId{}\"/>", 256 + at, at + 2)).collect();
     let show = format!(
         "{XML}<p:presentation {DRAWING}><p:sldMasterIdLst><p:sldMasterId id=\"2147483648\" r:id=\"rId1\"/></p:sldMasterIdLst><p:sldIdLst>{ids}</p:sldIdLst><p:sldSz cx=\"9144000\" cy=\"6858000\"/><p:notesSz cx=\"6858000\" cy=\"9144000\"/></p:presentation>"
     );
-    let targets: Vec<String> = (1..=lines.len())
-        .map(|n| format!("slides/slide{n}.xml"))
-        .collect();
+    let targets: Vec<String> = (1..=lines.len()).map(|n| format!("slides/slide{n}.xml")).collect();
     let mut show_relations = vec![("slideMaster", "slideMasters/slideMaster1.xml")];
     show_relations.extend(targets.iter().map(|target| ("slide", target.as_str())));
     let colours = "<p:clrMap bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\" accent1=\"accent1\" accent2=\"accent2\" accent3=\"accent3\" accent4=\"accent4\" accent5=\"accent5\" accent6=\"accent6\" hlink=\"hlink\" folHlink=\"folHlink\"/>";
@@ -244,10 +207,7 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
         types,
         rels,
         (main, show),
-        (
-            "ppt/_rels/presentation.xml.rels",
-            relations(&show_relations),
-        ),
+        ("ppt/_rels/presentation.xml.rels", relations(&show_relations)),
         (master, master_text),
         (
             "ppt/slideMasters/_rels/slideMaster1.xml.rels",
@@ -263,19 +223,20 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
         ),
         (theme, theme_text()),
     ];
-    let slide_relations: Vec<String> = (1..=lines.len())
-        .map(|n| format!("ppt/slides/_rels/slide{n}.xml.rels"))
-        .collect();
+    let slide_relations: Vec<String> =
+        (1..=lines.len()).map(|n| format!("ppt/slides/_rels/slide{n}.xml.rels")).collect();
     for ((line, slide), relation) in lines.iter().zip(&slides).zip(&slide_relations) {
         let shape = format!(
             "<p:sp><p:nvSpPr><p:cNvPr id=\"2\" name=\"Text\"/><p:cNvSpPr/><p:nvPr/></p:nvSpPr><p:spPr><a:xfrm><a:off x=\"900000\" y=\"900000\"/><a:ext cx=\"7200000\" cy=\"1200000\"/></a:xfrm><a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom></p:spPr><p:txBody><a:bodyPr/><a:p><a:r><a:rPr lang=\"en\"/><a:t>{}</a:t></a:r></a:p></p:txBody></p:sp>",
             escaped(line)
         );
-        parts.push((slide, format!("{XML}<p:sld {DRAWING}><p:cSld><p:spTree>{EMPTY_TREE}{shape}</p:spTree></p:cSld></p:sld>")));
         parts.push((
-            relation,
-            relations(&[("slideLayout", "../slideLayouts/slideLayout1.xml")]),
+            slide,
+            format!(
+                "{XML}<p:sld {DRAWING}><p:cSld><p:spTree>{EMPTY_TREE}{shape}</p:spTree></p:cSld></p:sld>"
+            ),
         ));
+        parts.push((relation, relations(&[("slideLayout", "../slideLayouts/slideLayout1.xml")])));
     }
     zipped(&parts)
 }
@@ -283,12 +244,12 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
 /// A theme with nothing but what readers insist on.
 fn theme_text() -> String {
     let names = [
-        "dk1", "lt1", "dk2", "lt2", "accent1", "accent2", "accent3", "accent4", "accent5",
-        "accent6", "hlink", "folHlink",
+        "dk1", "lt1", "dk2", "lt2", "accent1", "accent2", "accent3", "accent4", "accent5", "accent6",
+        "hlink", "folHlink",
     ];
     let values = [
-        "000000", "FFFFFF", "1F3A4D", "E8EEF2", "2B6E8F", "8FA9B8", "C98B3A", "6B4B3A", "4F7F5B",
-        "A05A5A", "2B6E8F", "6B4B3A",
+        "000000", "FFFFFF", "1F3A4D", "E8EEF2", "2B6E8F", "8FA9B8", "C98B3A", "6B4B3A", "4F7F5B", "A05A5A",
+        "2B6E8F", "6B4B3A",
     ];
     let colours: String = names
         .iter()
@@ -348,8 +309,7 @@ fn wav(seconds: &str) -> io::Result<Vec<u8>> {
     let mut out = Cursor::new(Vec::new());
     let mut writer = hound::WavWriter::new(&mut out, spec).map_err(io::Error::other)?;
     for at in 0..seconds * spec.sample_rate {
-        let tone =
-            (at as f32 * 110.0 * std::f32::consts::TAU / spec.sample_rate as f32).sin() * 60.0;
+        let tone = (at as f32 * 110.0 * std::f32::consts::TAU / spec.sample_rate as f32).sin() * 60.0;
         writer.write_sample(tone as i8).map_err(io::Error::other)?;
     }
     writer.finalize().map_err(io::Error::other)?;

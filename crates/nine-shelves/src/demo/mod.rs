@@ -25,9 +25,6 @@ pub fn run(args: &DemoArgs) -> Done {
 fn folder(args: &DemoArgs) -> Done<PathBuf> {
     match &args.folder {
         Some(folder) => Ok(folder.clone()),
-        None => Ok(tempfile::Builder::new()
-            .prefix("tern-quay-")
-            .tempdir()?
-            .keep()),
+        None => Ok(tempfile::Builder::new().prefix("tern-quay-").tempdir()?.keep()),
     }
 }

@@ -28,22 +28,13 @@ const STATIONS: [Station; 7] = [
         tells: "One paper stays behind although it is called .pdf. Why?",
         words: &["why", "downloads/statement.pdf"],
     },
-    Station {
-        tells: "The list looks right: carry it out.",
-        words: &["tidy", "--yes"],
-    },
-    Station {
-        tells: "What was carried out is in the daybook.",
-        words: &["history"],
-    },
+    Station { tells: "The list looks right: carry it out.", words: &["tidy", "--yes"] },
+    Station { tells: "What was carried out is in the daybook.", words: &["history"] },
     Station {
         tells: "Second thoughts: take the whole run back. Every item returns to its old place, and folders made for it go.",
         words: &["undo", "--yes"],
     },
-    Station {
-        tells: "Both runs stay in the daybook.",
-        words: &["history"],
-    },
+    Station { tells: "Both runs stay in the daybook.", words: &["history"] },
 ];
 
 /// How many lines are shown of the end of a long output.
@@ -63,11 +54,7 @@ pub fn walk(made: &Made) -> Done {
     writeln!(out, "{} items in {root}\n", made.items)?;
     for (at, station) in STATIONS.iter().enumerate() {
         writeln!(out, "{STRONG}{}.{STRONG:#} {}", at + 1, station.tells)?;
-        writeln!(
-            out,
-            "   {CHANGE}$ nine {}{CHANGE:#}\n",
-            station.words.join(" ")
-        )?;
+        writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", station.words.join(" "))?;
         out.flush()?;
         run(made, station)?;
         writeln!(out)?;
@@ -79,12 +66,7 @@ pub fn walk(made: &Made) -> Done {
 fn run(made: &Made, station: &Station) -> Done {
     let program = std::env::current_exe()?;
     let mut command = Command::new(program);
-    command
-        .arg("--home")
-        .arg(&made.home)
-        .arg("--today")
-        .arg(&made.now)
-        .args(station.words);
+    command.arg("--home").arg(&made.home).arg("--today").arg(&made.now).args(station.words);
     // The preview is shown, not asked about: the walk goes on by itself.
     command.stdin(std::process::Stdio::null());
     // What is carried out was shown before; its end tells what came of it.
@@ -99,10 +81,7 @@ fn run(made: &Made, station: &Station) -> Done {
         command.status()?
     };
     if status.code().is_none_or(|code| code > 1) {
-        return Err(Failure::system(format!(
-            "`nine {}` ended with {status}",
-            station.words.join(" ")
-        )));
+        return Err(Failure::system(format!("`nine {}` ended with {status}", station.words.join(" "))));
     }
     Ok(())
 }
@@ -114,10 +93,7 @@ fn print_end(printed: &[u8]) -> Done {
     let lines: Vec<&str> = text.lines().collect();
     let before = lines.len().saturating_sub(LINES);
     if before > 0 {
-        writeln!(
-            out,
-            "{FAINT}({before} lines of the list left out here){FAINT:#}"
-        )?;
+        writeln!(out, "{FAINT}({before} lines of the list left out here){FAINT:#}")?;
     }
     for line in &lines[before..] {
         writeln!(out, "{line}")?;
@@ -134,18 +110,9 @@ pub fn tell_how_to_go_on(made: &Made) -> Done {
     let home = escape(made.home.as_os_str().as_encoded_bytes());
     writeln!(out, "{STRONG}Go on by hand{STRONG:#} in the same world:\n")?;
     writeln!(out, "   export NINE_HOME='{home}' NINE_TODAY={}", made.now)?;
-    writeln!(
-        out,
-        "   nine tidy                          shows, asks, carries out"
-    )?;
-    writeln!(
-        out,
-        "   nine why 'desktop/todo monday.md'  why it stays where it is"
-    )?;
-    writeln!(
-        out,
-        "   nine undo                          takes the last run back\n"
-    )?;
+    writeln!(out, "   nine tidy                          shows, asks, carries out")?;
+    writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
+    writeln!(out, "   nine undo                          takes the last run back\n")?;
     writeln!(
         out,
         "{FAINT}The rules are in {home}/shelves.toml. Remove the folder when you are done with it.{FAINT:#}"

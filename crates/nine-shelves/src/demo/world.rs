@@ -55,11 +55,7 @@ pub struct Made {
 /// If the folder holds anything, or a file cannot be written.
 pub fn make(root: &Path) -> Done<Made> {
     fs::create_dir_all(root).map_err(|e| failure(root, &e))?;
-    if fs::read_dir(root)
-        .map_err(|e| failure(root, &e))?
-        .next()
-        .is_some()
-    {
+    if fs::read_dir(root).map_err(|e| failure(root, &e))?.next().is_some() {
         return Err(Failure::words(format!("{} is not empty", root.display()))
             .hint("name a folder that is new or empty, so that nothing of yours is mixed with the sample"));
     }
@@ -67,18 +63,14 @@ pub fn make(root: &Path) -> Done<Made> {
     let world: World = toml::from_str(WORLD).map_err(|e| Failure::system(e.to_string()))?;
     let now = Now::parse(&world.now, &jiff::tz::TimeZone::system())
         .ok_or_else(|| Failure::system("the sample world's day cannot be read"))?;
-    let piles = [
-        ("Desktop", &world.desktop),
-        ("Downloads", &world.downloads),
-        ("Documents", &world.documents),
-    ];
+    let piles =
+        [("Desktop", &world.desktop), ("Downloads", &world.downloads), ("Documents", &world.documents)];
     let mut count = 0;
     for (folder, items) in piles {
         let folder = root.join(folder);
         fs::create_dir_all(&folder)?;
         for (nth, item) in items.iter().enumerate() {
-            item.make(&folder, nth)
-                .map_err(|e| failure(&folder.join(&item.at), &e))?;
+            item.make(&folder, nth).map_err(|e| failure(&folder.join(&item.at), &e))?;
         }
         // Times come last: making a file changes the folder that it is in.
         for (nth, item) in items.iter().enumerate() {
@@ -88,16 +80,8 @@ pub fn make(root: &Path) -> Done<Made> {
     }
     let home = root.join("nine");
     fs::create_dir_all(&home)?;
-    fs::write(
-        home.join("shelves.toml"),
-        CONFIG.replace("HOME", &root.display().to_string()),
-    )?;
-    Ok(Made {
-        root,
-        home,
-        now: world.now,
-        items: count,
-    })
+    fs::write(home.join("shelves.toml"), CONFIG.replace("HOME", &root.display().to_string()))?;
+    Ok(Made { root, home, now: world.now, items: count })
 }
 
 fn failure(at: &Path, error: &std::io::Error) -> Failure {
@@ -123,8 +107,7 @@ impl Item {
         if !self.tags.is_empty() {
             let tags = to_attribute(&self.tags);
             // A file system without attributes has a sample world without tags.
-            let _ =
-                rustix::fs::setxattr(&path, "user.xdg.tags", tags.as_bytes(), XattrFlags::empty());
+            let _ = rustix::fs::setxattr(&path, "user.xdg.tags", tags.as_bytes(), XattrFlags::empty());
         }
         Ok(())
     }
@@ -132,25 +115,12 @@ impl Item {
     /// Dates the item by its age, at a minute of its own.
     fn date(&self, folder: &Path, nth: usize, now: &Now) -> Done {
         let span = Span::parse(&self.age).ok_or_else(|| {
-            Failure::system(format!(
-                "the age `{}` of {} cannot be read",
-                self.age, self.at
-            ))
+            Failure::system(format!("the age `{}` of {} cannot be read", self.age, self.at))
         })?;
-        let minutes = if self.age.ends_with("min") {
-            0
-        } else {
-            (nth as i64 * 37) % 240
-        };
+        let minutes = if self.age.ends_with("min") { 0 } else { (nth as i64 * 37) % 240 };
         let (seconds, _) = Moment(now.before(span).0 - minutes * 60_000_000_000).to_unix();
-        let at = Timespec {
-            tv_sec: seconds,
-            tv_nsec: 0,
-        };
-        let times = Timestamps {
-            last_access: at,
-            last_modification: at,
-        };
+        let at = Timespec { tv_sec: seconds, tv_nsec: 0 };
+        let times = Timestamps { last_access: at, last_modification: at };
         let dated = utimensat(CWD, self.path(folder), &times, AtFlags::SYMLINK_NOFOLLOW);
         dated.map_err(|e| failure(&self.path(folder), &e.into()))
     }

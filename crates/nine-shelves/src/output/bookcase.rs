@@ -41,22 +41,14 @@ impl Row {
 
 /// Prints the bookcase. The fullest shelf is as wide as the room for spines.
 pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> {
-    let names: Vec<String> = rows
-        .iter()
-        .map(|row| shorten(&row.name, 28, look.ascii))
-        .collect();
+    let names: Vec<String> = rows.iter().map(|row| shorten(&row.name, 28, look.ascii)).collect();
     let name_width = names.iter().map(|name| name.width()).max().unwrap_or(0);
     let figures: Vec<[String; 3]> = rows.iter().map(figures).collect();
     let widest = |at: usize| figures.iter().map(|f| f[at].width()).max().unwrap_or(0);
     let widths = [widest(0), widest(1), widest(2)];
     let taken = name_width + widths.iter().sum::<usize>() + 2 * 4 + 2;
     let room = look.width.saturating_sub(taken).clamp(10, 60);
-    let fullest = rows
-        .iter()
-        .map(|row| row.items() + row.added())
-        .max()
-        .unwrap_or(0)
-        .max(1);
+    let fullest = rows.iter().map(|row| row.items() + row.added()).max().unwrap_or(0).max(1);
     for ((row, name), figures) in rows.iter().zip(&names).zip(&figures) {
         let (spines, used) = spines(row, fullest, room, look.ascii);
         let pad = " ".repeat(name_width - name.width());
@@ -80,11 +72,7 @@ fn figures(row: &Row) -> [String; 3] {
         0 => String::new(),
         n => format!("+{}", count(n)),
     };
-    [
-        counted(row.items(), "file", "files"),
-        readable(row.bytes),
-        added,
-    ]
+    [counted(row.items(), "file", "files"), readable(row.bytes), added]
 }
 
 /// The spines of a shelf and how many columns they take. Every spine has at least one column; where
@@ -92,11 +80,7 @@ fn figures(row: &Row) -> [String; 3] {
 fn spines(row: &Row, fullest: u64, room: usize, ascii: bool) -> (String, usize) {
     let total = row.items() + row.added();
     let wide = |part: u64| (part as u128 * room as u128).div_ceil(u128::from(fullest)) as usize;
-    let held: Vec<&Spine> = row
-        .spines
-        .iter()
-        .filter(|spine| spine.items + spine.added > 0)
-        .collect();
+    let held: Vec<&Spine> = row.spines.iter().filter(|spine| spine.items + spine.added > 0).collect();
     let whole = wide(total).clamp(held.len().min(room), room);
     let mut out = String::new();
     let (mut before, mut used) = (0u64, 0);
@@ -104,20 +88,13 @@ fn spines(row: &Row, fullest: u64, room: usize, ascii: bool) -> (String, usize) 
         before += spine.items + spine.added;
         let left_for_others = held.len() - at - 1;
         let end = (before as u128 * whole as u128 / u128::from(total.max(1))) as usize;
-        let end = end
-            .max(used + 1)
-            .min(whole.saturating_sub(left_for_others).max(used));
+        let end = end.max(used + 1).min(whole.saturating_sub(left_for_others).max(used));
         let columns = end - used;
         if columns == 0 {
             continue;
         }
-        let new =
-            (spine.added as usize * columns).div_ceil((spine.items + spine.added).max(1) as usize);
-        out.push_str(&spine_text(
-            columns - new.min(columns),
-            new.min(columns),
-            ascii,
-        ));
+        let new = (spine.added as usize * columns).div_ceil((spine.items + spine.added).max(1) as usize);
+        out.push_str(&spine_text(columns - new.min(columns), new.min(columns), ascii));
         used = end;
     }
     (out, used)
@@ -125,11 +102,7 @@ fn spines(row: &Row, fullest: u64, room: usize, ascii: bool) -> (String, usize) 
 
 /// One spine: what stands there, then what will come; its last column leaves a gap to the next.
 fn spine_text(old: usize, new: usize, ascii: bool) -> String {
-    let (body, edge, fresh) = if ascii {
-        ("=", "]", "+")
-    } else {
-        ("█", "▉", "▒")
-    };
+    let (body, edge, fresh) = if ascii { ("=", "]", "+") } else { ("█", "▉", "▒") };
     let standing = match (old, new) {
         (0, _) => String::new(),
         (old, 0) => body.repeat(old - 1) + edge,
@@ -137,10 +110,7 @@ fn spine_text(old: usize, new: usize, ascii: bool) -> String {
     };
     let coming = match new {
         0 => String::new(),
-        new if ascii => format!(
-            "{CHANGE}{}]{CHANGE:#}",
-            fresh.repeat(new - 1).replacen("", "", 0)
-        ),
+        new if ascii => format!("{CHANGE}{}]{CHANGE:#}", fresh.repeat(new - 1)),
         new => format!("{CHANGE}{}▌{CHANGE:#}", fresh.repeat(new - 1)),
     };
     standing + &coming
@@ -156,36 +126,20 @@ mod tests {
     }
 
     fn row(spines: &[(u64, u64)]) -> Row {
-        let spines = spines
-            .iter()
-            .map(|(items, added)| Spine {
-                items: *items,
-                added: *added,
-            })
-            .collect();
-        Row {
-            name: "1 Boats".into(),
-            spines,
-            bytes: 0,
-        }
+        let spines = spines.iter().map(|(items, added)| Spine { items: *items, added: *added }).collect();
+        Row { name: "1 Boats".into(), spines, bytes: 0 }
     }
 
     #[test]
     fn a_spine_is_as_wide_as_its_share() {
-        assert_eq!(
-            plain(&row(&[(10, 0), (30, 0)]), 40, 20),
-            ("====]==============]".into(), 20)
-        );
+        assert_eq!(plain(&row(&[(10, 0), (30, 0)]), 40, 20), ("====]==============]".into(), 20));
         assert_eq!(plain(&row(&[(10, 0)]), 40, 20), ("====]".into(), 5));
         assert_eq!(plain(&row(&[]), 40, 20), (String::new(), 0));
     }
 
     #[test]
     fn small_and_many_spines_still_show() {
-        assert_eq!(
-            plain(&row(&[(1, 0), (1000, 0)]), 1001, 10),
-            ("]========]".into(), 10)
-        );
+        assert_eq!(plain(&row(&[(1, 0), (1000, 0)]), 1001, 10), ("]========]".into(), 10));
         let (_, used) = plain(&row(&[(1, 0); 50]), 50, 10);
         assert_eq!(used, 10);
     }

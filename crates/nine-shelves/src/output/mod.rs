@@ -30,10 +30,7 @@ impl Look {
         let width = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
         let terminal = std::io::stdout().is_terminal();
         Self {
-            width: width
-                .filter(|_| terminal)
-                .unwrap_or(USUAL_WIDTH)
-                .clamp(40, 200),
+            width: width.filter(|_| terminal).unwrap_or(USUAL_WIDTH).clamp(40, 200),
             ascii: !is_utf8(),
             terminal,
         }
@@ -65,10 +62,7 @@ impl Look {
 /// The locale's character set, by the order of precedence of POSIX.
 fn is_utf8() -> bool {
     let set = |name: &str| std::env::var(name).ok().filter(|value| !value.is_empty());
-    let locale = set("LC_ALL")
-        .or_else(|| set("LC_CTYPE"))
-        .or_else(|| set("LANG"))
-        .unwrap_or_default();
+    let locale = set("LC_ALL").or_else(|| set("LC_CTYPE")).or_else(|| set("LANG")).unwrap_or_default();
     let locale = locale.to_ascii_lowercase();
     locale.contains("utf-8") || locale.contains("utf8")
 }

@@ -17,18 +17,12 @@ pub struct Cell {
 
 /// A cell of plain weight.
 pub fn cell(text: impl Into<String>) -> Cell {
-    Cell {
-        text: text.into(),
-        style: PLAIN,
-    }
+    Cell { text: text.into(), style: PLAIN }
 }
 
 /// A cell of another weight or colour.
 pub fn styled(text: impl Into<String>, style: Style) -> Cell {
-    Cell {
-        text: text.into(),
-        style,
-    }
+    Cell { text: text.into(), style }
 }
 
 /// How a column is set.
@@ -58,11 +52,7 @@ const LEAST: usize = 14;
 impl Table {
     /// An empty table of these columns.
     pub fn new(columns: &[Column]) -> Self {
-        Self {
-            columns: columns.to_vec(),
-            lines: Vec::new(),
-            indent: 0,
-        }
+        Self { columns: columns.to_vec(), lines: Vec::new(), indent: 0 }
     }
 
     /// The same, set in by some spaces.
@@ -78,16 +68,9 @@ impl Table {
 
     /// The width of each column, shortened ones cut so that a line fits.
     pub fn widths(&self, look: &Look) -> Vec<usize> {
-        let widest = |at: usize| {
-            self.lines
-                .iter()
-                .filter_map(|line| line.get(at))
-                .map(|c| c.text.width())
-                .max()
-        };
-        let mut widths: Vec<usize> = (0..self.columns.len())
-            .map(|at| widest(at).unwrap_or(0))
-            .collect();
+        let widest =
+            |at: usize| self.lines.iter().filter_map(|line| line.get(at)).map(|c| c.text.width()).max();
+        let mut widths: Vec<usize> = (0..self.columns.len()).map(|at| widest(at).unwrap_or(0)).collect();
         let used = widths.iter().filter(|width| **width > 0).count();
         let gaps = GAP * used.saturating_sub(1) + self.indent;
         let mut over = (widths.iter().sum::<usize>() + gaps).saturating_sub(look.width);
@@ -106,12 +89,7 @@ impl Table {
     }
 
     /// Prints the lines with these widths, so that several tables can share them.
-    pub fn print_with(
-        &self,
-        out: &mut impl Write,
-        look: &Look,
-        widths: &[usize],
-    ) -> io::Result<()> {
+    pub fn print_with(&self, out: &mut impl Write, look: &Look, widths: &[usize]) -> io::Result<()> {
         for line in &self.lines {
             let mut text = " ".repeat(self.indent);
             let mut pending = 0;
@@ -180,31 +158,19 @@ pub fn shorten(text: &str, width: usize, ascii: bool) -> String {
 mod tests {
     use super::*;
 
-    const LOOK: Look = Look {
-        width: 40,
-        ascii: false,
-        terminal: false,
-    };
+    const LOOK: Look = Look { width: 40, ascii: false, terminal: false };
 
     fn printed(table: &Table) -> Vec<String> {
         let mut out = Vec::new();
         table.print(&mut out, &LOOK).unwrap();
-        String::from_utf8(out)
-            .unwrap()
-            .lines()
-            .map(str::to_owned)
-            .collect()
+        String::from_utf8(out).unwrap().lines().map(str::to_owned).collect()
     }
 
     #[test]
     fn figures_stand_to_the_right_and_long_names_keep_their_end() {
         let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Left]);
         table.line(vec![cell("a.txt"), cell("5 B"), cell("new")]);
-        table.line(vec![
-            cell("a very long name of a loan agreement 2031.pdf"),
-            cell("12 KB"),
-            cell("old"),
-        ]);
+        table.line(vec![cell("a very long name of a loan agreement 2031.pdf"), cell("12 KB"), cell("old")]);
         let lines = printed(&table);
         assert_eq!(lines[0], "a.txt                           5 B  new");
         assert_eq!(lines[1], "a very lo…agreement 2031.pdf  12 KB  old");

@@ -53,11 +53,7 @@ impl Shown<'_> {
         let tables: Vec<(Group, Vec<usize>, usize)> = groups
             .into_iter()
             .map(|(group, steps)| {
-                let shown = if self.all || steps.len() <= LINES + 3 {
-                    steps.len()
-                } else {
-                    LINES
-                };
+                let shown = if self.all || steps.len() <= LINES + 3 { steps.len() } else { LINES };
                 (group, steps, shown)
             })
             .collect();
@@ -79,11 +75,7 @@ impl Shown<'_> {
             }
             if *shown < steps.len() {
                 let more = counted((steps.len() - shown) as u64, "more line", "more lines");
-                writeln!(
-                    out,
-                    "  {FAINT}{} {more}; --all shows them{FAINT:#}",
-                    self.look.text("…")
-                )?;
+                writeln!(out, "  {FAINT}{} {more}; --all shows them{FAINT:#}", self.look.text("…"))?;
             }
             writeln!(out)?;
         }
@@ -113,9 +105,7 @@ impl Shown<'_> {
             .map(|at| (&of(at).item, at))
             .collect();
         let moves = allowed().filter(|at| matches!(of(*at).act, Act::Move { .. }));
-        moves
-            .filter_map(|at| Some((at, *tags.get(&of(at).item)?)))
-            .collect()
+        moves.filter_map(|at| Some((at, *tags.get(&of(at).item)?))).collect()
     }
 
     fn heading(&self, out: &mut impl Write, group: &Group, steps: &[usize]) -> io::Result<()> {
@@ -123,25 +113,14 @@ impl Shown<'_> {
         let bytes = readable(steps.iter().map(|at| self.worklist.steps[*at].size).sum());
         let (text, style, note) = match group {
             Group::Folder(folder) => (self.folder(folder), STRONG, String::new()),
-            Group::Tags => (
-                "Tags".into(),
-                STRONG,
-                " get tags and stay where they are".into(),
-            ),
-            Group::Trash => (
-                "Trash".into(),
-                STRONG,
-                " replaced, and kept in the trash".into(),
-            ),
+            Group::Tags => ("Tags".into(), STRONG, " get tags and stay where they are".into()),
+            Group::Trash => ("Trash".into(), STRONG, " replaced, and kept in the trash".into()),
             Group::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
             Group::Left => ("Left for you to decide".into(), DOUBT.bold(), String::new()),
             Group::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
         };
         let text = shorten(&text, self.look.width.saturating_sub(30), self.look.ascii);
-        writeln!(
-            out,
-            "{style}{text}{style:#}  {FAINT}{items}, {bytes}{note}{FAINT:#}"
-        )
+        writeln!(out, "{style}{text}{style:#}  {FAINT}{items}, {bytes}{note}{FAINT:#}")
     }
 
     fn folder(&self, folder: &Spot) -> String {
@@ -182,11 +161,7 @@ impl Shown<'_> {
 
     /// The name that the item will have.
     fn name(&self, step: &Step) -> String {
-        let slash = if step.kind == nine_core::item::Kind::Folder {
-            "/"
-        } else {
-            ""
-        };
+        let slash = if step.kind == nine_core::item::Kind::Folder { "/" } else { "" };
         let name = match &step.act {
             Act::Move { to } => to.path.name(),
             _ => step.item.path.name(),
@@ -198,14 +173,8 @@ impl Shown<'_> {
         let Act::Tag { from, to } = &step.act else {
             return String::new();
         };
-        let gained = to
-            .iter()
-            .filter(|tag| !from.contains(tag))
-            .map(|tag| format!("+{tag}"));
-        let lost = from
-            .iter()
-            .filter(|tag| !to.contains(tag))
-            .map(|tag| format!("-{tag}"));
+        let gained = to.iter().filter(|tag| !from.contains(tag)).map(|tag| format!("+{tag}"));
+        let lost = from.iter().filter(|tag| !to.contains(tag)).map(|tag| format!("-{tag}"));
         let all: Vec<String> = gained.chain(lost).collect();
         self.look.text(&nine_core::escape::plain(&all.join(" ")))
     }
@@ -214,82 +183,43 @@ impl Shown<'_> {
     fn notes(&self, out: &mut impl Write, at: usize) -> io::Result<()> {
         let step = &self.worklist.steps[at];
         if is_renamed(step) {
-            let old = shorten(
-                &self.look.name(step.item.path.name()),
-                self.look.width - 10,
-                self.look.ascii,
-            );
+            let old = shorten(&self.look.name(step.item.path.name()), self.look.width - 10, self.look.ascii);
             writeln!(out, "     {FAINT}now called{FAINT:#} {old}")?;
         }
         for doubt in &self.worklist.steps[at].doubts {
-            writeln!(
-                out,
-                "     {DOUBT}{}{DOUBT:#}",
-                self.look.text(&doubt.words(self.now))
-            )?;
+            writeln!(out, "     {DOUBT}{}{DOUBT:#}", self.look.text(&doubt.words(self.now)))?;
         }
         if let Some(problem) = self.checked.refused.get(&at) {
-            writeln!(
-                out,
-                "     {REFUSED}{}{REFUSED:#}",
-                self.look.text(&problem.words())
-            )?;
+            writeln!(out, "     {REFUSED}{}{REFUSED:#}", self.look.text(&problem.words()))?;
         }
         Ok(())
     }
 
     /// `34 steps: 28 moved (45 MB), 6 tagged; 2 in doubt`.
     pub fn summary(&self) -> String {
-        let allowed = || {
-            self.checked
-                .order
-                .iter()
-                .map(|at| &self.worklist.steps[*at])
-        };
+        let allowed = || self.checked.order.iter().map(|at| &self.worklist.steps[*at]);
         let many = |word: &str| allowed().filter(|step| step.act.word() == word).count() as u64;
-        let bytes: u64 = allowed()
-            .filter(|step| step.act.word() == "move")
-            .map(|step| step.size)
-            .sum();
-        let renamed = allowed().filter(
-            |step| matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name()),
-        );
+        let bytes: u64 = allowed().filter(|step| step.act.word() == "move").map(|step| step.size).sum();
+        let renamed = allowed()
+            .filter(|step| matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name()));
         let mut parts = Vec::new();
         let mut part = |number: u64, text: String| {
             if number > 0 {
                 parts.push(text);
             }
         };
-        part(
-            many("move"),
-            format!("{} to move ({})", count(many("move")), readable(bytes)),
-        );
+        part(many("move"), format!("{} to move ({})", count(many("move")), readable(bytes)));
         let renamed = renamed.count() as u64;
         part(renamed, format!("{} of them to rename", count(renamed)));
         part(many("tag"), format!("{} to tag", count(many("tag"))));
-        part(
-            many("discard"),
-            format!("{} to discard", count(many("discard"))),
-        );
-        part(
-            many("restore"),
-            format!("{} to restore", count(many("restore"))),
-        );
-        let doubtful = self
-            .worklist
-            .steps
-            .iter()
-            .filter(|step| !step.doubts.is_empty())
-            .count() as u64;
+        part(many("discard"), format!("{} to discard", count(many("discard"))));
+        part(many("restore"), format!("{} to restore", count(many("restore"))));
+        let doubtful = self.worklist.steps.iter().filter(|step| !step.doubts.is_empty()).count() as u64;
         part(doubtful, format!("{} in doubt", count(doubtful)));
         let refused = self.checked.refused.len() as u64;
         part(refused, format!("{} cannot be done", count(refused)));
         let steps = counted(self.checked.order.len() as u64, "step", "steps");
-        if parts.is_empty() {
-            steps
-        } else {
-            format!("{steps}: {}", parts.join(", "))
-        }
+        if parts.is_empty() { steps } else { format!("{steps}: {}", parts.join(", ")) }
     }
 }
 
@@ -334,11 +264,7 @@ pub fn print_records(shown: &Shown, format: Format, absolute: &dyn Fn(&Spot) -> 
 
 fn records<'a>(shown: &'a Shown<'_>) -> impl Iterator<Item = Record> + 'a {
     shown.worklist.steps.iter().enumerate().map(|(at, step)| {
-        let refused = shown
-            .checked
-            .refused
-            .get(&at)
-            .map(|problem| problem.words());
+        let refused = shown.checked.refused.get(&at).map(|problem| problem.words());
         let doubts = step.doubts.iter().map(|doubt| doubt.words(shown.now));
         let doubt: Vec<String> = refused.clone().into_iter().chain(doubts).collect();
         let to = match &step.act {
@@ -348,11 +274,7 @@ fn records<'a>(shown: &'a Shown<'_>) -> impl Iterator<Item = Record> + 'a {
         };
         Record {
             step: at + 1,
-            r#do: if refused.is_some() {
-                "leave"
-            } else {
-                step.act.word()
-            },
+            r#do: if refused.is_some() { "leave" } else { step.act.word() },
             item: step.item.to_string(),
             to,
             why: step.why.clone(),

@@ -9,10 +9,7 @@ use super::support::{Ran, World, picture_of};
 fn made(folder: &str) -> (World, std::path::PathBuf) {
     let world = World::new();
     let root = world.at(folder);
-    world
-        .nine(&["demo", root.to_str().unwrap(), "--only-make"])
-        .ends(0)
-        .says("NINE_HOME=");
+    world.nine(&["demo", root.to_str().unwrap(), "--only-make"]).ends(0).says("NINE_HOME=");
     (world, root)
 }
 
@@ -46,11 +43,7 @@ fn the_walk_ends_where_it_began() {
         .says("taken back by run 2")
         .says("Go on by hand");
     for folder in ["Desktop", "Downloads", "Documents"] {
-        assert_eq!(
-            picture_of(&root.join(folder)),
-            picture_of(&fresh.join(folder)),
-            "{folder}"
-        );
+        assert_eq!(picture_of(&root.join(folder)), picture_of(&fresh.join(folder)), "{folder}");
     }
     assert!(
         !world.at(".local").exists() && !world.at("nine/daybook").exists(),
@@ -61,9 +54,7 @@ fn the_walk_ends_where_it_began() {
 #[test]
 fn what_belongs_together_stays_together() {
     let (world, root) = made("tq");
-    in_sample(&world, &root, &["tidy", "--yes"])
-        .ends(0)
-        .says("discarded");
+    in_sample(&world, &root, &["tidy", "--yes"]).ends(0).says("discarded");
     for path in [
         "Desktop/boxes to return/box 1.jpg",
         "Desktop/website copy/quay.jpg",
@@ -84,20 +75,13 @@ fn what_belongs_together_stays_together() {
 #[test]
 fn a_folder_with_something_in_it_is_left_alone() {
     let world = World::new();
-    world
-        .nine(&["demo", world.dir.path().to_str().unwrap()])
-        .ends(2)
-        .warns("is not empty");
+    world.nine(&["demo", world.dir.path().to_str().unwrap()]).ends(2).warns("is not empty");
 }
 
 /// Whether a program accepts a file, where that program is installed.
 fn accepted(program: &str, words: &[&str], file: &Path) -> Option<bool> {
-    let run = Command::new(program)
-        .args(words)
-        .arg(file)
-        .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .status();
+    let run =
+        Command::new(program).args(words).arg(file).stdout(Stdio::null()).stderr(Stdio::null()).status();
     run.ok().map(|status| status.success())
 }
 
@@ -116,31 +100,14 @@ fn the_files_are_what_they_say() {
         ("Downloads/Grant application draft 4.docx", "the content is"),
         ("Desktop/labels room 2.xlsx", "the content is"),
         ("Desktop/talk for the sailing club.pptx", "the content is"),
-        (
-            "Desktop/volunteer rota.odt",
-            "the content is OpenDocument text",
-        ),
+        ("Desktop/volunteer rota.odt", "the content is OpenDocument text"),
         ("Downloads/boat models handbook.epub", "the content is EPUB"),
-        (
-            "Downloads/label-printer-setup.exe",
-            "the content is Windows program",
-        ),
+        ("Downloads/label-printer-setup.exe", "the content is Windows program"),
         ("Downloads/photo", "by its content: JPEG"),
     ] {
-        world
-            .nine(&["why", root.join(path).to_str().unwrap()])
-            .ends(0)
-            .says(kind);
+        world.nine(&["why", root.join(path).to_str().unwrap()]).ends(0).says(kind);
     }
-    for path in [
-        "Desktop/labels room 2.xlsx",
-        "Desktop/volunteer rota.odt",
-        "Downloads/texts tides.zip",
-    ] {
-        assert_ne!(
-            accepted("unzip", &["-t"], &root.join(path)),
-            Some(false),
-            "{path}"
-        );
+    for path in ["Desktop/labels room 2.xlsx", "Desktop/volunteer rota.odt", "Downloads/texts tides.zip"] {
+        assert_ne!(accepted("unzip", &["-t"], &root.join(path)), Some(false), "{path}");
     }
 }

@@ -22,16 +22,9 @@ put = "2/{type}"
 
 fn fill(world: &World) {
     world.rules(RULES);
-    world
-        .file("plan.txt", "the new plan")
-        .file("anchor.txt", "iron")
-        .file("empty.csv", "");
-    world
-        .file("letters/a.txt", "first letter")
-        .file("letters/deep/b.txt", "second letter");
-    world
-        .file("tern.jpg", "no real picture")
-        .file("tern.xmp", "its sidecar");
+    world.file("plan.txt", "the new plan").file("anchor.txt", "iron").file("empty.csv", "");
+    world.file("letters/a.txt", "first letter").file("letters/deep/b.txt", "second letter");
+    world.file("tern.jpg", "no real picture").file("tern.xmp", "its sidecar");
     world.old_file(&world.shelves.join("1 Boats/plan.txt"), "the old plan");
 }
 
@@ -46,14 +39,8 @@ fn contents(world: &World) -> Vec<String> {
         );
     }
     let files = all.into_iter().filter(|(name, _)| !name.ends_with('/'));
-    let mut texts: Vec<String> = files
-        .map(|(_, what)| {
-            what.split(" 1900000000")
-                .next()
-                .unwrap_or_default()
-                .to_owned()
-        })
-        .collect();
+    let mut texts: Vec<String> =
+        files.map(|(_, what)| what.split(" 1900000000").next().unwrap_or_default().to_owned()).collect();
     texts.sort();
     texts
 }
@@ -68,28 +55,16 @@ fn kill_everywhere(make: fn() -> World, ready: fn(&World), words: &[&str]) -> us
         ready(&world);
         let (before, whole) = (world.picture(), contents(&world));
         let mut command = world.command(words);
-        let killed = command
-            .env("NINE_KILL_AT", point.to_string())
-            .output()
-            .unwrap()
-            .status;
+        let killed = command.env("NINE_KILL_AT", point.to_string()).output().unwrap().status;
         if killed.signal() != Some(9) {
             assert!(killed.success(), "{killed}");
             return point - 1;
         }
         let recovered = world.nine(&["history"]).ends(0);
-        assert!(
-            !recovered.err.contains("neither"),
-            "point {point}: {}",
-            recovered.err
-        );
+        assert!(!recovered.err.contains("neither"), "point {point}: {}", recovered.err);
         assert_eq!(contents(&world), whole, "point {point}: {}", recovered.err);
         no_leftovers(&world.picture(), point);
-        assert_eq!(
-            world.nine(&["history"]).ends(0).err,
-            "",
-            "a second look finds nothing, point {point}"
-        );
+        assert_eq!(world.nine(&["history"]).ends(0).err, "", "a second look finds nothing, point {point}");
         // Either nothing was done, or the run can be taken back; the one before it too.
         while world.nine(&["undo", "--yes"]).status == 0 {}
         let after = world.picture();
@@ -103,10 +78,7 @@ fn kill_everywhere(make: fn() -> World, ready: fn(&World), words: &[&str]) -> us
 }
 
 fn no_leftovers(picture: &BTreeMap<String, String>, point: usize) {
-    let left: Vec<&String> = picture
-        .keys()
-        .filter(|name| name.contains(".nine-"))
-        .collect();
+    let left: Vec<&String> = picture.keys().filter(|name| name.contains(".nine-")).collect();
     assert!(left.is_empty(), "point {point}: {left:?}");
 }
 

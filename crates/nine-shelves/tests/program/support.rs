@@ -34,23 +34,14 @@ impl Ran {
     /// Expects this exit status; shows everything if it is another.
     #[track_caller]
     pub fn ends(self, status: i32) -> Self {
-        assert_eq!(
-            self.status, status,
-            "\n--- out\n{}\n--- err\n{}",
-            self.out, self.err
-        );
+        assert_eq!(self.status, status, "\n--- out\n{}\n--- err\n{}", self.out, self.err);
         self
     }
 
     /// Expects a text on standard output.
     #[track_caller]
     pub fn says(self, text: &str) -> Self {
-        assert!(
-            self.out.contains(text),
-            "`{text}` is not in\n{}\n--- err\n{}",
-            self.out,
-            self.err
-        );
+        assert!(self.out.contains(text), "`{text}` is not in\n{}\n--- err\n{}", self.out, self.err);
         self
     }
 
@@ -76,32 +67,16 @@ impl World {
         let dir = tempfile::tempdir().unwrap();
         let other = tempfile::tempdir_in("/dev/shm").unwrap();
         let device = |path: &Path| fs::metadata(path).unwrap().dev();
-        assert_ne!(
-            device(dir.path()),
-            device(other.path()),
-            "this test needs /dev/shm beside /tmp"
-        );
+        assert_ne!(device(dir.path()), device(other.path()), "this test needs /dev/shm beside /tmp");
         let shelves = other.path().join("Shelves");
         Self::with_shelves(dir, shelves, Some(other))
     }
 
-    fn with_shelves(
-        dir: tempfile::TempDir,
-        shelves: PathBuf,
-        other: Option<tempfile::TempDir>,
-    ) -> Self {
-        for folder in [
-            &dir.path().join("Downloads"),
-            &dir.path().join("nine"),
-            &shelves,
-        ] {
+    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, other: Option<tempfile::TempDir>) -> Self {
+        for folder in [&dir.path().join("Downloads"), &dir.path().join("nine"), &shelves] {
             fs::create_dir(folder).unwrap();
         }
-        Self {
-            dir,
-            shelves,
-            _other: other,
-        }
+        Self { dir, shelves, _other: other }
     }
 
     /// The trash of the configuration, on the bookcase's file system.
@@ -139,12 +114,7 @@ impl World {
         fs::create_dir_all(at.parent().unwrap()).unwrap();
         fs::write(at, text).unwrap();
         let then = std::time::UNIX_EPOCH + std::time::Duration::new(1_900_000_000, 987_654_321);
-        fs::File::options()
-            .write(true)
-            .open(at)
-            .unwrap()
-            .set_modified(then)
-            .unwrap();
+        fs::File::options().write(true).open(at).unwrap().set_modified(then).unwrap();
     }
 
     /// The program with a clean environment.
@@ -171,9 +141,7 @@ impl World {
     pub fn picture(&self) -> BTreeMap<String, String> {
         let mut picture = picture_of(&self.at("Downloads"));
         picture.extend(
-            picture_of(&self.shelves)
-                .into_iter()
-                .map(|(name, what)| (format!("Shelves{name}"), what)),
+            picture_of(&self.shelves).into_iter().map(|(name, what)| (format!("Shelves{name}"), what)),
         );
         picture
     }

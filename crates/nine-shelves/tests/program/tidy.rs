@@ -7,15 +7,13 @@ use std::process::Stdio;
 
 use super::support::{World, tags_of};
 
-const NOTES: &str = "[[rule]]\nname = \"notes\"\nwhen = \"type note\"\ntag = [\"paper\"]\nput = \"2/{stem:initial}\"\n";
+const NOTES: &str =
+    "[[rule]]\nname = \"notes\"\nwhen = \"type note\"\ntag = [\"paper\"]\nput = \"2/{stem:initial}\"\n";
 
 #[test]
 fn nothing_changes_without_a_yes() {
     let world = World::new();
-    world
-        .rules(NOTES)
-        .file("anchor.txt", "iron")
-        .file("picture.qqq", "\u{1}\u{2}");
+    world.rules(NOTES).file("anchor.txt", "iron").file("picture.qqq", "\u{1}\u{2}");
     let before = world.picture();
     world
         .nine(&["tidy"])
@@ -32,32 +30,13 @@ fn nothing_changes_without_a_yes() {
 #[test]
 fn a_run_is_carried_out_recorded_and_taken_back() {
     let world = World::new();
-    world
-        .rules(NOTES)
-        .file("anchor.txt", "iron")
-        .file("rope.md", "hemp");
+    world.rules(NOTES).file("anchor.txt", "iron").file("rope.md", "hemp");
     let before = world.picture();
-    world
-        .nine(&["tidy", "--yes"])
-        .ends(0)
-        .says("Run 1: 2 moved, 2 tagged")
-        .says("nine undo 1 takes it back");
+    world.nine(&["tidy", "--yes"]).ends(0).says("Run 1: 2 moved, 2 tagged").says("nine undo 1 takes it back");
     let filed = world.shelves.join("2 Loans/A/anchor.txt");
-    assert_eq!(
-        (
-            fs::read_to_string(&filed).unwrap().as_str(),
-            tags_of(&filed).as_str()
-        ),
-        ("iron", "paper")
-    );
-    world
-        .nine(&["tidy", "--yes"])
-        .ends(0)
-        .says("0 items looked at");
-    world
-        .nine(&["history"])
-        .ends(0)
-        .says("nine tidy  2 moved, 2 tagged");
+    assert_eq!((fs::read_to_string(&filed).unwrap().as_str(), tags_of(&filed).as_str()), ("iron", "paper"));
+    world.nine(&["tidy", "--yes"]).ends(0).says("0 items looked at");
+    world.nine(&["history"]).ends(0).says("nine tidy  2 moved, 2 tagged");
     world
         .nine(&["history", "1"])
         .ends(0)
@@ -70,14 +49,8 @@ fn a_run_is_carried_out_recorded_and_taken_back() {
         .says("Takes back run 1: nine tidy")
         .says("Run 2: 2 moved, 2 tagged");
     assert_eq!(world.picture(), before);
-    world
-        .nine(&["history"])
-        .says("taken back by run 2")
-        .says("takes back run 1");
-    world
-        .nine(&["undo", "--yes"])
-        .ends(2)
-        .warns("there is no run to take back");
+    world.nine(&["history"]).says("taken back by run 2").says("takes back run 1");
+    world.nine(&["undo", "--yes"]).ends(2).warns("there is no run to take back");
     world.nine(&["undo", "2", "--yes"]).ends(0);
     assert!(filed.exists());
 }
@@ -85,10 +58,7 @@ fn a_run_is_carried_out_recorded_and_taken_back() {
 #[test]
 fn undo_names_what_has_changed_since() {
     let world = World::new();
-    world
-        .rules(NOTES)
-        .file("anchor.txt", "iron")
-        .file("rope.md", "hemp");
+    world.rules(NOTES).file("anchor.txt", "iron").file("rope.md", "hemp");
     world.nine(&["tidy", "--yes"]).ends(0);
     fs::write(world.shelves.join("2 Loans/A/anchor.txt"), "steel").unwrap();
     world
@@ -97,10 +67,7 @@ fn undo_names_what_has_changed_since() {
         .warns("home/2 Loans/A/anchor.txt cannot be taken back: it has been changed since")
         .says("Run 2: 1 moved, 1 tagged");
     assert!(world.at("Downloads/rope.md").exists());
-    assert_eq!(
-        fs::read_to_string(world.shelves.join("2 Loans/A/anchor.txt")).unwrap(),
-        "steel"
-    );
+    assert_eq!(fs::read_to_string(world.shelves.join("2 Loans/A/anchor.txt")).unwrap(), "steel");
 }
 
 #[test]
@@ -108,24 +75,14 @@ fn clashes_show_both_sides_and_nothing_is_overwritten() {
     let world = World::new();
     let there = world.shelves.join("1 Boats/plan.txt");
     for (clash, told, left) in [
-        (
-            "number",
-            "the new one gets a number",
-            vec!["plan (2).txt", "plan.txt"],
-        ),
+        ("number", "the new one gets a number", vec!["plan (2).txt", "plan.txt"]),
         ("leave", "the new one is left where it is", vec!["plan.txt"]),
-        (
-            "hold",
-            "the new one is held in a side folder",
-            vec!["Held", "plan.txt"],
-        ),
+        ("hold", "the new one is held in a side folder", vec!["Held", "plan.txt"]),
     ] {
         let _ = fs::remove_dir_all(world.shelves.join("1 Boats"));
         world.old_file(&there, "old plan");
         world
-            .rules(&format!(
-                "[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"{clash}\"\n"
-            ))
+            .rules(&format!("[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"{clash}\"\n"))
             .file("plan.txt", "new");
         world
             .nine(&["tidy", "--yes"])
@@ -146,39 +103,24 @@ fn clashes_show_both_sides_and_nothing_is_overwritten() {
 fn replace_puts_the_old_one_into_the_trash() {
     let world = World::new();
     world.old_file(&world.shelves.join("1 Boats/plan.txt"), "old plan");
-    world
-        .rules("[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"replace\"\n")
-        .file("plan.txt", "new");
+    world.rules("[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"replace\"\n").file("plan.txt", "new");
     world.nine(&["tidy", "--yes"]).ends(0).says("1 discarded");
-    assert_eq!(
-        fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(),
-        "new"
-    );
-    assert_eq!(
-        fs::read_to_string(world.at("Trash/files/plan.txt")).unwrap(),
-        "old plan"
-    );
+    assert_eq!(fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(), "new");
+    assert_eq!(fs::read_to_string(world.at("Trash/files/plan.txt")).unwrap(), "old plan");
     let note = fs::read_to_string(world.at("Trash/info/plan.txt.trashinfo")).unwrap();
     assert!(
-        note.starts_with("[Trash Info]\nPath=/")
-            && note.contains("1%20Boats/plan.txt\nDeletionDate=2"),
+        note.starts_with("[Trash Info]\nPath=/") && note.contains("1%20Boats/plan.txt\nDeletionDate=2"),
         "{note}"
     );
     world.nine(&["undo", "--yes"]).ends(0).says("1 restored");
-    assert_eq!(
-        fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(),
-        "old plan"
-    );
+    assert_eq!(fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(), "old plan");
 }
 
 #[test]
 fn piles_are_chosen_by_name() {
     let world = World::new();
     world.rules(NOTES).file("anchor.txt", "iron");
-    world
-        .nine(&["tidy", "downloads", "--yes"])
-        .ends(0)
-        .says("1 moved");
+    world.nine(&["tidy", "downloads", "--yes"]).ends(0).says("1 moved");
     world
         .nine(&["tidy", "downlods"])
         .ends(2)
@@ -210,19 +152,9 @@ fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, String) {
     grantpt(&main).unwrap();
     unlockpt(&main).unwrap();
     let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
-    let side = || -> OwnedFd {
-        fs::File::options()
-            .read(true)
-            .write(true)
-            .open(&name)
-            .unwrap()
-            .into()
-    };
+    let side = || -> OwnedFd { fs::File::options().read(true).write(true).open(&name).unwrap().into() };
     let mut command = world.command(words);
-    command
-        .stdin(Stdio::from(side()))
-        .stdout(Stdio::from(side()))
-        .stderr(Stdio::from(side()));
+    command.stdin(Stdio::from(side())).stdout(Stdio::from(side())).stderr(Stdio::from(side()));
     let mut child = command.spawn().unwrap();
     drop(command);
     let mut main = fs::File::from(main);
@@ -233,10 +165,7 @@ fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, String) {
     while let Ok(length @ 1..) = main.read(&mut block) {
         shown.extend_from_slice(&block[..length]);
     }
-    (
-        child.wait().unwrap().code().unwrap(),
-        String::from_utf8_lossy(&shown).into_owned(),
-    )
+    (child.wait().unwrap().code().unwrap(), String::from_utf8_lossy(&shown).into_owned())
 }
 
 #[test]
@@ -244,14 +173,8 @@ fn on_a_terminal_the_person_is_asked_once() {
     let world = World::new();
     world.rules(NOTES).file("anchor.txt", "iron");
     let (status, shown) = on_a_terminal(&world, &["tidy"], "n\n");
-    assert_eq!(
-        (status, shown.matches("Carry out 2 steps? [y/n]").count()),
-        (3, 1),
-        "{shown}"
-    );
-    assert!(
-        shown.contains("nothing has been changed") && world.at("Downloads/anchor.txt").exists()
-    );
+    assert_eq!((status, shown.matches("Carry out 2 steps? [y/n]").count()), (3, 1), "{shown}");
+    assert!(shown.contains("nothing has been changed") && world.at("Downloads/anchor.txt").exists());
     let (status, shown) = on_a_terminal(&world, &["tidy"], "y\n");
     assert_eq!(status, 0, "{shown}");
     assert!(shown.contains("Run 1:") && world.shelves.join("2 Loans/A/anchor.txt").exists());
@@ -270,35 +193,17 @@ fn why_says_rule_by_rule_what_decided() {
         .ends(0)
         .says("by its content: web page")
         .says("mislabelled");
-    let ran = ran
-        .says("notes  no\n      type note: it is code")
-        .says("later  applies")
-        .says("old pages  no");
+    let ran = ran.says("notes  no\n      type note: it is code").says("later  applies").says("old pages  no");
     assert!(ran.out.contains("type document: it is code"));
     world
         .nine(&["why", "downloads/anchor.txt"])
         .ends(0)
         .says("notes  applies")
         .says("`notes` comes first and files it");
-    world
-        .nine(&["why", "downloads/in/deep.txt"])
-        .ends(0)
-        .says("it reaches only what lies loose");
-    let json = world
-        .nine(&["why", "downloads/in", "--format", "json"])
-        .ends(0)
-        .out;
+    world.nine(&["why", "downloads/in/deep.txt"]).ends(0).says("it reaches only what lies loose");
+    let json = world.nine(&["why", "downloads/in", "--format", "json"]).ends(0).out;
     let answer: serde_json::Value = serde_json::from_str(&json).unwrap();
-    assert_eq!(
-        (&answer["type"], &answer["items"]),
-        (&"folder".into(), &1.into())
-    );
-    world
-        .nine(&["why", "nine/shelves.toml"])
-        .ends(0)
-        .says("It lies in no pile");
-    world
-        .nine(&["why", "Downloads/nothing"])
-        .ends(2)
-        .warns("there is nothing at Downloads/nothing");
+    assert_eq!((&answer["type"], &answer["items"]), (&"folder".into(), &1.into()));
+    world.nine(&["why", "nine/shelves.toml"]).ends(0).says("It lies in no pile");
+    world.nine(&["why", "Downloads/nothing"]).ends(2).warns("there is nothing at Downloads/nothing");
 }

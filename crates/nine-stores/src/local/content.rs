@@ -15,10 +15,8 @@ use super::LocalStore;
 use crate::fault::point;
 use crate::{Meta, StoreError, StoreResult};
 
-const READ_FLAGS: OFlags = OFlags::RDONLY
-    .union(OFlags::NOFOLLOW)
-    .union(OFlags::NONBLOCK)
-    .union(OFlags::CLOEXEC);
+const READ_FLAGS: OFlags =
+    OFlags::RDONLY.union(OFlags::NOFOLLOW).union(OFlags::NONBLOCK).union(OFlags::CLOEXEC);
 
 /// Bytes that are copied at once.
 const BLOCK: usize = 1 << 20;
@@ -26,11 +24,7 @@ const BLOCK: usize = 1 << 20;
 /// Opens a file for reading; where that is allowed, without marking it as opened by the person.
 pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
     let (folder, name) = store.parent(path)?;
-    store
-        .settings
-        .counters
-        .opens
-        .fetch_add(1, Ordering::Relaxed);
+    store.settings.counters.opens.fetch_add(1, Ordering::Relaxed);
     let open = |flags| fs::openat(&folder, name, flags, Mode::empty());
     let file = match open(READ_FLAGS | OFlags::NOATIME) {
         Err(Errno::PERM) => open(READ_FLAGS)?,
@@ -44,15 +38,9 @@ pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
 }
 
 /// See [`crate::Store::first_bytes`].
-pub(super) fn first_bytes(
-    store: &LocalStore,
-    path: &ItemPath,
-    most: usize,
-) -> StoreResult<Vec<u8>> {
+pub(super) fn first_bytes(store: &LocalStore, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
     let mut bytes = Vec::new();
-    open(store, path)?
-        .take(most as u64)
-        .read_to_end(&mut bytes)?;
+    open(store, path)?.take(most as u64).read_to_end(&mut bytes)?;
     Ok(bytes)
 }
 
@@ -60,11 +48,7 @@ pub(super) fn first_bytes(
 pub(super) fn meta(store: &LocalStore, path: &ItemPath) -> StoreResult<Meta> {
     let (folder, name) = store.parent(path)?;
     let entry = store.look_in(&folder, name)?.ok_or(StoreError::NotThere)?;
-    let mut meta = Meta {
-        modified: entry.modified,
-        opened: entry.opened,
-        ..Meta::default()
-    };
+    let mut meta = Meta { modified: entry.modified, opened: entry.opened, ..Meta::default() };
     if matches!(entry.kind, Kind::File | Kind::Folder) {
         let item = fs::openat(&folder, name, READ_FLAGS, Mode::empty())?;
         meta.mode = Some(fs::fstat(&item)?.st_mode & 0o7777);
@@ -81,10 +65,7 @@ fn attributes(item: impl AsFd) -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
         Err(other) => return Err(other.into()),
     };
     let mut found = Vec::new();
-    for name in names[..length]
-        .split(|b| *b == 0)
-        .filter(|name| name.starts_with(b"user."))
-    {
+    for name in names[..length].split(|b| *b == 0).filter(|name| name.starts_with(b"user.")) {
         let mut value = vec![0; 64 * 1024];
         let length = fs::fgetxattr(&item, name, &mut value[..])?;
         value.truncate(length);
@@ -103,12 +84,7 @@ pub(super) fn write_new(
     let (folder, name) = store.parent(path)?;
     let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::NOFOLLOW | OFlags::CLOEXEC;
     point();
-    let mut file = File::from(fs::openat(
-        &folder,
-        name,
-        flags,
-        Mode::from_raw_mode(0o600),
-    )?);
+    let mut file = File::from(fs::openat(&folder, name, flags, Mode::from_raw_mode(0o600))?);
     point();
     let mut block = vec![0; BLOCK];
     let mut written = 0;
@@ -149,34 +125,18 @@ fn apply(item: impl AsFd, meta: &Meta) -> StoreResult<()> {
 fn times(meta: &Meta) -> Timestamps {
     let of = |moment: Moment| {
         let (seconds, nanos) = moment.to_unix();
-        Timespec {
-            tv_sec: seconds,
-            tv_nsec: nanos.into(),
-        }
+        Timespec { tv_sec: seconds, tv_nsec: nanos.into() }
     };
-    Timestamps {
-        last_access: of(meta.opened.unwrap_or(meta.modified)),
-        last_modification: of(meta.modified),
-    }
+    Timestamps { last_access: of(meta.opened.unwrap_or(meta.modified)), last_modification: of(meta.modified) }
 }
 
 /// See [`crate::Store::link_new`].
-pub(super) fn link_new(
-    store: &LocalStore,
-    path: &ItemPath,
-    target: &[u8],
-    meta: &Meta,
-) -> StoreResult<()> {
+pub(super) fn link_new(store: &LocalStore, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()> {
     let (folder, name) = store.parent(path)?;
     point();
     fs::symlinkat(target, &folder, name)?;
     point();
-    Ok(fs::utimensat(
-        &folder,
-        name,
-        &times(meta),
-        AtFlags::SYMLINK_NOFOLLOW,
-    )?)
+    Ok(fs::utimensat(&folder, name, &times(meta), AtFlags::SYMLINK_NOFOLLOW)?)
 }
 
 /// See [`crate::Store::set_folder_meta`].

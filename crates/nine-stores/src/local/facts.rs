@@ -9,15 +9,7 @@ use crate::{Ground, StoreError, StoreResult};
 
 /// Kinds of file system on which names that differ in letter case only are one name, and which
 /// refuse some characters (see statfs(2)): FAT, exFAT, NTFS, and shares of systems that fold.
-const FOLDING: [i64; 7] = [
-    0x4d44,
-    0x2011_bab0,
-    0x5346_544e,
-    0x7366_746e,
-    0xff53_4d42,
-    0xfe53_4d42,
-    0x517b,
-];
+const FOLDING: [i64; 7] = [0x4d44, 0x2011_bab0, 0x5346_544e, 0x7366_746e, 0xff53_4d42, 0xfe53_4d42, 0x517b];
 
 /// Apple's, which fold but refuse nothing.
 const FOLDING_ONLY: [i64; 3] = [0x4244, 0x482b, 0x4250_5346];
@@ -30,20 +22,12 @@ pub(super) fn ground(store: &LocalStore, folder: &ItemPath) -> StoreResult<Groun
         match store.folder(&here) {
             Ok(open) => break open,
             Err(StoreError::NotThere) => {}
-            Err(StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
-                blocked = Some(here.clone())
-            }
+            Err(StoreError::NotAFolder | StoreError::LeadsElsewhere) => blocked = Some(here.clone()),
             Err(other) => return Err(other),
         }
         here = here.parent().ok_or(StoreError::NotThere)?;
     };
-    let writable = fs::accessat(
-        &open,
-        ".",
-        Access::WRITE_OK | Access::EXEC_OK,
-        AtFlags::EACCESS,
-    )
-    .is_ok();
+    let writable = fs::accessat(&open, ".", Access::WRITE_OK | Access::EXEC_OK, AtFlags::EACCESS).is_ok();
     let system = fs::fstatfs(&open)?;
     let entry = fs::statx(&open, "", AtFlags::EMPTY_PATH, super::WANTED)?;
     Ok(Ground {
@@ -56,14 +40,14 @@ pub(super) fn ground(store: &LocalStore, folder: &ItemPath) -> StoreResult<Groun
     })
 }
 
+// The kernel's fields have other widths on other processors.
+#[allow(clippy::unnecessary_cast)]
 fn rules_of(system: &StatFs) -> NameRules {
     let kind = system.f_type as i64 & 0xffff_ffff;
     let strict = FOLDING.contains(&kind);
     NameRules {
         folds: strict || FOLDING_ONLY.contains(&kind),
-        longest: usize::try_from(system.f_namelen)
-            .unwrap_or(255)
-            .clamp(1, 255),
+        longest: usize::try_from(system.f_namelen).unwrap_or(255).clamp(1, 255),
         strict,
     }
 }

@@ -60,10 +60,8 @@ pub struct LocalStore {
 /// How many open folders are kept at hand.
 const FOLDERS_AT_HAND: usize = 32;
 
-const FOLDER_FLAGS: OFlags = OFlags::PATH
-    .union(OFlags::DIRECTORY)
-    .union(OFlags::CLOEXEC)
-    .union(OFlags::NOFOLLOW);
+const FOLDER_FLAGS: OFlags =
+    OFlags::PATH.union(OFlags::DIRECTORY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
 
 impl LocalStore {
     /// Opens the folder at `path`, which is followed if it is a link: the person named it.
@@ -74,12 +72,7 @@ impl LocalStore {
         let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
         let root = fs::open(path, flags, Mode::empty())?;
         let path = std::path::absolute(path)?;
-        Ok(Self {
-            root: Arc::new(root),
-            path,
-            settings,
-            folders: Mutex::default(),
-        })
+        Ok(Self { root: Arc::new(root), path, settings, folders: Mutex::default() })
     }
 
     /// The place's absolute path.
@@ -119,10 +112,7 @@ impl LocalStore {
 
     /// Forgets open folders; to be called when a folder was moved or taken away.
     fn forget_folders(&self) {
-        self.folders
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .clear();
+        self.folders.lock().unwrap_or_else(PoisonError::into_inner).clear();
     }
 
     /// The folder that holds an item, open, and the item's name in it.
@@ -132,13 +122,8 @@ impl LocalStore {
     }
 
     fn open_at(&self, path: &ItemPath, flags: OFlags) -> StoreResult<OwnedFd> {
-        let resolve =
-            ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
-        let bytes = if path.is_root() {
-            b".".as_slice()
-        } else {
-            path.as_bytes()
-        };
+        let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+        let bytes = if path.is_root() { b".".as_slice() } else { path.as_bytes() };
         match fs::openat2(&self.root, bytes, flags, Mode::empty(), resolve) {
             // A path longer than the kernel takes at once, or a kernel without this call.
             Err(Errno::NAMETOOLONG | Errno::NOSYS) => self.open_stepwise(path, flags),
@@ -151,11 +136,7 @@ impl LocalStore {
         let mut here = fs::openat(&self.root, ".", FOLDER_FLAGS, Mode::empty())?;
         let depth = path.depth();
         for (at, name) in path.parts().enumerate() {
-            let flags = if at + 1 == depth {
-                flags | OFlags::NOFOLLOW
-            } else {
-                FOLDER_FLAGS
-            };
+            let flags = if at + 1 == depth { flags | OFlags::NOFOLLOW } else { FOLDER_FLAGS };
             here = fs::openat(&here, name, flags, Mode::empty())?;
         }
         Ok(here)
@@ -262,17 +243,8 @@ impl Store for LocalStore {
         changes::remove_empty_folder(self, path)
     }
 
-    fn rename(
-        &self,
-        from: &ItemPath,
-        stamp: &Stamp,
-        to_store: &dyn Store,
-        to: &ItemPath,
-    ) -> StoreResult<()> {
-        let to_store = to_store
-            .as_any()
-            .downcast_ref::<LocalStore>()
-            .ok_or(StoreError::OtherDomain)?;
+    fn rename(&self, from: &ItemPath, stamp: &Stamp, to_store: &dyn Store, to: &ItemPath) -> StoreResult<()> {
+        let to_store = to_store.as_any().downcast_ref::<LocalStore>().ok_or(StoreError::OtherDomain)?;
         changes::rename(self, from, stamp, to_store, to)
     }
 
@@ -307,12 +279,7 @@ impl Store for LocalStore {
         content::meta(self, path)
     }
 
-    fn write_new(
-        &self,
-        path: &ItemPath,
-        content: &mut dyn std::io::Read,
-        meta: &Meta,
-    ) -> StoreResult<u64> {
+    fn write_new(&self, path: &ItemPath, content: &mut dyn std::io::Read, meta: &Meta) -> StoreResult<u64> {
         content::write_new(self, path, content, meta)
     }
 

@@ -18,18 +18,14 @@ const MOST_THREADS: usize = 8;
 /// Room for the names that the kernel gives at once.
 const BLOCK: usize = 64 * 1024;
 
-const READ_FLAGS: OFlags = OFlags::RDONLY
-    .union(OFlags::DIRECTORY)
-    .union(OFlags::CLOEXEC)
-    .union(OFlags::NOFOLLOW);
+const READ_FLAGS: OFlags =
+    OFlags::RDONLY.union(OFlags::DIRECTORY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
 
 /// What a folder holds, in no order.
 pub(super) fn list(store: &LocalStore, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
     let mut found = Vec::new();
     let mut block = Vec::with_capacity(BLOCK);
-    read_folder(store, folder, block.spare_capacity_mut(), |name, entry| {
-        found.push((name.to_vec(), entry))
-    })?;
+    read_folder(store, folder, block.spare_capacity_mut(), |name, entry| found.push((name.to_vec(), entry)))?;
     Ok(found)
 }
 
@@ -81,41 +77,25 @@ struct Walk<'a> {
 
 /// Reads everything below the place, with as many threads as there are processors.
 pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
-    let root = store
-        .entry(&ItemPath::root())?
-        .ok_or(StoreError::NotThere)?;
-    let first = Task {
-        path: ItemPath::root(),
-        node: Tree::ROOT,
-    };
+    let root = store.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
+    let first = Task { path: ItemPath::root(), node: Tree::ROOT };
     let walk = Walk {
         store,
         scope,
         watch,
-        queue: Mutex::new(Queue {
-            tasks: vec![first],
-            busy: 0,
-        }),
+        queue: Mutex::new(Queue { tasks: vec![first], busy: 0 }),
         more: Condvar::new(),
         tree: Mutex::new(Tree::new(root)),
         troubles: Mutex::default(),
     };
-    let threads = std::thread::available_parallelism()
-        .map_or(2, usize::from)
-        .min(MOST_THREADS);
+    let threads = std::thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
     std::thread::scope(|scope| {
         for _ in 0..threads {
             scope.spawn(|| walk.work());
         }
     });
-    let mut tree = walk
-        .tree
-        .into_inner()
-        .unwrap_or_else(PoisonError::into_inner);
-    let mut troubles = walk
-        .troubles
-        .into_inner()
-        .unwrap_or_else(PoisonError::into_inner);
+    let mut tree = walk.tree.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let mut troubles = walk.troubles.into_inner().unwrap_or_else(PoisonError::into_inner);
     tree.sum_up();
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
     match troubles.first() {
@@ -151,10 +131,7 @@ impl Walk<'_> {
             if queue.busy == 0 {
                 return None;
             }
-            queue = self
-                .more
-                .wait(queue)
-                .unwrap_or_else(PoisonError::into_inner);
+            queue = self.more.wait(queue).unwrap_or_else(PoisonError::into_inner);
         }
     }
 
@@ -182,12 +159,6 @@ impl Walk<'_> {
         let mut tree = self.tree.lock().unwrap_or_else(PoisonError::into_inner);
         let first = tree.add(task.node, batch);
         drop(tree);
-        folders
-            .into_iter()
-            .map(|(at, path)| Task {
-                path,
-                node: first.plus(at),
-            })
-            .collect()
+        folders.into_iter().map(|(at, path)| Task { path, node: first.plus(at) }).collect()
     }
 }

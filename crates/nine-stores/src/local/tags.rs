@@ -33,12 +33,7 @@ pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<Strin
 }
 
 /// See [`crate::Store::set_tags`].
-pub(super) fn write(
-    store: &LocalStore,
-    path: &ItemPath,
-    stamp: &Stamp,
-    tags: &[String],
-) -> StoreResult<()> {
+pub(super) fn write(store: &LocalStore, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()> {
     let (folder, name) = store.parent(path)?;
     let entry = store.expect(&folder, name, stamp)?;
     if !matches!(entry.kind, Kind::File | Kind::Folder) {
@@ -53,12 +48,7 @@ pub(super) fn write(
             other => other,
         }
     } else {
-        fs::fsetxattr(
-            &item,
-            ATTRIBUTE,
-            tags::to_attribute(tags).as_bytes(),
-            XattrFlags::empty(),
-        )
+        fs::fsetxattr(&item, ATTRIBUTE, tags::to_attribute(tags).as_bytes(), XattrFlags::empty())
     };
     point();
     written.map_err(|errno| match errno {

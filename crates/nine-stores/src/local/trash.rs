@@ -36,12 +36,7 @@ struct Trash {
 }
 
 /// See [`crate::Store::discard`].
-pub(super) fn discard(
-    store: &LocalStore,
-    path: &ItemPath,
-    stamp: &Stamp,
-    day: &str,
-) -> StoreResult<Vec<u8>> {
+pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
     let (folder, name) = store.parent(path)?;
     let entry = store.expect(&folder, name, stamp)?;
     if entry.kind == Kind::Other {
@@ -55,13 +50,10 @@ pub(super) fn discard(
             continue;
         };
         let mut info = File::from(info);
-        let put = info
-            .write_all(content.as_bytes())
-            .map_err(StoreError::from)
-            .and_then(|()| {
-                store.sync(&info)?;
-                changes::move_name((&folder, name), (&trash.files, &kept), entry.kind)
-            });
+        let put = info.write_all(content.as_bytes()).map_err(StoreError::from).and_then(|()| {
+            store.sync(&info)?;
+            changes::move_name((&folder, name), (&trash.files, &kept), entry.kind)
+        });
         match put {
             Ok(()) => {
                 store.forget_folders();
@@ -83,19 +75,13 @@ pub(super) fn discard(
             }
         }
     }
-    Err(StoreError::Trash(
-        "it holds too many items of one name".into(),
-    ))
+    Err(StoreError::Trash("it holds too many items of one name".into()))
 }
 
 /// The name under which the trash keeps an item, short enough for its note to have a name too.
 fn kept_name(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
     let short = shorten(name, 255 - ENDING.len() - 8);
-    if number == 1 {
-        short
-    } else {
-        numbered(&short, number, is_folder)
-    }
+    if number == 1 { short } else { numbered(&short, number, is_folder) }
 }
 
 fn info_name(kept: &[u8]) -> Vec<u8> {
@@ -107,17 +93,13 @@ impl Trash {
     /// top of the item's.
     fn for_item(store: &LocalStore, domain: u64) -> StoreResult<Self> {
         let home = &store.settings.home_trash;
-        std::fs::create_dir_all(home.parent().unwrap_or(home))
-            .map_err(|e| trash_error(home, &e.into()))?;
+        std::fs::create_dir_all(home.parent().unwrap_or(home)).map_err(|e| trash_error(home, &e.into()))?;
         let home_domain = device_of(home.parent().unwrap_or(home));
         if store.settings.one_trash || home_domain == Some(domain) {
             return Self::open(home.clone(), None);
         }
         let mut top = store.path.clone();
-        while let Some(above) = top
-            .parent()
-            .filter(|above| device_of(above) == Some(domain))
-        {
+        while let Some(above) = top.parent().filter(|above| device_of(above) == Some(domain)) {
             top = above.to_owned();
         }
         let user = rustix::process::getuid().as_raw();
@@ -147,24 +129,14 @@ impl Trash {
             make(&path.join(name))?;
             fs::openat(&trash, name, flags, Mode::empty()).map_err(told)
         };
-        Ok(Self {
-            files: inner("files")?,
-            info: inner("info")?,
-            path,
-            top,
-        })
+        Ok(Self { files: inner("files")?, info: inner("info")?, path, top })
     }
 
     /// Takes a name by making its note; `None` if it is taken.
     fn reserve(&self, kept: &[u8]) -> StoreResult<Option<OwnedFd>> {
         let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC;
         point();
-        match fs::openat(
-            &self.info,
-            info_name(kept),
-            flags,
-            Mode::from_raw_mode(0o600),
-        ) {
+        match fs::openat(&self.info, info_name(kept), flags, Mode::from_raw_mode(0o600)) {
             Ok(info) => Ok(Some(info)),
             Err(Errno::EXIST) => Ok(None),
             Err(other) => Err(trash_error(&self.path, &other.into())),
@@ -177,27 +149,18 @@ impl Trash {
     }
 
     fn info_text(&self, item: &Path, day: &str) -> String {
-        format!(
-            "[Trash Info]\nPath={}\nDeletionDate={day}\n",
-            self.written(item)
-        )
+        format!("[Trash Info]\nPath={}\nDeletionDate={day}\n", self.written(item))
     }
 
     /// An item's path as a note has it.
     fn written(&self, item: &Path) -> String {
-        let from = self
-            .top
-            .as_ref()
-            .and_then(|top| item.strip_prefix(top).ok());
+        let from = self.top.as_ref().and_then(|top| item.strip_prefix(top).ok());
         percent_encode(from.unwrap_or(item).as_os_str().as_bytes())
     }
 }
 
 fn trash_error(path: &Path, error: &StoreError) -> StoreError {
-    StoreError::Trash(format!(
-        "{}: {error}",
-        nine_core::escape::escape(path.as_os_str().as_bytes())
-    ))
+    StoreError::Trash(format!("{}: {error}", nine_core::escape::escape(path.as_os_str().as_bytes())))
 }
 
 fn device_of(path: &Path) -> Option<u64> {
@@ -221,10 +184,7 @@ fn percent_encode(bytes: &[u8]) -> String {
 /// The trash, and the name in it, of what `discard` returned.
 fn opened(kept_as: &[u8]) -> StoreResult<(Trash, Vec<u8>)> {
     let path = PathBuf::from(std::ffi::OsString::from_vec(kept_as.to_vec()));
-    let name = path
-        .file_name()
-        .map(|name| name.as_bytes().to_vec())
-        .unwrap_or_default();
+    let name = path.file_name().map(|name| name.as_bytes().to_vec()).unwrap_or_default();
     match path.parent() {
         Some(files) if files.file_name().is_some_and(|n| n == "files") && !name.is_empty() => {
             let trash = Trash::open(files.parent().unwrap_or(files).to_owned(), None)?;
@@ -235,12 +195,7 @@ fn opened(kept_as: &[u8]) -> StoreResult<(Trash, Vec<u8>)> {
 }
 
 /// See [`crate::Store::restore`].
-pub(super) fn restore(
-    store: &LocalStore,
-    kept_as: &[u8],
-    stamp: &Stamp,
-    to: &ItemPath,
-) -> StoreResult<()> {
+pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<()> {
     let (trash, name) = opened(kept_as)?;
     let entry = store.expect(&trash.files, &name, stamp)?;
     let (folder, to_name) = store.parent(to)?;
@@ -251,11 +206,7 @@ pub(super) fn restore(
 }
 
 /// See [`crate::Store::find_discarded`]. A note whose item never came is taken away.
-pub(super) fn find(
-    store: &LocalStore,
-    path: &ItemPath,
-    stamp: &Stamp,
-) -> StoreResult<Option<Vec<u8>>> {
+pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
     let trash = Trash::for_item(store, stamp.identity.0[0])?;
     let wanted = format!("\nPath={}\n", trash.written(&store.absolute(path)));
     for number in 1..MOST_RECALLED {
@@ -264,14 +215,7 @@ pub(super) fn find(
             let kept = kept_name(path.name(), number, is_folder);
             if trash.keeps(store, &kept, &wanted, stamp)? {
                 let kept = std::ffi::OsStr::from_bytes(&kept);
-                return Ok(Some(
-                    trash
-                        .path
-                        .join("files")
-                        .join(kept)
-                        .into_os_string()
-                        .into_vec(),
-                ));
+                return Ok(Some(trash.path.join("files").join(kept).into_os_string().into_vec()));
             }
         }
     }
@@ -280,13 +224,7 @@ pub(super) fn find(
 
 impl Trash {
     /// Whether the trash keeps an item of this stamp and path under this name.
-    fn keeps(
-        &self,
-        store: &LocalStore,
-        kept: &[u8],
-        wanted: &str,
-        stamp: &Stamp,
-    ) -> StoreResult<bool> {
+    fn keeps(&self, store: &LocalStore, kept: &[u8], wanted: &str, stamp: &Stamp) -> StoreResult<bool> {
         let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
         let Ok(note) = fs::openat(&self.info, info_name(kept), flags, Mode::empty()) else {
             return Ok(false);

@@ -1,0 +1,112 @@
+//! The program's own work, through the same calls that its commands make.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use nine_carry::daybook::{Heading, Writer};
+use nine_carry::{Carrier, facts, standing};
+use nine_core::config;
+use nine_core::item::Entry;
+use nine_core::kinds::{Content, FIRST_BYTES, recognise};
+use nine_core::layout::Layout;
+use nine_core::moment::Now;
+use nine_core::place::{ItemPath, Spot};
+use nine_core::plan::{Details, folders_wanted, settle, tidy};
+use nine_core::worklist::{Act, Step, Worklist, check};
+use nine_stores::local::Settings;
+use nine_stores::{LocalStore, Places, Scope, Store, Watch};
+
+fn store(at: &Path) -> LocalStore {
+    let settings = Settings {
+        believes_births: true,
+        home_trash: at.join("Trash"),
+        one_trash: true,
+        counters: Arc::default(),
+    };
+    LocalStore::open(at, settings).expect("the place opens")
+}
+
+struct Asked<'a>(&'a LocalStore);
+
+impl Details for Asked<'_> {
+    fn tags(&self, path: &ItemPath) -> Vec<String> {
+        self.0.tags(path).unwrap_or_default()
+    }
+
+    fn content(&self, path: &ItemPath) -> Option<Content> {
+        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
+    }
+
+    fn is_broken(&self, path: &ItemPath) -> bool {
+        self.0.link_is_broken(path).unwrap_or(false)
+    }
+}
+
+/// Reads a place into a tree.
+pub fn scan(pile: &Path) -> usize {
+    store(pile).scan(&Scope::default(), &Watch::default()).expect("the pile is read").tree.len()
+}
+
+/// Reads a pile and plans a tidy of it, up to the checked worklist.
+pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
+    let reach = if deep { "deep" } else { "loose" };
+    let text = format!(
+        "[pile.pile]\nat = \"/p\"\nsettle = \"0min\"\n[bookcase.home]\nat = \"/s\"\nshelves = [\"A\", \"B\"]\n\
+         [[rule]]\nreach = \"{reach}\"\nwhen = \"type document and name has ledger\"\nput = \"1/{{modified:year}}\"\n\
+         [[rule]]\nreach = \"{reach}\"\nwhen = \"type image and size under 5\"\nput = \"2/{{stem:initial}}\"\n"
+    );
+    let config = config::parse(&text).expect("the configuration is sound");
+    let store = Arc::new(store(pile));
+    let scan = store.scan(&Scope::default(), &Watch::default()).expect("the pile is read");
+    let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
+    let now = Now::new(jiff::ZonedDateTime::now());
+    let details = Asked(&store);
+    let pass =
+        tidy::Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now, details: &details };
+    let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
+    let mut places = Places::default();
+    places.add("pile", store.clone());
+    places.add("home", store.clone());
+    let known = standing(&places, folders_wanted(&proposed.proposals));
+    let worklist = settle(proposed.proposals, &known);
+    check(&worklist, &facts(&places, &worklist, known)).order.len()
+}
+
+/// The steps that move everything in one folder into another.
+pub fn moves(from: &Path, to: &Path) -> (Places, Worklist) {
+    let source = store(from);
+    let listed = source.list(&ItemPath::root()).expect("the folder is read");
+    let mut places = Places::default();
+    places.add("from", Arc::new(source));
+    places.add("to", Arc::new(store(to)));
+    let step = |(name, entry): (Vec<u8>, Entry)| {
+        let path = ItemPath::root().join(name);
+        Step {
+            act: Act::Move { to: Spot::new("to", path.clone()) },
+            item: Spot::new("from", path),
+            kind: entry.kind,
+            stamp: entry.stamp(),
+            size: entry.size,
+            modified: entry.modified,
+            why: "bench".into(),
+            doubts: Vec::new(),
+            together: None,
+        }
+    };
+    (places, Worklist { steps: listed.into_iter().map(step).collect() })
+}
+
+/// Carries out the steps with all that the promises ask for: check, daybook, moves, syncs.
+pub fn carry(places: &Places, worklist: &Worklist, data: &Path) -> usize {
+    let checked = check(worklist, &facts(places, worklist, Default::default()));
+    let steps: Vec<Step> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
+    let clock = jiff::ZonedDateTime::now;
+    let heading = Heading { command: "bench".into(), undoes: None, places: places.addresses() };
+    let mut daybook = Writer::begin(data, &heading, steps.iter(), &clock).expect("the daybook opens");
+    let (watch, mut progress) = (Watch::default(), |_| {});
+    let mut carrier = Carrier::new(places, &mut daybook, &watch, &clock, &mut progress);
+    let outcome = carrier.carry(&steps).expect("the daybook is written");
+    daybook.end(&clock).expect("the daybook is written");
+    assert_eq!(outcome.done, steps.len());
+    outcome.done
+}
