@@ -105,8 +105,8 @@ fn spine_text(old: usize, new: usize, ascii: bool) -> String {
     let (body, edge, fresh) = if ascii { ("=", "]", "+") } else { ("█", "▉", "▒") };
     let standing = match (old, new) {
         (0, _) => String::new(),
-        (old, 0) => body.repeat(old - 1) + edge,
-        (old, _) => body.repeat(old),
+        (old, 0) => format!("{FAINT}{}{edge}{FAINT:#}", body.repeat(old - 1)),
+        (old, _) => format!("{FAINT}{}{FAINT:#}", body.repeat(old)),
     };
     let coming = match new {
         0 => String::new(),

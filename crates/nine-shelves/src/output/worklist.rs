@@ -5,6 +5,7 @@ use std::io::{self, Write};
 
 use nine_core::amount::{count, counted, readable};
 use nine_core::moment::Now;
+use nine_core::names::natural_key;
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Checked, Step, Worklist};
 use serde::Serialize;
@@ -52,7 +53,8 @@ impl Shown<'_> {
         }
         let tables: Vec<(Group, Vec<usize>, usize)> = groups
             .into_iter()
-            .map(|(group, steps)| {
+            .map(|(group, mut steps)| {
+                steps.sort_by_cached_key(|at| natural_key(shown_name(&self.worklist.steps[*at])));
                 let shown = if self.all || steps.len() <= LINES + 3 { steps.len() } else { LINES };
                 (group, steps, shown)
             })
@@ -162,11 +164,7 @@ impl Shown<'_> {
     /// The name that the item will have.
     fn name(&self, step: &Step) -> String {
         let slash = if step.kind == nine_core::item::Kind::Folder { "/" } else { "" };
-        let name = match &step.act {
-            Act::Move { to } => to.path.name(),
-            _ => step.item.path.name(),
-        };
-        format!("{}{slash}", self.look.name(name))
+        format!("{}{slash}", self.look.name(shown_name(step)))
     }
 
     fn tags(&self, step: &Step) -> String {
@@ -220,6 +218,14 @@ impl Shown<'_> {
         part(refused, format!("{} cannot be done", count(refused)));
         let steps = counted(self.checked.order.len() as u64, "step", "steps");
         if parts.is_empty() { steps } else { format!("{steps}: {}", parts.join(", ")) }
+    }
+}
+
+/// The name that the item will have.
+fn shown_name(step: &Step) -> &[u8] {
+    match &step.act {
+        Act::Move { to } => to.path.name(),
+        _ => step.item.path.name(),
     }
 }
 
