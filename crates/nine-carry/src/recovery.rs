@@ -93,7 +93,7 @@ pub fn recover(
             };
             note(&mut recovered, &mut writer, at, step, found)?;
         }
-        clear_unused_folders(data, &places, &mut writer, &run, clock)?;
+        clear_unused_folders(data, &places, &mut writer, &run, clock);
     }
     writer.end(clock)?;
     Ok(Some(recovered))
@@ -230,19 +230,13 @@ fn look_at_move(
 
 /// Takes away folders that were made for steps that then did not happen, and, where an undo was cut
 /// off, those of the run that it takes back.
-fn clear_unused_folders(
-    data: &Path,
-    places: &Places,
-    writer: &mut Writer,
-    run: &Run,
-    clock: Clock,
-) -> io::Result<()> {
+fn clear_unused_folders(data: &Path, places: &Places, writer: &mut Writer, run: &Run, clock: Clock) {
     let mut made = run.made.clone();
     if let Some(undone) = run.undoes {
-        made.extend(daybook::read(data, undone)?.made);
+        // An old run's file may have been put away; then its folders stay.
+        made.extend(daybook::read(data, undone).map(|run| run.made).unwrap_or_default());
     }
     let watch = Watch::default();
     let mut quiet = |_| {};
     Carrier::new(places, writer, &watch, clock, &mut quiet).clear_away(&made);
-    Ok(())
 }

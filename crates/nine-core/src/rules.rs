@@ -210,3 +210,107 @@ pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
     };
     rules.iter().enumerate().map(of).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::config::parse;
+    use crate::item::{Entry, Identity, Kind};
+    use crate::moment::Moment;
+    use crate::place::{ItemPath, Spot};
+
+    const RULES: &str = r#"
+[pile.downloads]
+at = "/d"
+[pile.desktop]
+at = "/e"
+[bookcase.home]
+at = "/s"
+shelves = ["A"]
+[[rule]]
+name = "elsewhere"
+piles = ["desktop"]
+when = "file"
+put = "1"
+[[rule]]
+name = "mark"
+when = "name has a"
+tag = ["x", "Keep"]
+[[rule]]
+name = "big"
+when = "size over 1MB or type folder"
+put = "1"
+[[rule]]
+name = "by arrival"
+reach = "deep"
+when = "ext txt"
+put = "1/{arrived:year}"
+[[rule]]
+name = "rest"
+reach = "deep"
+when = "file"
+put = "1/rest"
+"#;
+
+    fn rules() -> Vec<Rule> {
+        parse(RULES).unwrap().rules
+    }
+
+    fn now() -> Now {
+        Now::parse("2031-04-07T09:00", &jiff::tz::TimeZone::UTC).unwrap()
+    }
+
+    fn file(path: &str) -> Item {
+        let entry = Entry {
+            kind: Kind::File,
+            size: 9,
+            modified: Moment(0),
+            opened: None,
+            born: None,
+            identity: Identity([0, 0]),
+        };
+        Item {
+            spot: Spot::new("downloads", ItemPath::new(path).unwrap()),
+            size: 9,
+            items: None,
+            newest: Moment(0),
+            tags: vec!["keep".into()],
+            content: None,
+            broken: false,
+            together: None,
+            entry,
+        }
+    }
+
+    #[test]
+    fn every_rule_says_why() {
+        let told = explain(&rules(), &file("a.pdf"), &now());
+        assert_eq!(told[0], Standing::OtherPile);
+        assert_eq!(told[1], Standing::Applies);
+        let Standing::Fails(why) = &told[2] else { panic!("{told:?}") };
+        let tests: Vec<&str> = why.failures.iter().map(|failure| failure.test.as_str()).collect();
+        assert_eq!(tests, ["size over 1MB", "type folder"]);
+        assert!(matches!(told[3], Standing::Fails(_)));
+        assert_eq!(told[4], Standing::Applies);
+    }
+
+    #[test]
+    fn depth_hidden_partial_and_missing_values_are_reasons_of_their_own() {
+        assert_eq!(explain(&rules(), &file("in/a.pdf"), &now())[1], Standing::TooDeep);
+        assert_eq!(explain(&rules(), &file(".a.pdf"), &now())[4], Standing::Hidden);
+        assert_eq!(explain(&rules(), &file("a.pdf.part"), &now())[4], Standing::Unfinished);
+        let text = explain(&rules(), &file("b.txt"), &now());
+        assert_eq!(text[3], Standing::Lacks(Unknown("arrived")));
+        assert_eq!(text[4], Standing::Preceded(3));
+    }
+
+    #[test]
+    fn tags_that_are_there_already_are_not_given_again() {
+        let outcome = apply(&rules(), &file("a.pdf"), &now());
+        assert_eq!(outcome.tags, ["x"]);
+        assert_eq!(outcome.applied, [1, 4]);
+        assert_eq!(outcome.put, Some((4, vec![b"rest".to_vec()])));
+        let hidden = apply(&rules(), &file(".a.pdf"), &now());
+        assert_eq!(hidden, Outcome::default());
+    }
+}

@@ -207,3 +207,67 @@ fn why_says_rule_by_rule_what_decided() {
     world.nine(&["why", "nine/shelves.toml"]).ends(0).says("It lies in no pile");
     world.nine(&["why", "Downloads/nothing"]).ends(2).warns("there is nothing at Downloads/nothing");
 }
+
+#[test]
+fn an_interruption_ends_the_run_after_the_step_in_hand() {
+    let world = World::across_file_systems();
+    world.rules("[[rule]]\nwhen = \"file\"\nput = \"2\"\n");
+    for number in 0..1_500 {
+        world.file(&format!("{number}.txt"), &format!("letter {number}"));
+    }
+    let before = world.picture();
+    // A pipe would fill up with the preview while nobody reads it.
+    let printed = world.at("printed");
+    let mut command = world.command(&["tidy", "--yes"]);
+    let mut child =
+        command.stdout(fs::File::create(&printed).unwrap()).stderr(Stdio::null()).spawn().unwrap();
+    // Once the shelf is there, steps are being carried out.
+    for _ in 0..20_000 {
+        if world.shelves.join("2 Loans").exists() {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(1));
+    }
+    let process = rustix::process::Pid::from_child(&child);
+    rustix::process::kill_process(process, rustix::process::Signal::INT).unwrap();
+    let status = child.wait().unwrap();
+    let told = fs::read_to_string(&printed).unwrap();
+    assert_eq!(status.code(), Some(1), "{told}");
+    assert!(told.contains("not begun, since you stopped it"), "{told}");
+    assert_eq!(world.picture().len(), before.len() + 1, "the shelf is new and nothing is lost");
+    assert_eq!(world.nine(&["history"]).ends(0).err, "", "there is nothing to recover");
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert_eq!(world.picture(), before);
+}
+
+#[test]
+fn a_place_without_the_right_to_write_is_left_as_it_is() {
+    let world = World::new();
+    world.rules(NOTES).file("anchor.txt", "iron");
+    let mode = |bits| {
+        fs::set_permissions(&world.shelves, std::os::unix::fs::PermissionsExt::from_mode(bits)).unwrap()
+    };
+    mode(0o555);
+    // The superuser may write everywhere, so the program runs as somebody else there.
+    let mut command = world.command(&["tidy", "--yes"]);
+    if rustix::process::geteuid().is_root() {
+        for path in [world.dir.path(), &world.at("Downloads"), &world.at("nine")] {
+            fs::set_permissions(path, std::os::unix::fs::PermissionsExt::from_mode(0o777)).unwrap();
+        }
+        let program = world.at("nine-program");
+        fs::copy(env!("CARGO_BIN_EXE_nine"), &program).unwrap();
+        let mut other = std::process::Command::new(&program);
+        other
+            .env_clear()
+            .envs(command.get_envs().filter_map(|(name, value)| Some((name, value?))))
+            .args(["tidy", "--yes"]);
+        std::os::unix::process::CommandExt::uid(&mut other, 65_534);
+        command = other;
+    }
+    let output = command.stdin(Stdio::null()).output().unwrap();
+    let told = String::from_utf8_lossy(&output.stdout).into_owned();
+    mode(0o755);
+    assert_eq!(output.status.code(), Some(1), "{told}\n{}", String::from_utf8_lossy(&output.stderr));
+    assert!(told.contains("no right to change home"), "{told}");
+    assert!(world.at("Downloads/anchor.txt").exists());
+}

@@ -1,0 +1,164 @@
+//! The daybook: what is written is read back, whatever the names, and a broken file loses no more than
+//! the lines that are broken.
+
+use std::collections::BTreeMap;
+use std::fs;
+
+use nine_carry::daybook::{Ended, FORMAT, Heading, Writer, file, is_over, read, runs};
+use nine_carry::{lock, recover};
+use nine_core::item::{Identity, Kind, Stamp};
+use nine_core::moment::Moment;
+use nine_core::place::{ItemPath, Spot};
+use nine_core::worklist::{Act, Step};
+use nine_stores::Places;
+use proptest::prelude::*;
+
+fn clock() -> jiff::ZonedDateTime {
+    "2031-04-07T09:00:00+02:00[Europe/Berlin]".parse().unwrap()
+}
+
+fn spot(name: &[u8]) -> Spot {
+    Spot::new("downloads", ItemPath::root().join(name))
+}
+
+fn step(item: Spot, act: Act) -> Step {
+    let stamp = Stamp { size: 5, modified: Moment(-7), identity: Identity([u64::MAX, 3]) };
+    Step {
+        act,
+        item,
+        kind: Kind::File,
+        stamp,
+        size: 5,
+        modified: Moment(-7),
+        why: "a rule, \"quoted\"\n".into(),
+        doubts: vec![],
+        together: Some(2),
+    }
+}
+
+fn begun(data: &std::path::Path, steps: &[Step]) -> Writer {
+    let places = BTreeMap::from([("downloads".to_owned(), "/home/caf\\xe9".to_owned())]);
+    let heading = Heading { command: "nine tidy".into(), undoes: Some(4), places };
+    Writer::begin(data, &heading, steps.iter(), &clock).unwrap()
+}
+
+#[test]
+fn a_run_is_read_back_as_it_was_written() {
+    let data = tempfile::tempdir().unwrap();
+    let steps = vec![
+        step(spot(b"a"), Act::Move { to: spot(b"b") }),
+        step(spot(b"b"), Act::Tag { from: vec!["x,y".into()], to: vec![] }),
+        step(spot(b"c"), Act::Discard),
+        step(spot(b"d"), Act::Restore { kept_as: b"/t/files/\xff".to_vec() }),
+    ];
+    let mut writer = begun(data.path(), &steps);
+    assert_eq!((writer.run(), writer.syncs()), (1, 2));
+    writer.folder(&spot(b"new")).unwrap();
+    writer.folder(&spot(b"old")).unwrap();
+    writer.folder_was_there(&spot(b"old")).unwrap();
+    writer.done(0, None, None).unwrap();
+    writer.done(2, Some(steps[0].stamp), Some(b"/t/files/c\n")).unwrap();
+    writer.failed(1, "no right").unwrap();
+    assert!(!is_over(data.path(), 1).unwrap());
+    writer.end(&clock).unwrap();
+    assert!(is_over(data.path(), 1).unwrap());
+    let run = read(data.path(), 1).unwrap();
+    assert_eq!(run.steps, steps);
+    assert_eq!(
+        (run.command.as_str(), run.undoes, run.at.as_str()),
+        ("nine tidy", Some(4), "2031-04-07T09:00:00+02:00")
+    );
+    assert_eq!((run.done(), run.failed(), run.closed, run.cut_off), (2, 1, true, false));
+    assert_eq!(run.made, [spot(b"new")]);
+    assert_eq!(
+        run.ended[&2],
+        Ended::Done { stamp: Some(steps[0].stamp), kept_as: Some(b"/t/files/c\n".to_vec()) }
+    );
+    assert_eq!(run.ended[&1], Ended::Failed { because: "no right".into() });
+    assert_eq!(run.places["downloads"], "/home/caf\\xe9");
+}
+
+#[test]
+fn runs_are_numbered_on_and_strange_files_are_no_runs() {
+    let data = tempfile::tempdir().unwrap();
+    assert!(runs(data.path()).unwrap().is_empty());
+    for wanted in 1..=3 {
+        let writer = begun(data.path(), &[]);
+        assert_eq!(writer.run(), wanted);
+        writer.end(&clock).unwrap();
+    }
+    fs::write(data.path().join("daybook/notes.txt"), "mine").unwrap();
+    fs::remove_file(file(data.path(), 1)).unwrap();
+    assert_eq!(runs(data.path()).unwrap(), [2, 3]);
+    assert_eq!(begun(data.path(), &[]).run(), 4);
+}
+
+#[test]
+fn a_newer_format_is_not_read() {
+    let data = tempfile::tempdir().unwrap();
+    begun(data.path(), &[]).end(&clock).unwrap();
+    let path = file(data.path(), 1);
+    let text = fs::read_to_string(&path).unwrap();
+    fs::write(&path, text.replace(&format!("\"format\":{FORMAT}"), "\"format\":99")).unwrap();
+    let error = read(data.path(), 1).unwrap_err().to_string();
+    assert!(error.contains("newer nine (format 99)"), "{error}");
+}
+
+#[test]
+fn a_daybook_cut_anywhere_is_read_as_far_as_it_goes() {
+    let data = tempfile::tempdir().unwrap();
+    let steps: Vec<Step> = (0..3).map(|n| step(spot(&[b'a' + n]), Act::Discard)).collect();
+    let mut writer = begun(data.path(), &steps);
+    writer.done(0, None, None).unwrap();
+    writer.end(&clock).unwrap();
+    let path = file(data.path(), 1);
+    let whole = fs::read(&path).unwrap();
+    for length in 0..whole.len() {
+        fs::write(&path, &whole[..length]).unwrap();
+        let run = read(data.path(), 1).unwrap();
+        assert!(run.broken.len() <= 1, "{length}");
+        assert!(!run.closed || length >= whole.len() - 1, "{length}");
+        assert!(!run.planned || run.steps.len() == 3, "{length}");
+        // Recovery copes with each, writes the run's end, and finds nothing the second time.
+        let held = lock(data.path(), "test").unwrap().unwrap();
+        let open = |_: &nine_carry::daybook::Run| Places::default();
+        let over = is_over(data.path(), 1).unwrap();
+        let found = recover(data.path(), &held, &open, &clock).unwrap();
+        assert_eq!(found.is_none(), over, "{length}");
+        assert_eq!(recover(data.path(), &held, &open, &clock).unwrap(), None, "{length}");
+    }
+}
+
+#[test]
+fn the_lock_names_its_holder_and_goes_with_it() {
+    let data = tempfile::tempdir().unwrap();
+    let held = lock(data.path(), "nine tidy (process 7)").unwrap().unwrap();
+    assert_eq!(lock(data.path(), "other").unwrap().unwrap_err().who, "nine tidy (process 7)");
+    drop(held);
+    let held = lock(data.path(), "x").unwrap().unwrap();
+    assert_eq!(lock(data.path(), "other").unwrap().unwrap_err().who, "x");
+    drop(held);
+}
+
+fn name() -> impl Strategy<Value = Vec<u8>> {
+    proptest::collection::vec((1u8..).prop_filter("no separator", |b| *b != b'/'), 1..20)
+        .prop_filter("a name", |n| n != b"." && n != b"..")
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    #[test]
+    fn any_names_and_tags_survive(
+        names in proptest::collection::vec((name(), name()), 1..6),
+        tags in proptest::collection::vec("\\PC{0,6}", 0..4),
+    ) {
+        let data = tempfile::tempdir().unwrap();
+        let mut steps: Vec<Step> =
+            names.iter().map(|(a, b)| step(spot(a), Act::Move { to: spot(b) })).collect();
+        steps.push(step(spot(b"t"), Act::Tag { from: tags.clone(), to: tags }));
+        begun(data.path(), &steps).end(&clock).unwrap();
+        let run = read(data.path(), 1).unwrap();
+        prop_assert_eq!(run.broken, Vec::<usize>::new());
+        prop_assert_eq!(run.steps, steps);
+    }
+}
