@@ -7,14 +7,13 @@ use nine_carry::daybook::{Heading, Writer};
 use nine_carry::{Carrier, facts, standing};
 use nine_core::config;
 use nine_core::item::Entry;
-use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::layout::Layout;
 use nine_core::moment::Now;
 use nine_core::place::{ItemPath, Spot};
-use nine_core::plan::{Details, folders_wanted, settle, tidy};
+use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Act, Step, Worklist, check};
 use nine_stores::local::Settings;
-use nine_stores::{LocalStore, Places, Scope, Store, Watch};
+use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
 
 fn store(at: &Path) -> LocalStore {
     let settings = Settings {
@@ -24,22 +23,6 @@ fn store(at: &Path) -> LocalStore {
         counters: Arc::default(),
     };
     LocalStore::open(at, settings).expect("the place opens")
-}
-
-struct Asked<'a>(&'a LocalStore);
-
-impl Details for Asked<'_> {
-    fn tags(&self, path: &ItemPath) -> Vec<String> {
-        self.0.tags(path).unwrap_or_default()
-    }
-
-    fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
-    }
-
-    fn is_broken(&self, path: &ItemPath) -> bool {
-        self.0.link_is_broken(path).unwrap_or(false)
-    }
 }
 
 /// Reads a place into a tree.
@@ -60,7 +43,7 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
     let scan = store.scan(&Scope::default(), &Watch::default()).expect("the pile is read");
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let now = Now::new(jiff::ZonedDateTime::now());
-    let details = Asked(&store);
+    let details = StoreDetails(&*store);
     let pass =
         tidy::Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now, details: &details };
     let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);

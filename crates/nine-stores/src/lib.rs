@@ -3,6 +3,7 @@
 //!
 //! This crate never prints, never reads the environment and never asks for the time.
 
+mod details;
 mod error;
 pub mod fault;
 pub mod local;
@@ -19,6 +20,7 @@ use nine_core::place::ItemPath;
 use nine_core::tree::Tree;
 use nine_core::worklist::NameRules;
 
+pub use details::StoreDetails;
 pub use error::{StoreError, StoreResult};
 pub use local::LocalStore;
 pub use places::Places;

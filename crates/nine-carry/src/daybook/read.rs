@@ -35,7 +35,13 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
                 let newer = format!("run {number} was written by a newer nine (format {format})");
                 return Err(io::Error::other(newer));
             }
-            Ok(line) => take(&mut run, line),
+            Ok(line) => {
+                // The line that was being written when the run was cut off is no loss.
+                if matches!(line, Line::Recovered { .. }) && run.broken.last() == Some(&at) {
+                    run.broken.pop();
+                }
+                take(&mut run, line)
+            }
             Err(_) => None,
         };
         if taken.is_none() {

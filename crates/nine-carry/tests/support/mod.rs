@@ -11,14 +11,13 @@ use std::sync::Arc;
 use nine_carry::daybook::{Heading, Run, Writer};
 use nine_carry::{Carrier, Outcome, UndoPlan, daybook, facts, lock, plan_undo, standing};
 use nine_core::config::{self, Config};
-use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::layout::Layout;
 use nine_core::moment::Now;
 use nine_core::place::ItemPath;
-use nine_core::plan::{Details, folders_wanted, settle, tidy};
+use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Checked, Step, Worklist, check};
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{LocalStore, Places, Scope, Store, Watch};
+use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
 
 pub struct World {
     pub dir: tempfile::TempDir,
@@ -34,22 +33,6 @@ pub fn clock() -> jiff::ZonedDateTime {
 
 pub fn now() -> Now {
     Now::new(clock())
-}
-
-struct Asked<'a>(&'a LocalStore);
-
-impl Details for Asked<'_> {
-    fn tags(&self, path: &ItemPath) -> Vec<String> {
-        self.0.tags(path).unwrap_or_default()
-    }
-
-    fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
-    }
-
-    fn is_broken(&self, path: &ItemPath) -> bool {
-        self.0.link_is_broken(path).unwrap_or(false)
-    }
 }
 
 impl World {
@@ -133,7 +116,7 @@ impl World {
         let scan = store.scan(&Scope::default(), &Watch::default()).unwrap();
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
         let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_slice()))];
-        let details = Asked(&store);
+        let details = StoreDetails(&store);
         let pass = tidy::Pass {
             config: &config,
             layouts: &layouts,

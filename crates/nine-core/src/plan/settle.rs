@@ -1,6 +1,6 @@
 //! Gives every proposal a name that is free.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use super::{Follower, HELD, Proposal};
 use crate::item::{Entry, Kind};
@@ -12,7 +12,8 @@ use crate::worklist::{Act, ClashAnswer, Doubt, Standing, Step, Worklist};
 /// Makes steps of proposals. `standing` tells what has which name in the folders that
 /// [`super::folders_wanted`] listed; a folder that is not in it holds nothing.
 pub fn settle(proposals: Vec<Proposal>, standing: &Standing) -> Worklist {
-    let mut settler = Settler { standing, claimed: HashSet::new(), steps: Vec::new(), sets: 0 };
+    let mut settler =
+        Settler { standing, claimed: HashSet::new(), numbers: HashMap::new(), steps: Vec::new(), sets: 0 };
     for proposal in proposals {
         settler.settle(proposal);
     }
@@ -22,6 +23,8 @@ pub fn settle(proposals: Vec<Proposal>, standing: &Standing) -> Worklist {
 struct Settler<'a> {
     standing: &'a Standing,
     claimed: HashSet<(Spot, Vec<u8>)>,
+    /// The last number given to a name in a folder, where the search for the next one starts.
+    numbers: HashMap<(Spot, Vec<u8>), usize>,
     steps: Vec<Step>,
     sets: u32,
 }
@@ -135,17 +138,21 @@ impl<'a> Settler<'a> {
     }
 
     /// The first name, counted from `first`, that is free for the item and all that follows it.
-    fn free_name(&self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> Vec<u8> {
+    fn free_name(&mut self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> Vec<u8> {
         let is_folder = proposal.kind == Kind::Folder;
-        let candidates = (first..).map(|n| if n == 1 { name.to_vec() } else { numbered(name, n, is_folder) });
-        let free = |candidate: &Vec<u8>| {
-            let followers = proposal.followers.iter().map(|f| follower_name(f, candidate));
+        let named = |n: usize| if n == 1 { name.to_vec() } else { numbered(name, n, is_folder) };
+        let is_free = |number: &usize| {
+            let candidate = named(*number);
+            let followers = proposal.followers.iter().map(|f| follower_name(f, &candidate));
             std::iter::once(candidate.clone())
                 .chain(followers)
                 .all(|member| matches!(self.owner(folder, &member, &proposal.item), Owner::Nobody))
         };
-        let mut candidates = candidates;
-        candidates.find(free).expect("some number is free")
+        let key = (folder.clone(), name.to_vec());
+        let start = self.numbers.get(&key).map_or(first, |last| last + 1);
+        let number = (start..).find(is_free).expect("some number is free");
+        self.numbers.insert(key, number);
+        named(number)
     }
 
     fn discard_standing(&mut self, proposal: &Proposal, folder: &Spot, name: &[u8]) {

@@ -50,9 +50,10 @@ fn tell_broken(run: &Run) -> Done {
     if !run.broken.is_empty() {
         let mut err = anstream::stderr().lock();
         let lines: Vec<String> = run.broken.iter().map(usize::to_string).collect();
+        let (line, was) = if lines.len() == 1 { ("line", "was") } else { ("lines", "were") };
         writeln!(
             err,
-            "{DOUBT}run {}{DOUBT:#}: the daybook's lines {} cannot be read and were passed over",
+            "{DOUBT}run {}{DOUBT:#}: {line} {} of its daybook cannot be read and {was} passed over",
             run.number,
             lines.join(", ")
         )?;

@@ -7,12 +7,11 @@ use nine_carry::{facts, standing};
 use nine_core::amount::{count, counted};
 use nine_core::config::{Config, Pile};
 use nine_core::diagnostic::nearest;
-use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::place::ItemPath;
 use nine_core::plan::tidy::{Left, Pass, Proposed, propose};
-use nine_core::plan::{Details, Proposal, folders_wanted, settle};
+use nine_core::plan::{Proposal, folders_wanted, settle};
 use nine_core::worklist::check;
-use nine_stores::{LocalStore, Scan, Scope, Store, StoreError};
+use nine_stores::{LocalStore, Scan, Scope, Store, StoreDetails, StoreError};
 
 use super::shelves_picture;
 use crate::cli::TidyArgs;
@@ -21,23 +20,6 @@ use crate::output::style::{FAINT, REFUSED};
 use crate::pipeline::{Planned, show_ask_carry};
 use crate::session::{Opened, Session};
 use crate::{layout, progress, recovery};
-
-/// A store's answers to what a plan asks beyond the scan. What cannot be read is not known.
-pub struct Asked<'a>(pub &'a LocalStore);
-
-impl Details for Asked<'_> {
-    fn tags(&self, path: &ItemPath) -> Vec<String> {
-        self.0.tags(path).unwrap_or_default()
-    }
-
-    fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
-    }
-
-    fn is_broken(&self, path: &ItemPath) -> bool {
-        self.0.link_is_broken(path).unwrap_or(false)
-    }
-}
 
 /// Runs it.
 ///
@@ -69,7 +51,7 @@ pub fn run(args: &TidyArgs, session: &Session) -> Done {
         let closed = layout::places_inside(session, config, &opened, &pile.name);
         let scan = scan(session, store, closed.clone(), &pile.name)?;
         troubles += tell_unreadable(pile, &scan)?;
-        let details = Asked(store);
+        let details = StoreDetails(&**store);
         let pass = Pass {
             config,
             layouts: &layouts,

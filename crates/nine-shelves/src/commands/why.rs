@@ -13,10 +13,9 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::tidy::{Wants, item};
 use nine_core::rules::{Standing, explain};
 use nine_core::tree::{Batch, Tree};
-use nine_stores::{LocalStore, Store};
+use nine_stores::{LocalStore, Store, StoreDetails};
 use serde::Serialize;
 
-use super::tidy::Asked;
 use crate::cli::{WhyArgs, WhyFormat};
 use crate::error::{Done, Failure};
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
@@ -133,7 +132,7 @@ impl Found {
         let entry = self.store.entry(&self.spot.path).map_err(failure)?;
         let entry = entry.ok_or_else(|| failure(nine_stores::StoreError::NotThere))?;
         let wants = Wants { tags: true, types: true };
-        let details = Asked(&self.store);
+        let details = StoreDetails(&*self.store);
         if entry.kind == ItemKind::Folder {
             let inner = self.store.absolute(&self.spot.path);
             let store =

@@ -160,7 +160,7 @@ fn broken_daybook_lines_are_named_and_passed_over() {
     let end = text.trim_end().rfind('\n').unwrap() + 1;
     fs::write(&file, format!("{}{{\"line\":\"done\",\"st\n\u{0}\u{1}\n{}", &text[..end], &text[end..]))
         .unwrap();
-    world.nine(&["history"]).ends(0).says("1 moved").warns("lines 6, 7 cannot be read");
+    world.nine(&["history"]).ends(0).says("1 moved").warns("lines 6, 7 of its daybook cannot be read");
     world.nine(&["undo", "--yes"]).ends(0);
     assert!(world.at("Downloads/a.txt").exists());
 }
