@@ -22,4 +22,8 @@ impl Details for StoreDetails<'_> {
     fn is_broken(&self, path: &ItemPath) -> bool {
         self.0.link_is_broken(path).unwrap_or(false)
     }
+
+    fn is_relative_link(&self, path: &ItemPath) -> bool {
+        self.0.read_link(path).is_ok_and(|target| !target.starts_with(b"/"))
+    }
 }

@@ -23,6 +23,8 @@ pub trait Details {
     fn content(&self, path: &ItemPath) -> Option<Content>;
     /// Whether a link leads nowhere.
     fn is_broken(&self, path: &ItemPath) -> bool;
+    /// Whether a link's target is counted from where the link lies, so that it must not be moved.
+    fn is_relative_link(&self, path: &ItemPath) -> bool;
 }
 
 /// An item and what is wanted for it.

@@ -82,6 +82,10 @@ impl Details for Known {
     fn is_broken(&self, _: &ItemPath) -> bool {
         false
     }
+
+    fn is_relative_link(&self, _: &ItemPath) -> bool {
+        false
+    }
 }
 
 fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {

@@ -265,6 +265,13 @@ impl Walk<'_> {
         } else if let Some(rule) = outcome.applied.iter().rev().find(|rule| rules[**rule].rename.is_some()) {
             proposal.clash = rules[*rule].clash;
         }
+        if proposal.folder.as_ref().is_some_and(|folder| *folder != item.spot.folder())
+            && item.entry.kind == Kind::Link
+            && self.pass.details.is_relative_link(&item.spot.path)
+        {
+            proposal.folder = None;
+            proposal.doubts.push(Doubt::RelativeLink);
+        }
         let home = proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
         let wanted = !proposal.new_tags.is_empty() || (proposal.folder.is_some() && !home);
         (wanted || !proposal.doubts.is_empty()).then_some(proposal)

@@ -39,6 +39,8 @@ pub enum Doubt {
     },
     /// The saved page cannot be renamed, since it points to the folder of its files by name.
     PageKeepsName,
+    /// The link points to a place counted from where it lies, and would lead nowhere from elsewhere.
+    RelativeLink,
     /// Two folders carry the number of the shelf.
     ShelfTwice {
         /// The shelf's number.
@@ -83,6 +85,9 @@ impl Doubt {
             }
             Doubt::PageKeepsName => {
                 "a saved page keeps its name, since it points to the folder of its files".into()
+            }
+            Doubt::RelativeLink => {
+                "it is a link that is counted from where it lies; moved, it would lead nowhere".into()
             }
             Doubt::ShelfTwice { number, folders } => {
                 let names: Vec<String> = folders.iter().map(|f| format!("`{}`", escape(f))).collect();

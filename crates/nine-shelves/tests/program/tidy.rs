@@ -271,3 +271,15 @@ fn a_place_without_the_right_to_write_is_left_as_it_is() {
     assert!(told.contains("no right to change home"), "{told}");
     assert!(world.at("Downloads/anchor.txt").exists());
 }
+
+#[test]
+fn a_link_that_would_lead_nowhere_is_left_and_others_are_moved_as_links() {
+    let world = World::new();
+    world.rules("[[rule]]\nname = \"links\"\nwhen = \"link\"\nput = \"2\"\n").file("anchor.txt", "iron");
+    std::os::unix::fs::symlink("anchor.txt", world.at("Downloads/beside")).unwrap();
+    std::os::unix::fs::symlink(world.at("Downloads/anchor.txt"), world.at("Downloads/whole")).unwrap();
+    let told = world.nine(&["tidy", "--yes"]).ends(0).says("1 moved").says("moved, it would lead nowhere");
+    assert!(told.out.contains("Left for you to decide"), "{}", told.out);
+    assert!(world.at("Downloads/beside").is_symlink() && world.shelves.join("2 Loans/whole").is_symlink());
+    assert_eq!(fs::read_to_string(world.shelves.join("2 Loans/whole")).unwrap(), "iron");
+}
