@@ -3,7 +3,7 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::io;
 
-use nine_core::item::Stamp;
+use nine_core::item::{Kind, Stamp};
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, StoreError, StoreResult, Watch};
@@ -232,32 +232,29 @@ impl<'a> Carrier<'a> {
 
     /// Makes a folder and those above it, noting each before it is made.
     fn make_folders(&mut self, folder: &Spot) -> io::Result<StoreResult<()>> {
-        if folder.path.is_root() || self.folders.there.contains(folder) {
-            return Ok(Ok(()));
-        }
-        if let Err(error) = self.make_folders(&folder.folder())? {
-            return Ok(Err(error));
-        }
-        let store = match self.places.of(folder) {
-            Ok(store) => store,
-            Err(error) => return Ok(Err(error)),
-        };
-        let made = match store.entry(&folder.path) {
-            Ok(Some(_)) => store.make_folder(&folder.path),
-            Ok(None) => {
-                self.daybook.folder(folder)?;
-                let made = store.make_folder(&folder.path);
-                if matches!(made, Ok(false)) {
-                    self.daybook.folder_was_there(folder)?;
-                }
-                self.touch(&folder.folder());
-                made
+        let mut missing = Vec::new();
+        let mut here = folder.clone();
+        while !here.path.is_root() && !self.folders.there.contains(&here) {
+            match self.places.of(&here).and_then(|store| store.entry(&here.path)) {
+                Ok(Some(entry)) if entry.kind == Kind::Folder => break,
+                Ok(Some(entry)) if entry.kind == Kind::Link => return Ok(Err(StoreError::LeadsElsewhere)),
+                Ok(Some(_)) => return Ok(Err(StoreError::NotAFolder)),
+                Ok(None) => missing.push(here.clone()),
+                Err(error) => return Ok(Err(error)),
             }
-            Err(error) => Err(error),
-        };
-        Ok(made.map(|_| {
-            self.folders.there.insert(folder.clone());
-        }))
+            here = here.folder();
+        }
+        for folder in missing.into_iter().rev() {
+            self.daybook.folder(&folder)?;
+            match self.places.of(&folder).and_then(|store| store.make_folder(&folder.path)) {
+                Ok(true) => {}
+                Ok(false) => self.daybook.folder_was_there(&folder)?,
+                Err(error) => return Ok(Err(error)),
+            }
+            self.touch(&folder.folder());
+        }
+        self.folders.there.insert(folder.clone());
+        Ok(Ok(()))
     }
 
     fn touch(&mut self, folder: &Spot) {

@@ -199,10 +199,13 @@ impl Tree {
 
     /// The path from the root to the entry.
     pub fn path(&self, id: NodeId) -> ItemPath {
-        if id == Self::ROOT {
-            return ItemPath::root();
+        let mut names = Vec::new();
+        let mut here = id;
+        while here != Self::ROOT {
+            names.push(self.name(here));
+            here = self.parent(here);
         }
-        self.path(self.parent(id)).join(self.name(id))
+        names.into_iter().rev().fold(ItemPath::root(), |path, name| path.join(name))
     }
 
     /// What a folder holds, in the order in which it was found; nothing for a file.

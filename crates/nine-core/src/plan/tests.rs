@@ -293,3 +293,33 @@ fn a_rename_alone_stays_in_its_folder_and_settles_down() {
     let worklist = planned(rules, &["Plan.pdf", "letters/copy of b.pdf"], &Standing::new());
     assert_eq!(shown(&worklist), ["letters/copy of b.pdf -> downloads/letters/B.pdf"]);
 }
+
+#[test]
+fn folders_nested_deeper_than_the_stack_are_walked() {
+    let mut tree = Tree::new(entry(Kind::Folder, "2030-01-01T00:00", 0));
+    let mut here = Tree::ROOT;
+    for _ in 0..3_000 {
+        let mut batch = Batch::default();
+        batch.push(b"d", entry(Kind::Folder, "2030-01-01T00:00", 1));
+        here = tree.add(here, &batch);
+    }
+    let mut last = Batch::default();
+    last.push(b"a.pdf", entry(Kind::File, "2030-01-01T00:00", 2));
+    tree.add(here, &last);
+    tree.sum_up();
+    let config = parse(&format!("{HEAD}[[rule]]\nreach = \"deep\"\nwhen = \"file\"\nput = \"2\"\n")).unwrap();
+    let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
+    let known = Known::default();
+    let now = now();
+    let nowhere = |_: &ItemPath| false;
+    let walked = std::thread::Builder::new().stack_size(256 * 1024);
+    std::thread::scope(|scope| {
+        let plan = || {
+            let pass =
+                Pass { config: &config, layouts: &layouts, places: &nowhere, now: &now, details: &known };
+            propose(&pass, &config.piles[0], &tree).proposals.len()
+        };
+        let out = walked.spawn_scoped(scope, plan);
+        assert_eq!(out.unwrap().join().unwrap(), 1);
+    });
+}

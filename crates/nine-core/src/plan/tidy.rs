@@ -92,7 +92,7 @@ pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
         types: rules.iter().any(|rule| rule.asks_for_type()),
         out: Proposed::default(),
     };
-    walk.folder(Tree::ROOT, &ItemPath::root());
+    walk.everything();
     walk.out
 }
 
@@ -140,22 +140,45 @@ struct Walk<'a> {
     out: Proposed,
 }
 
+/// A folder that the walk is in.
+struct OpenFolder {
+    children: std::vec::IntoIter<NodeId>,
+    /// For each leader among the children, what follows it.
+    sets: HashMap<NodeId, Vec<(NodeId, Set)>>,
+    following: HashSet<NodeId>,
+    path: ItemPath,
+}
+
 impl Walk<'_> {
     fn leave(&mut self, why: Left) {
         *self.out.left.entry(why).or_default() += 1;
     }
 
-    fn folder(&mut self, id: NodeId, path: &ItemPath) {
-        let children = self.tree.children_by_name(id);
-        let mut sets = self.sets(&children);
-        let following: HashSet<NodeId> = sets.values().flatten().map(|(id, _)| *id).collect();
-        for child in children {
-            if following.contains(&child) {
+    /// Walks everything below the pile in the order in which people read it. Folders may be nested
+    /// deeper than the stack is, so the walk keeps its own.
+    fn everything(&mut self) {
+        let mut open = vec![self.open(Tree::ROOT, ItemPath::root())];
+        while let Some(folder) = open.last_mut() {
+            let Some(child) = folder.children.next() else {
+                open.pop();
+                continue;
+            };
+            if folder.following.contains(&child) {
                 continue;
             }
-            let set = sets.remove(&child).unwrap_or_default();
-            self.entry(child, path.join(self.tree.name(child)), set);
+            let set = folder.sets.remove(&child).unwrap_or_default();
+            let path = folder.path.join(self.tree.name(child));
+            if self.entry(child, path.clone(), set) {
+                open.push(self.open(child, path));
+            }
         }
+    }
+
+    fn open(&self, id: NodeId, path: ItemPath) -> OpenFolder {
+        let children = self.tree.children_by_name(id);
+        let sets = self.sets(&children);
+        let following = sets.values().flatten().map(|(id, _)| *id).collect();
+        OpenFolder { children: children.into_iter(), sets, following, path }
     }
 
     /// For each leader among the children, what follows it.
@@ -188,16 +211,20 @@ impl Walk<'_> {
         found
     }
 
-    fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) {
+    /// Tries the rules on an entry; says whether what lies in it is to be looked at too.
+    fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) -> bool {
         self.out.looked_at += 1 + set.len() as u64;
         let is_folder = self.tree.entry(id).kind == Kind::Folder;
         if let Some(why) = self.left_at_sight(id, &path) {
             // A folder that is still being filled may hold much that has settled.
             let descend = why == Left::Settling && is_folder && self.deep;
-            return if descend { self.folder(id, &path) } else { self.leave(why) };
+            if !descend {
+                self.leave(why);
+            }
+            return descend;
         }
         let wants = Wants { tags: self.tags, types: self.types };
-        let spot = Spot::new(self.pile.name.clone(), path.clone());
+        let spot = Spot::new(self.pile.name.clone(), path);
         let item = item(self.tree, id, spot, self.pass.details, wants);
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
         let untouched = outcome.applied.is_empty();
@@ -211,9 +238,7 @@ impl Walk<'_> {
             }
             None => {}
         }
-        if stays && !is_whole && self.deep {
-            self.folder(id, &path);
-        }
+        stays && !is_whole && self.deep
     }
 
     /// Reasons to leave an item that need no rule.
