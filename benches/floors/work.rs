@@ -90,6 +90,6 @@ pub fn carry(places: &Places, worklist: &Worklist, data: &Path) -> usize {
     let mut carrier = Carrier::new(places, &mut daybook, &watch, &clock, &mut progress);
     let outcome = carrier.carry(&steps).expect("the daybook is written");
     daybook.end(&clock).expect("the daybook is written");
-    assert_eq!(outcome.done, steps.len());
-    outcome.done
+    assert_eq!(outcome.done(), steps.len());
+    outcome.done()
 }

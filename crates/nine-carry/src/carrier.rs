@@ -24,14 +24,23 @@ pub struct Failed {
 /// What came of a run.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Outcome {
-    /// How many steps were done.
-    pub done: usize,
+    /// The steps that were done, by number.
+    pub carried: Vec<usize>,
     /// Bytes of the items that were moved or restored.
     pub bytes: u64,
     /// The steps that were not.
     pub failed: Vec<Failed>,
+    /// Steps that were done, but left something at the old place, and why.
+    pub stayed: Vec<Failed>,
     /// How many were not begun, since the person asked to stop.
     pub not_begun: usize,
+}
+
+impl Outcome {
+    /// How many steps were done.
+    pub fn done(&self) -> usize {
+        self.carried.len()
+    }
 }
 
 /// What a step that was done leaves to be recorded.
@@ -39,7 +48,7 @@ pub struct Outcome {
 pub(crate) struct Trace {
     pub stamp: Option<Stamp>,
     pub kept_as: Option<Vec<u8>>,
-    /// Things that came or changed while the item was copied, and stayed where they were.
+    /// Things of a copied item that stayed where they were.
     pub stayed: usize,
 }
 
@@ -63,6 +72,8 @@ pub struct Carrier<'a> {
 pub struct Folders {
     there: HashSet<Spot>,
     touched: BTreeSet<Spot>,
+    /// Folders in which new ones were made since anything was last copied.
+    made_in: Vec<Spot>,
 }
 
 impl<'a> Carrier<'a> {
@@ -130,12 +141,14 @@ impl<'a> Carrier<'a> {
         }
         for (at, trace) in traces {
             self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
-            outcome.done += 1;
+            outcome.carried.push(at);
             outcome.bytes += if steps[at].target().is_some() { steps[at].size } else { 0 };
             if trace.stayed > 0 {
-                let because =
-                    format!("done, but {} stayed at the old place, new or changed meanwhile", trace.stayed);
-                outcome.failed.push(Failed { step: at, because });
+                let because = format!(
+                    "moved, but {} of it stayed at the old place: new or changed meanwhile, or no right to it",
+                    trace.stayed
+                );
+                outcome.stayed.push(Failed { step: at, because });
             }
         }
         Ok(())
@@ -196,11 +209,14 @@ impl<'a> Carrier<'a> {
             Err(error) => Err(error),
         };
         Ok(match published {
-            Ok(copied) => route.remove_original(&copied).map(|(stamp, stayed)| Trace {
-                stamp: Some(stamp),
-                stayed,
-                kept_as: None,
-            }),
+            Ok(copied) => {
+                // The way to the copy must be as safe as the copy before its original goes.
+                for folder in std::mem::take(&mut self.folders.made_in) {
+                    let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
+                }
+                let (stamp, stayed) = route.remove_original(&copied);
+                Ok(Trace { stamp: Some(stamp), stayed, kept_as: None })
+            }
             Err(error) => {
                 // The copy is ours and incomplete; the original has not been touched.
                 let _ = transfer::remove_copy(target, &temporary);
@@ -252,6 +268,7 @@ impl<'a> Carrier<'a> {
                 Err(error) => return Ok(Err(error)),
             }
             self.touch(&folder.folder());
+            self.folders.made_in.push(folder.folder());
         }
         self.folders.there.insert(folder.clone());
         Ok(Ok(()))

@@ -31,9 +31,9 @@ pub fn lock(data: &Path, who: &str) -> io::Result<Result<Lock, AtWork>> {
         OpenOptions::new().read(true).write(true).create(true).truncate(false).open(data.join("lock"))?;
     match flock(&file, FlockOperation::NonBlockingLockExclusive) {
         Ok(()) => {
-            file.set_len(0)?;
-            file.rewind()?;
-            file.write_all(who.as_bytes())?;
+            // Who it is is a courtesy; on a full disk the lock holds without it.
+            let _ =
+                file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(who.as_bytes()));
             Ok(Ok(Lock { _file: file }))
         }
         Err(Errno::WOULDBLOCK) => {

@@ -113,24 +113,23 @@ impl Route<'_> {
         self.target.sync_folder(&target.parent().unwrap_or_default())
     }
 
-    /// Takes the original away, as far as it is still what was copied. Returns the copy's stamp and
-    /// how many things stayed behind because they came or changed meanwhile.
-    pub fn remove_original(&self, copied: &Copied) -> StoreResult<(Stamp, usize)> {
+    /// Takes the original away, as far as it is still what was copied. The move counts by now, so
+    /// nothing here makes it fail: returns the copy's stamp and how many things stayed behind, because
+    /// they came or changed meanwhile or could not be taken away.
+    pub fn remove_original(&self, copied: &Copied) -> (Stamp, usize) {
         let mut stayed = 0;
         for piece in copied.pieces.iter().rev() {
             let from = joined(self.from, &piece.below);
             let gone = match piece.entry.kind {
-                Kind::Folder => self.source.remove_empty_folder(&from)?,
-                _ => match self.source.remove_copied(&from, &piece.entry.stamp()) {
-                    Ok(()) => true,
-                    Err(StoreError::Changed) => false,
-                    Err(StoreError::NotThere) => true,
-                    Err(other) => return Err(other),
-                },
+                Kind::Folder => self.source.remove_empty_folder(&from).unwrap_or(false),
+                _ => matches!(
+                    self.source.remove_copied(&from, &piece.entry.stamp()),
+                    Ok(()) | Err(StoreError::NotThere)
+                ),
             };
             stayed += usize::from(!gone);
         }
-        Ok((copied.stamp, stayed))
+        (copied.stamp, stayed)
     }
 }
 
@@ -193,7 +192,8 @@ pub fn remove_copy(store: &dyn Store, temporary: &ItemPath) -> StoreResult<bool>
     Ok(true)
 }
 
-/// Whether two items of different stores are the same in content and times, all the way down.
+/// Whether two items of different stores are the same in content, times and attributes, the tags
+/// among them, all the way down.
 pub fn is_copy(a: &dyn Store, at: &ItemPath, b: &dyn Store, bt: &ItemPath) -> StoreResult<bool> {
     let (Some(left), Some(right)) = (a.entry(at)?, b.entry(bt)?) else {
         return Ok(false);
@@ -203,7 +203,9 @@ pub fn is_copy(a: &dyn Store, at: &ItemPath, b: &dyn Store, bt: &ItemPath) -> St
     }
     match left.kind {
         Kind::File => {
-            let alike = left.size == right.size && left.modified == right.modified;
+            let alike = left.size == right.size
+                && left.modified == right.modified
+                && a.meta(at)?.attributes == b.meta(bt)?.attributes;
             Ok(alike && same_content(&mut *a.read(at)?, &mut *b.read(bt)?)?)
         }
         Kind::Link => Ok(a.read_link(at)? == b.read_link(bt)?),

@@ -23,7 +23,7 @@ fn a_run_and_its_undo_leave_the_world_as_it_was() {
     world.tag("tern.jpg", "keep,birds");
     let before = world.picture();
     let (run, outcome) = world.tidy(FILE_ALL);
-    assert_eq!((outcome.done, outcome.failed.len()), (6, 0));
+    assert_eq!((outcome.done(), outcome.failed.len()), (6, 0));
     let after = world.picture();
     assert!(after.keys().any(|name| name == "shelves/2 Loans/sheet/caf\\xe9\\n.csv"), "{after:#?}");
     assert!(after.values().any(|what| what.ends_with("keep,birds,seen")));
@@ -47,7 +47,7 @@ fn across_file_systems_everything_travels_and_comes_back() {
     let before = world.picture();
     let rules = "[[rule]]\nwhen = \"type folder or size over 1MB\"\nput = \"1\"\n";
     let (run, outcome) = world.tidy(rules);
-    assert_eq!((outcome.done, outcome.failed.len()), (2, 0), "{outcome:?}");
+    assert_eq!((outcome.done(), outcome.failed.len()), (2, 0), "{outcome:?}");
     let moved: Vec<String> = world
         .picture()
         .into_iter()
@@ -78,7 +78,7 @@ fn what_changed_between_plan_and_carry_is_refused_and_the_rest_goes_on() {
         because,
         ["it has changed since this was planned", "it is not there any more", "the name is taken"]
     );
-    assert_eq!(outcome.done, 1);
+    assert_eq!(outcome.done(), 1);
     assert_eq!(fs::read_to_string(world.shelves.join("3 Grants/c.txt")).unwrap(), "came in between");
     assert_eq!(fs::read_to_string(world.pile("c.txt")).unwrap(), "c.txt");
     assert_eq!((world.run(run).done(), world.run(run).failed()), (1, 3));
@@ -99,7 +99,7 @@ fn undo_names_what_it_cannot_take_back() {
         refused,
         ["home/3 Grants/b.txt: it is not there any more", "home/3 Grants/a.txt: it has been changed since"]
     );
-    assert_eq!(outcome.done, 1);
+    assert_eq!(outcome.done(), 1);
     assert!(world.pile("c.txt").exists() && world.shelves.join("3 Grants/a.txt").exists());
 }
 
@@ -112,7 +112,7 @@ fn sets_are_moved_whole_or_not_at_all() {
     assert_eq!(checked.order.len(), 2);
     fs::write(world.pile("tern.xmp"), "edited meanwhile").unwrap();
     let (_, outcome) = world.carry(&worklist, &checked, None);
-    assert_eq!((outcome.done, outcome.failed.len()), (0, 2));
+    assert_eq!((outcome.done(), outcome.failed.len()), (0, 2));
     assert!(world.pile("tern.jpg").exists() && world.pile("tern.xmp").exists());
 }
 
@@ -125,7 +125,7 @@ fn a_replaced_file_comes_back_from_the_trash() {
     let before = world.picture();
     let rules = "[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"replace\"\n";
     let (run, outcome) = world.tidy(rules);
-    assert_eq!(outcome.done, 2);
+    assert_eq!(outcome.done(), 2);
     assert_eq!(fs::read_to_string(world.shelves.join("1 Boats/plan.txt")).unwrap(), "new");
     assert_eq!(fs::read_dir(world.dir.path().join("share/Trash/files")).unwrap().count(), 1);
     world.undo(run);
@@ -144,7 +144,7 @@ fn a_folder_swapped_for_a_link_leads_nowhere() {
     fs::remove_dir(world.shelves.join("3 Grants")).unwrap();
     symlink(&outside, world.shelves.join("3 Grants")).unwrap();
     let (_, outcome) = world.carry(&worklist, &checked, None);
-    assert_eq!((outcome.done, outcome.failed.len()), (0, 1));
+    assert_eq!((outcome.done(), outcome.failed.len()), (0, 1));
     assert_eq!(fs::read_dir(&outside).unwrap().count(), 0);
     let (_, checked) = world.plan("[[rule]]\nwhen = \"file\"\nput = \"3/new\"\n");
     assert!(matches!(checked.refused[&0], Problem::NotAFolder(_)));
@@ -169,7 +169,7 @@ fn syncs_are_rare() {
         nine_carry::Carrier::new(&places, &mut writer, &watch, &clock, &mut progress).carry(&steps).unwrap();
     let syncs = world.counters.syncs.load(Ordering::Relaxed) + writer.syncs();
     writer.end(&clock).unwrap();
-    assert_eq!(outcome.done, 2_500);
+    assert_eq!(outcome.done(), 2_500);
     // The plan and the daybook's folder; then the pile, the bookcase, the shelf and the folder on it.
     assert!(syncs <= 2 + 4, "{syncs} syncs");
 }
@@ -185,7 +185,7 @@ fn a_stopped_run_ends_after_the_step_in_hand() {
     let watch = Watch::default();
     watch.stop();
     let (run, outcome) = world.carry_steps(&steps, None, &watch);
-    assert_eq!((outcome.done, outcome.not_begun), (0, 2));
+    assert_eq!((outcome.done(), outcome.not_begun), (0, 2));
     assert!(world.run(run).closed);
 }
 

@@ -148,16 +148,12 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
         _ => Box::new(anstream::stderr().lock()),
     };
     writeln!(out)?;
-    for Failed { step, because } in &outcome.failed {
+    for Failed { step, because } in outcome.failed.iter().chain(&outcome.stayed) {
         writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;
     }
-    let failed: std::collections::BTreeSet<usize> = outcome.failed.iter().map(|f| f.step).collect();
     let mut done: BTreeMap<&str, u64> = BTreeMap::new();
-    let begun = steps.len() - outcome.not_begun;
-    for (at, step) in steps.iter().enumerate() {
-        if at < begun && !failed.contains(&at) {
-            *done.entry(step.act.word()).or_default() += 1;
-        }
+    for at in &outcome.carried {
+        *done.entry(steps[*at].act.word()).or_default() += 1;
     }
     let words = [("move", "moved"), ("tag", "tagged"), ("discard", "discarded"), ("restore", "restored")];
     let mut parts: Vec<String> = words
@@ -174,7 +170,7 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
         parts.push(format!("{} not begun, since you stopped it", count(outcome.not_begun as u64)));
     }
     write!(out, "{STRONG}Run {run}:{STRONG:#} {}", parts.join(", "))?;
-    if outcome.done > 0 {
+    if outcome.done() > 0 {
         write!(out, "  {FAINT}{}; nine undo {run} takes it back{FAINT:#}", readable(outcome.bytes))?;
     }
     writeln!(out)?;
@@ -183,7 +179,7 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
 
 /// The exit status: whether all of it was done.
 fn outcome_status(planned: &Planned, outcome: Option<&Outcome>) -> Done {
-    let failed = outcome.map_or(0, |outcome| outcome.failed.len() + outcome.not_begun);
+    let failed = outcome.map_or(0, |outcome| outcome.failed.len() + outcome.stayed.len() + outcome.not_begun);
     if failed + planned.checked.refused.len() + planned.troubles == 0 {
         return Ok(());
     }

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use nine_carry::{Recovered, lock, recover};
+use nine_carry::{Recovered, daybook, lock, recover};
 use nine_core::amount::counted;
 use nine_core::config::Config;
 use nine_stores::Places;
@@ -15,7 +15,9 @@ use crate::session::Session;
 /// # Errors
 /// If the daybook cannot be read or written.
 pub fn recover_last_run(session: &Session, config: &Config) -> Done {
-    if nine_carry::daybook::runs(&session.data).map_err(|e| daybook_failure(&e))?.is_empty() {
+    let runs = daybook::runs(&session.data).map_err(|e| daybook_failure(&e))?;
+    let Some(last) = runs.last() else { return Ok(()) };
+    if daybook::is_over(&session.data, *last).map_err(|e| daybook_failure(&e))? {
         return Ok(());
     }
     // Whoever holds the lock is at work, not cut off.
@@ -23,7 +25,7 @@ pub fn recover_last_run(session: &Session, config: &Config) -> Done {
         return Ok(());
     };
     let settings = session.settings(config, true);
-    let open = |run: &nine_carry::daybook::Run| Places::from_addresses(&run.places, &settings);
+    let open = |run: &daybook::Run| Places::from_addresses(&run.places, &settings);
     let recovered = recover(&session.data, &lock, &open, &Session::clock).map_err(|e| daybook_failure(&e))?;
     if let Some(recovered) = recovered {
         tell(&recovered)?;

@@ -95,17 +95,5 @@ pub struct Worklist {
     pub steps: Vec<Step>,
 }
 
-impl Worklist {
-    /// Whether carrying it out would change anything.
-    pub fn changes_something(&self) -> bool {
-        self.steps.iter().any(|step| step.act != Act::Leave)
-    }
-
-    /// How many steps do what this one is an example of.
-    pub fn count(&self, word: &str) -> usize {
-        self.steps.iter().filter(|step| step.act.word() == word).count()
-    }
-}
-
 #[cfg(test)]
 mod tests;
