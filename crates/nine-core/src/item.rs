@@ -61,6 +61,9 @@ pub struct Entry {
     pub opened: Option<Moment>,
     /// When it came to be in this store, where that is kept and believed.
     pub born: Option<Moment>,
+    /// When content, name or attributes were last changed, which nobody can set; where that is not
+    /// kept, as `modified`.
+    pub changed: Moment,
     /// What the store knows it by.
     pub identity: Identity,
 }

@@ -34,8 +34,10 @@ const DOUBLE: [&[u8]; 6] = [b".tar.gz", b".tar.bz2", b".tar.xz", b".tar.zst", b"
 ///
 /// A leading dot starts no extension, and what holds a space or is longer than ten bytes is none.
 pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
-    let lower = name.to_ascii_lowercase();
-    if let Some(double) = DOUBLE.iter().find(|d| lower.ends_with(d) && lower.len() > d.len()) {
+    let ends = |double: &[u8]| {
+        name.len() > double.len() && name[name.len() - double.len()..].eq_ignore_ascii_case(double)
+    };
+    if let Some(double) = DOUBLE.iter().find(|double| ends(double)) {
         return name.split_at(name.len() - double.len());
     }
     match name.iter().rposition(|b| *b == b'.') {
@@ -56,24 +58,37 @@ fn is_extension(bytes: &[u8]) -> bool {
 /// A run of digits is written as a `0`, its length without leading zeros, and its digits, so that
 /// keys compare byte by byte.
 pub fn natural_key(name: &[u8]) -> Vec<u8> {
-    let folded = fold_bytes(name);
-    let mut key = Vec::with_capacity(folded.len() + 4);
-    let mut rest = folded.as_bytes();
-    while let Some(first) = rest.first() {
-        if !first.is_ascii_digit() {
-            key.push(*first);
-            rest = &rest[1..];
+    let mut key = Vec::with_capacity(name.len() + 4);
+    fold_key(name, &mut key);
+    key
+}
+
+/// Writes [`natural_key`] behind what `key` holds already.
+pub fn fold_key(name: &[u8], key: &mut Vec<u8>) {
+    if name.is_ascii() {
+        return digits_by_length(name.iter().map(u8::to_ascii_lowercase), key);
+    }
+    digits_by_length(fold_bytes(name).into_bytes().into_iter(), key);
+}
+
+fn digits_by_length(letters: impl Iterator<Item = u8>, key: &mut Vec<u8>) {
+    // Where the length of the run of digits in hand stands in the key.
+    let mut run: Option<usize> = None;
+    for letter in letters {
+        if !letter.is_ascii_digit() {
+            run = None;
+            key.push(letter);
             continue;
         }
-        let end = rest.iter().position(|b| !b.is_ascii_digit()).unwrap_or(rest.len());
-        let zeros = rest[..end].iter().take_while(|b| **b == b'0').count();
-        let digits = &rest[zeros..end];
-        key.push(b'0');
-        key.push(digits.len().min(255) as u8);
-        key.extend_from_slice(digits);
-        rest = &rest[end..];
+        let length_at = *run.get_or_insert_with(|| {
+            key.extend_from_slice(&[b'0', 0]);
+            key.len() - 1
+        });
+        if letter != b'0' || key[length_at] > 0 {
+            key[length_at] = key[length_at].saturating_add(1);
+            key.push(letter);
+        }
     }
-    key
 }
 
 static UNTITLED: LazyLock<Regex> = LazyLock::new(|| {
@@ -95,8 +110,23 @@ fn regex(pattern: &str) -> Regex {
     Regex::new(pattern).expect("the pattern is a constant that a test compiles")
 }
 
+/// How the stems begin that [`UNTITLED`] may match.
+const UNTITLED_STARTS: [&str; 12] =
+    ["un", "no", "ne", "na", "do", "im", "fi", "fo", "sc", "sa", "si", "se"];
+
 /// Whether a stem says nothing: `Untitled 2`, `New folder`, `document(1)`.
 pub fn is_untitled(stem: &[u8]) -> bool {
+    let stray = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'-' | b'_' | b'.');
+    let Some(start) = stem.iter().position(|b| !stray(b)) else {
+        return true;
+    };
+    // A quick look first: nearly all names begin otherwise, and this is asked of every one.
+    let begins = |with: &&str| {
+        stem.get(start..start + with.len()).is_some_and(|head| head.eq_ignore_ascii_case(with.as_bytes()))
+    };
+    if stem.is_ascii() && !UNTITLED_STARTS.iter().any(|with| begins(with)) {
+        return false;
+    }
     let folded = fold_bytes(stem);
     let trimmed = folded.trim_matches(|c: char| c.is_whitespace() || matches!(c, '-' | '_' | '.'));
     trimmed.is_empty() || UNTITLED.is_match(trimmed)
@@ -108,10 +138,10 @@ const UNFINISHED: [&str; 8] =
 
 /// Whether a name marks a partial download.
 pub fn is_unfinished(name: &[u8]) -> bool {
-    let lower = name.to_ascii_lowercase();
-    UNFINISHED.iter().any(|ext| {
-        lower.strip_suffix(ext.as_bytes()).is_some_and(|rest| rest.len() > 1 && rest.ends_with(b"."))
-    })
+    let Some(dot) = name.iter().rposition(|b| *b == b'.').filter(|dot| *dot > 0) else {
+        return false;
+    };
+    UNFINISHED.iter().any(|ext| name[dot + 1..].eq_ignore_ascii_case(ext.as_bytes()))
 }
 
 /// Whether a name is hidden by the usual sign, a leading dot.

@@ -267,6 +267,7 @@ put = "1/rest"
             modified: Moment(0),
             opened: None,
             born: None,
+            changed: Moment(0),
             identity: Identity([0, 0]),
         };
         Item {

@@ -22,6 +22,7 @@ fn file(path: &str) -> Item {
         modified: at("2030-12-01"),
         opened: Some(at("2031-04-01")),
         born: Some(at("2031-03-01")),
+        changed: Moment(0),
         identity: Identity([1, 2]),
     };
     Item {

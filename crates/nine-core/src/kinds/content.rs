@@ -1,5 +1,8 @@
 //! What the first bytes of a file say it is.
 
+use std::collections::BTreeSet;
+use std::sync::{Mutex, PoisonError};
+
 use super::ItemType::{self, *};
 use super::extensions::Known;
 
@@ -65,6 +68,47 @@ impl Content {
             Content::Text(..) | Content::Bytes => Judgement::SaysNothing,
         }
     }
+}
+
+impl Content {
+    /// A text that [`Content::from_text`] reads back.
+    pub fn to_text(self) -> String {
+        match self {
+            Content::Empty => "empty".into(),
+            Content::Bytes => "bytes".into(),
+            Content::Signature(_, _, media) => format!("media {media}"),
+            Content::Text(item_type, what) => format!("text {} {what}", item_type.word()),
+        }
+    }
+
+    /// Reads what [`Content::to_text`] wrote; `None` for what this version does not know.
+    pub fn from_text(text: &str) -> Option<Self> {
+        match text.split_once(' ') {
+            None if text == "empty" => Some(Content::Empty),
+            None if text == "bytes" => Some(Content::Bytes),
+            Some(("media", media)) => {
+                let (item_type, what) = type_of_media(media)?;
+                Some(Content::Signature(item_type, what, kept(media)))
+            }
+            Some(("text", rest)) => {
+                let (word, what) = rest.split_once(' ')?;
+                Some(Content::Text(ItemType::from_word(word)?, kept(what)))
+            }
+            _ => None,
+        }
+    }
+}
+
+/// Words that were read back are kept for good: there are some two hundred at most.
+fn kept(word: &str) -> &'static str {
+    static WORDS: Mutex<BTreeSet<&'static str>> = Mutex::new(BTreeSet::new());
+    let mut words = WORDS.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(word) = words.get(word) {
+        return word;
+    }
+    let word: &'static str = Box::leak(word.to_owned().into_boxed_str());
+    words.insert(word);
+    word
 }
 
 /// Recognises content by its first bytes (up to [`FIRST_BYTES`] of them).

@@ -104,6 +104,11 @@ pub fn type_of_extension(ext: &str) -> Option<ItemType> {
     extensions::lookup(ext).map(|known| known.item_type)
 }
 
+/// The type that a file's name promises, if its extension is known.
+pub fn type_of_name(name: &[u8]) -> Option<ItemType> {
+    extension_of(name).and_then(|ext| type_of_extension(&ext))
+}
+
 /// Whether a file of this name needs a look at its content before its type can be told.
 pub fn name_says_little(name: &[u8]) -> bool {
     extension_of(name).is_none_or(|ext| extensions::lookup(&ext).is_none())

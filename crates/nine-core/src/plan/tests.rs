@@ -9,7 +9,7 @@ use crate::item::{Entry, Identity};
 use crate::kinds::recognise;
 use crate::layout::Layout;
 use crate::moment::Now;
-use crate::tree::{Batch, NodeId, Tree};
+use crate::tree::{Batch, FolderNo, Gathering, Tree};
 use crate::worklist::{Act, ClashAnswer, FolderFacts, NameRules, Standing, Step, Worklist};
 
 const HEAD: &str = r#"
@@ -26,18 +26,17 @@ fn now() -> Now {
 
 fn entry(kind: Kind, modified: &str, identity: u64) -> Entry {
     let modified = Now::parse(modified, &TimeZone::UTC).unwrap().moment();
-    Entry { kind, size: 100, modified, opened: None, born: None, identity: Identity([1, identity]) }
+    Entry { kind, size: 100, modified, opened: None, born: None, changed: Moment(0), identity: Identity([1, identity]) }
 }
 
 /// A tree of these paths, all of one age; a path that ends in `/` is a folder.
 fn tree(paths: &[&str], modified: &str) -> Tree {
-    let mut tree = Tree::new(entry(Kind::Folder, modified, 0));
-    fill(&mut tree, Tree::ROOT, paths, modified);
-    tree.sum_up();
-    tree
+    let mut gathering = Gathering::new(entry(Kind::Folder, modified, 0));
+    fill(&mut gathering, FolderNo::ROOT, paths, modified);
+    gathering.finish()
 }
 
-fn fill(tree: &mut Tree, folder: NodeId, paths: &[&str], modified: &str) {
+fn fill(gathering: &mut Gathering, folder: FolderNo, paths: &[&str], modified: &str) {
     let mut names: Vec<(&str, Kind)> = Vec::new();
     for path in paths {
         let (name, kind) = path.split_once('/').map_or((*path, Kind::File), |(name, _)| (name, Kind::Folder));
@@ -49,17 +48,16 @@ fn fill(tree: &mut Tree, folder: NodeId, paths: &[&str], modified: &str) {
     for (at, (name, kind)) in names.iter().enumerate() {
         batch.push(name.as_bytes(), entry(*kind, modified, at as u64 + 1));
     }
-    tree.add(folder, &batch);
-    for (name, kind) in names {
-        if kind == Kind::Folder {
-            let inner: Vec<&str> = paths
-                .iter()
-                .filter_map(|p| p.strip_prefix(name)?.strip_prefix('/'))
-                .filter(|p| !p.is_empty())
-                .collect();
-            let id = tree.children(folder).find(|id| tree.name(*id) == name.as_bytes()).unwrap();
-            fill(tree, id, &inner, modified);
-        }
+    batch.sort();
+    let folders: Vec<String> = batch.folders().map(|name| String::from_utf8(name.to_vec()).unwrap()).collect();
+    let first = gathering.add(folder, batch);
+    for (number, name) in (0..).zip(folders) {
+        let inner: Vec<&str> = paths
+            .iter()
+            .filter_map(|p| p.strip_prefix(name.as_str())?.strip_prefix('/'))
+            .filter(|p| !p.is_empty())
+            .collect();
+        fill(gathering, first.plus(number), &inner, modified);
     }
 }
 
@@ -296,17 +294,17 @@ fn a_rename_alone_stays_in_its_folder_and_settles_down() {
 
 #[test]
 fn folders_nested_deeper_than_the_stack_are_walked() {
-    let mut tree = Tree::new(entry(Kind::Folder, "2030-01-01T00:00", 0));
-    let mut here = Tree::ROOT;
+    let mut gathering = Gathering::new(entry(Kind::Folder, "2030-01-01T00:00", 0));
+    let mut here = FolderNo::ROOT;
     for _ in 0..3_000 {
         let mut batch = Batch::default();
         batch.push(b"d", entry(Kind::Folder, "2030-01-01T00:00", 1));
-        here = tree.add(here, &batch);
+        here = gathering.add(here, batch);
     }
     let mut last = Batch::default();
     last.push(b"a.pdf", entry(Kind::File, "2030-01-01T00:00", 2));
-    tree.add(here, &last);
-    tree.sum_up();
+    gathering.add(here, last);
+    let tree = gathering.finish();
     let config = parse(&format!("{HEAD}[[rule]]\nreach = \"deep\"\nwhen = \"file\"\nput = \"2\"\n")).unwrap();
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let known = Known::default();

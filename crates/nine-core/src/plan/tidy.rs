@@ -98,7 +98,7 @@ pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
 
 /// Makes the item of a tree's node, with all that conditions may ask of it.
 pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: Wants) -> Item {
-    let entry = tree.entry(id).clone();
+    let entry = tree.entry(id);
     let totals = tree.totals(id);
     let is_folder = entry.kind == Kind::Folder;
     let looks = wants.types
@@ -175,7 +175,7 @@ impl Walk<'_> {
     }
 
     fn open(&self, id: NodeId, path: ItemPath) -> OpenFolder {
-        let children = self.tree.children_by_name(id);
+        let children: Vec<NodeId> = self.tree.children(id).collect();
         let sets = self.sets(&children);
         let following = sets.values().flatten().map(|(id, _)| *id).collect();
         OpenFolder { children: children.into_iter(), sets, following, path }
@@ -183,7 +183,7 @@ impl Walk<'_> {
 
     /// For each leader among the children, what follows it.
     fn sets(&self, children: &[NodeId]) -> HashMap<NodeId, Vec<(NodeId, Set)>> {
-        let is_folder = |id: NodeId| self.tree.entry(id).kind == Kind::Folder;
+        let is_folder = |id: NodeId| self.tree.is_folder(id);
         let keys = |id: NodeId| keep_together::leader_key(self.tree.name(id), is_folder(id));
         let may_follow: Vec<(NodeId, String)> =
             children.iter().filter_map(|id| Some((*id, keys(*id)?))).collect();
@@ -214,7 +214,7 @@ impl Walk<'_> {
     /// Tries the rules on an entry; says whether what lies in it is to be looked at too.
     fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) -> bool {
         self.out.looked_at += 1 + set.len() as u64;
-        let is_folder = self.tree.entry(id).kind == Kind::Folder;
+        let is_folder = self.tree.is_folder(id);
         if let Some(why) = self.left_at_sight(id, &path) {
             // A folder that is still being filled may hold much that has settled.
             let descend = why == Left::Settling && is_folder && self.deep;

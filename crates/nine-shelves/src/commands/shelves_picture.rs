@@ -4,10 +4,9 @@ use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Write};
 
 use nine_core::config::Config;
-use nine_core::item::Kind;
 use nine_core::layout::Layout;
 use nine_core::place::{ItemPath, Spot};
-use nine_core::tree::{NodeId, Tree};
+use nine_core::tree::Tree;
 use nine_core::worklist::Act;
 use nine_stores::{Scope, Store};
 
@@ -82,10 +81,9 @@ fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<Row> {
     let mut row = Row { name: shelf.path.to_text(), ..Row::default() };
     if let Some(id) = found {
         row.bytes = tree.totals(id).size;
-        let loose = tree.children(id).filter(|child| tree.entry(*child).kind != Kind::Folder).count() as u64;
+        let loose = tree.children(id).filter(|child| !tree.is_folder(*child)).count() as u64;
         row.spines.push(Spine { items: loose, added: added.remove(&Vec::new()).unwrap_or(0) });
-        let is_folder = |child: &NodeId| tree.entry(*child).kind == Kind::Folder;
-        for folder in tree.children_by_name(id).into_iter().filter(is_folder) {
+        for folder in tree.children(id).filter(|child| tree.is_folder(*child)) {
             let added = added.remove(tree.name(folder)).unwrap_or(0);
             row.spines.push(Spine { items: tree.totals(folder).items, added });
         }

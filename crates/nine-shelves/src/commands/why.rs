@@ -7,12 +7,12 @@ use std::path::Path;
 use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
 use nine_core::escape::escape;
-use nine_core::item::{Item, Kind as ItemKind};
+use nine_core::item::{Entry, Item, Kind as ItemKind};
 use nine_core::kinds::Evidence;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::tidy::{Wants, item};
 use nine_core::rules::{Standing, explain};
-use nine_core::tree::{Batch, Tree};
+use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
 use nine_stores::{LocalStore, Store, StoreDetails};
 use serde::Serialize;
 
@@ -140,10 +140,13 @@ impl Found {
             let scan = store.scan(&Default::default(), &session.watch).map_err(failure)?;
             return Ok(item(&scan.tree, Tree::ROOT, self.spot.clone(), &details, wants));
         }
-        let mut tree = Tree::new(entry.clone());
+        let root = Entry { kind: ItemKind::Folder, ..entry.clone() };
+        let mut gathering = Gathering::new(root);
         let mut batch = Batch::default();
         batch.push(self.spot.path.name(), entry);
-        let id = tree.add(Tree::ROOT, &batch);
+        gathering.add(FolderNo::ROOT, batch);
+        let tree = gathering.finish();
+        let id = NodeId::new(1);
         let mut found = item(&tree, id, self.spot.clone(), &details, wants);
         if found.content.is_none() && found.entry.kind == ItemKind::File {
             found.content = nine_core::plan::Details::content(&details, &self.spot.path);

@@ -178,6 +178,7 @@ fn entry_of(found: &Statx, believes_births: bool) -> Entry {
         modified: moment(found.stx_mtime),
         opened: Some(moment(found.stx_atime)),
         born: born.then(|| moment(found.stx_btime)),
+        changed: moment(found.stx_ctime),
         identity: Identity([
             u64::from(found.stx_dev_major) << 32 | u64::from(found.stx_dev_minor),
             found.stx_ino,

@@ -3,9 +3,9 @@
 use std::mem::MaybeUninit;
 use std::sync::{Condvar, Mutex, PoisonError};
 
-use nine_core::item::{Entry, Kind};
+use nine_core::item::Entry;
 use nine_core::place::ItemPath;
-use nine_core::tree::{Batch, NodeId, Tree};
+use nine_core::tree::{Batch, FolderNo, Gathering};
 use rustix::fs::{self, AtFlags, OFlags, RawDir};
 use rustix::io::Errno;
 
@@ -56,7 +56,7 @@ fn read_folder(
 /// A folder that waits to be read.
 struct Task {
     path: ItemPath,
-    node: NodeId,
+    number: FolderNo,
 }
 
 struct Queue {
@@ -71,21 +71,21 @@ struct Walk<'a> {
     watch: &'a Watch,
     queue: Mutex<Queue>,
     more: Condvar,
-    tree: Mutex<Tree>,
+    gathering: Mutex<Gathering>,
     troubles: Mutex<Vec<(ItemPath, StoreError)>>,
 }
 
 /// Reads everything below the place, with as many threads as there are processors.
 pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
     let root = store.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
-    let first = Task { path: ItemPath::root(), node: Tree::ROOT };
+    let first = Task { path: ItemPath::root(), number: FolderNo::ROOT };
     let walk = Walk {
         store,
         scope,
         watch,
         queue: Mutex::new(Queue { tasks: vec![first], busy: 0 }),
         more: Condvar::new(),
-        tree: Mutex::new(Tree::new(root)),
+        gathering: Mutex::new(Gathering::new(root)),
         troubles: Mutex::default(),
     };
     let threads = std::thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
@@ -94,9 +94,8 @@ pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreRes
             scope.spawn(|| walk.work());
         }
     });
-    let mut tree = walk.tree.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let tree = walk.gathering.into_inner().unwrap_or_else(PoisonError::into_inner).finish();
     let mut troubles = walk.troubles.into_inner().unwrap_or_else(PoisonError::into_inner);
-    tree.sum_up();
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
     match troubles.first() {
         Some((path, _)) if path.is_root() => Err(troubles.swap_remove(0).1),
@@ -107,9 +106,8 @@ pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreRes
 impl Walk<'_> {
     fn work(&self) {
         let mut block = Vec::with_capacity(BLOCK);
-        let mut batch = Batch::default();
         while let Some(task) = self.next() {
-            let more = self.read(&task, block.spare_capacity_mut(), &mut batch);
+            let more = self.read(&task, block.spare_capacity_mut());
             let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
             queue.busy -= 1;
             queue.tasks.extend(more);
@@ -135,19 +133,10 @@ impl Walk<'_> {
         }
     }
 
-    /// Reads a folder into the tree; returns the folders in it.
-    fn read(&self, task: &Task, block: &mut [MaybeUninit<u8>], batch: &mut Batch) -> Vec<Task> {
-        batch.clear();
-        let mut folders: Vec<(u32, ItemPath)> = Vec::new();
-        let read = read_folder(self.store, &task.path, block, |name, entry| {
-            if entry.kind == Kind::Folder {
-                let path = task.path.join(name);
-                if !self.scope.closed.contains(&path) {
-                    folders.push((batch.len() as u32, path));
-                }
-            }
-            batch.push(name, entry);
-        });
+    /// Reads a folder; returns the folders in it.
+    fn read(&self, task: &Task, block: &mut [MaybeUninit<u8>]) -> Vec<Task> {
+        let mut batch = Batch::default();
+        let read = read_folder(self.store, &task.path, block, |name, entry| batch.push(name, entry));
         self.watch.saw(batch.len() as u64);
         if let Err(error) = read {
             let mut troubles = self.troubles.lock().unwrap_or_else(PoisonError::into_inner);
@@ -156,9 +145,12 @@ impl Walk<'_> {
                 return Vec::new();
             }
         }
-        let mut tree = self.tree.lock().unwrap_or_else(PoisonError::into_inner);
-        let first = tree.add(task.node, batch);
-        drop(tree);
-        folders.into_iter().map(|(at, path)| Task { path, node: first.plus(at) }).collect()
+        batch.sort();
+        let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();
+        let mut gathering = self.gathering.lock().unwrap_or_else(PoisonError::into_inner);
+        let first = gathering.add(task.number, batch);
+        drop(gathering);
+        let tasks = (0..).zip(paths).map(|(at, path)| Task { path, number: first.plus(at) });
+        tasks.filter(|task| !self.scope.closed.contains(&task.path)).collect()
     }
 }

@@ -1,0 +1,221 @@
+//! What is learned of an entry beyond the scan, and carried over from one scan to the next: tags,
+//! what the content is, the words inside, when it was first seen.
+
+use rustc_hash::FxHashMap;
+
+use super::{NEVER, NO_FOLDER, NodeId, Tree, mark};
+use crate::item::Kind;
+use crate::kinds::{self, Content};
+use crate::moment::Moment;
+
+/// What is known of an entry's tags.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TagsOf<'a> {
+    /// Nobody asked.
+    NotAsked,
+    /// These, or none.
+    Known(&'a [String]),
+}
+
+/// What is still to be learned of an entry.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Unlearned {
+    /// Its tags.
+    pub tags: bool,
+    /// What its content is.
+    pub content: bool,
+    /// The words inside.
+    pub text: bool,
+}
+
+const NO_TAGS: u32 = 1;
+
+/// A file that was changed this short a time (in nanoseconds) before it was looked at may be changed
+/// again within the same tick of its file system's clock. The coarsest clocks in use tick every two
+/// seconds.
+const UNSETTLED: i64 = 2_000_000_000;
+
+impl Tree {
+    /// What is known of an entry's tags.
+    pub fn tags(&self, id: NodeId) -> TagsOf<'_> {
+        match self.tags.get(id.row()).copied().unwrap_or(0) {
+            0 => TagsOf::NotAsked,
+            NO_TAGS => TagsOf::Known(&[]),
+            set => TagsOf::Known(self.tag_sets.get(set as usize - 2).map_or(&[], Vec::as_slice)),
+        }
+    }
+
+    /// Every set of tags that some entry has or had, with its number in [`Tree::tag_set_of`].
+    pub fn tag_sets(&self) -> impl Iterator<Item = (u32, &[String])> {
+        (2..).zip(self.tag_sets.iter().map(Vec::as_slice))
+    }
+
+    /// The number of an entry's set of tags: 0 not asked, 1 none.
+    pub fn tag_set_of(&self, id: NodeId) -> u32 {
+        self.tags.get(id.row()).copied().unwrap_or(0)
+    }
+
+    /// Learns an entry's tags.
+    pub fn learn_tags(&mut self, id: NodeId, tags: &[String]) {
+        self.tags.resize(self.rows, 0);
+        let set = match tags {
+            [] => NO_TAGS,
+            // The newest sets are the likeliest.
+            tags => match self.tag_sets.iter().rposition(|set| set == tags) {
+                Some(at) => at as u32 + 2,
+                None => {
+                    self.tag_sets.push(tags.to_vec());
+                    self.tag_sets.len() as u32 + 1
+                }
+            },
+        };
+        self.tags[id.row()] = set;
+    }
+
+    /// What the content was recognised as; `None` as long as nobody looked.
+    pub fn content(&self, id: NodeId) -> Option<&Content> {
+        match self.content.get(id.row()).copied().unwrap_or(0) {
+            0 => None,
+            at => self.contents.get(usize::from(at) - 1),
+        }
+    }
+
+    /// Learns what an entry's content is, and with it its type. `None`: it cannot be read.
+    pub fn learn_content(&mut self, id: NodeId, content: Option<Content>) {
+        let at = id.row();
+        self.marks[at] |= mark::LOOKED;
+        let Some(content) = content else { return };
+        self.content.resize(self.rows, 0);
+        let number = match self.contents.iter().position(|known| *known == content) {
+            Some(at) => at,
+            None if self.contents.len() < usize::from(u8::MAX) => {
+                self.contents.push(content);
+                self.contents.len() - 1
+            }
+            None => return,
+        };
+        self.content[at] = number as u8 + 1;
+        if self.kind(id) == Kind::File {
+            let verdict = kinds::decide(self.name(id), Some(&content));
+            let contradicted = matches!(verdict.evidence, kinds::Evidence::Contradiction(_));
+            self.item_type[at] = verdict.item_type as u8;
+            self.marks[at] = self.marks[at] & !mark::MISLABELLED
+                | if contradicted { mark::MISLABELLED } else { 0 };
+        }
+    }
+
+    /// The number of its words in the index; 0 as long as nobody read it.
+    pub fn text(&self, id: NodeId) -> u32 {
+        self.text.get(id.row()).copied().unwrap_or(0)
+    }
+
+    /// Learns the number of an entry's words.
+    pub fn learn_text(&mut self, id: NodeId, number: u32) {
+        self.text.resize(self.rows, 0);
+        self.text[id.row()] = number;
+    }
+
+    /// Whether an entry's type is not certain without a look at its content: it lies loose, or its
+    /// name says little.
+    pub fn wants_look(&self, id: NodeId) -> bool {
+        self.kind(id) == Kind::File
+            && !self.has_mark(id, mark::LOOKED)
+            && (self.has_mark(id, mark::SAYS_LITTLE) || self.parent(id) == Self::ROOT)
+    }
+
+    /// Carries over what was learned of entries that are still the same (identity, kind, size, times):
+    /// only then may a file be taken as read. `before` was scanned at `before_at`; what had changed
+    /// just then could have changed again unseen, and is learned anew.
+    ///
+    /// Returns the entries that were not there before.
+    pub fn carry_over(
+        &mut self,
+        rows: impl IntoIterator<Item = NodeId>,
+        before: &Tree,
+        before_at: Moment,
+    ) -> Vec<NodeId> {
+        let settled = before_at.0.saturating_sub(UNSETTLED);
+        let mut numbers: Option<FxHashMap<[u64; 2], usize>> = None;
+        let mut strangers = Vec::new();
+        // Rows mostly follow one another as they did before.
+        let mut guess = 0;
+        for id in rows {
+            let wanted = self.identity[id.row()];
+            if before.identity.get(guess) != Some(&wanted) {
+                let number = |(row, identity): (usize, &[u64; 2])| (*identity, row);
+                let all = || before.identity.iter().enumerate().map(number).collect();
+                match numbers.get_or_insert_with(all).get(&wanted) {
+                    Some(found) => guess = *found,
+                    None => {
+                        strangers.push(id);
+                        continue;
+                    }
+                }
+            }
+            self.carry_row(id.row(), before, guess, settled);
+            guess += 1;
+        }
+        strangers
+    }
+
+    /// Dates the entries of a store that keeps no births and that were not there before: they have
+    /// arrived by `at`.
+    pub fn date_arrivals(&mut self, strangers: &[NodeId], at: Moment) {
+        for id in strangers.iter().filter(|id| **id != Self::ROOT) {
+            if self.born[id.row()] == NEVER {
+                self.set_arrived(id.row(), at.0);
+            }
+        }
+        if !self.arrived.is_empty() {
+            self.date_folders();
+        }
+    }
+
+    /// Sums up anew when the newest thing in each folder was changed or arrived.
+    fn date_folders(&mut self) {
+        let mut newest = vec![NEVER; self.folder_newest.len()];
+        for row in (1..self.rows).rev() {
+            let id = NodeId::new(row);
+            let own = match self.folder[row] {
+                NO_FOLDER => self.age_from(id).0,
+                folder => newest[folder as usize],
+            };
+            let above = self.folder[self.parent[row] as usize] as usize;
+            newest[above] = newest[above].max(own);
+        }
+        for (kept, newest) in self.folder_newest.iter_mut().zip(newest) {
+            *kept = if newest == NEVER { *kept } else { newest };
+        }
+    }
+
+    fn carry_row(&mut self, row: usize, before: &Tree, was: usize, settled: i64) {
+        let (id, old) = (NodeId::new(row), NodeId::new(was));
+        if let Some(arrived) = before.arrived.get(was).copied().filter(|arrived| *arrived != NEVER) {
+            self.set_arrived(row, arrived);
+        }
+        let same = self.kind[row] == before.kind[was]
+            && (self.size[row] == before.size[was] || self.kind(id) == Kind::Folder)
+            && self.modified[row] == before.modified[was]
+            && self.changed[row] == before.changed[was]
+            && before.changed[was] < settled;
+        if !same {
+            return;
+        }
+        if let TagsOf::Known(tags) = before.tags(old) {
+            self.learn_tags(id, tags);
+        }
+        if before.has_mark(old, mark::LOOKED) {
+            self.learn_content(id, before.content(old).copied());
+        }
+        if before.text(old) != 0 {
+            self.learn_text(id, before.text(old));
+        }
+    }
+
+    fn set_arrived(&mut self, row: usize, at: i64) {
+        if self.arrived.is_empty() {
+            self.arrived.resize(self.rows, NEVER);
+        }
+        self.arrived[row] = at;
+    }
+}

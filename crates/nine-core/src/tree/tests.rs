@@ -1,0 +1,146 @@
+use proptest::prelude::*;
+
+use super::*;
+use crate::names::natural_key;
+
+fn entry(kind: Kind, size: u64, modified: i64, identity: u64) -> Entry {
+    Entry {
+        kind,
+        size,
+        modified: Moment(modified),
+        opened: None,
+        born: None,
+        changed: Moment(modified),
+        identity: Identity([7, identity]),
+    }
+}
+
+fn at(tree: &Tree, path: &str) -> NodeId {
+    tree.find(&ItemPath::new(path).unwrap()).unwrap()
+}
+
+fn small() -> Tree {
+    let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
+    let mut top = Batch::default();
+    top.push(b"letters", entry(Kind::Folder, 4096, 900, 2));
+    top.push(b"a.txt", entry(Kind::File, 5, 10, 3));
+    top.push(b"void", entry(Kind::Folder, 4096, 800, 4));
+    top.push(b"closed", entry(Kind::Folder, 4096, 700, 5));
+    top.sort();
+    let first = gathering.add(FolderNo::ROOT, top);
+    gathering.add(first.plus(2), Batch::default());
+    let mut inner = Batch::default();
+    inner.push(b"b 10.txt", entry(Kind::File, 7, 20, 6));
+    inner.push(b"b 2.txt", entry(Kind::File, 1, 30, 7));
+    inner.sort();
+    gathering.add(first.plus(1), inner);
+    gathering.finish()
+}
+
+#[test]
+fn rows_stand_in_the_order_of_reading_and_sums_run_upwards() {
+    let tree = small();
+    let paths: Vec<String> = tree.ids().map(|id| tree.path(id).to_text()).collect();
+    assert_eq!(paths, ["a.txt", "closed", "letters", "letters/b 2.txt", "letters/b 10.txt", "void"]);
+    let totals = |path: &str| tree.totals(at(&tree, path));
+    assert_eq!(totals("letters"), Totals { size: 8, items: 2, newest: Moment(30) });
+    assert_eq!(totals("void"), Totals { size: 0, items: 0, newest: Moment(800) });
+    assert_eq!(tree.totals(Tree::ROOT), Totals { size: 13, items: 3, newest: Moment(30) });
+    assert_eq!(tree.inside(at(&tree, "letters")).count(), 2);
+    assert_eq!(tree.children(Tree::ROOT).count(), 4);
+    assert!(tree.is_unread_folder(at(&tree, "closed")) && !tree.is_unread_folder(at(&tree, "void")));
+    assert_eq!((tree.depth(at(&tree, "letters/b 2.txt")), tree.len()), (2, 6));
+}
+
+#[test]
+fn columns_make_the_same_tree_again() {
+    let mut tree = small();
+    tree.learn_tags(at(&tree, "a.txt"), &["loans".into(), "client/Harrow".into()]);
+    tree.learn_tags(at(&tree, "void"), &[]);
+    tree.learn_content(at(&tree, "a.txt"), Some(crate::kinds::recognise(b"%PDF-1.7 ")));
+    tree.learn_text(at(&tree, "letters/b 2.txt"), 12);
+    let mut again = Tree::of_rows(tree.rows());
+    for column in Column::ALL {
+        let words = tree.words();
+        let bytes = if column == Column::Words { &words } else { tree.bytes(column) };
+        let filled: Result<(), ()> = again.fill(column, bytes.len(), |room| {
+            room.copy_from_slice(bytes);
+            Ok(())
+        });
+        filled.unwrap();
+    }
+    assert!(again.is_sound());
+    for id in tree.ids() {
+        assert_eq!(again.entry(id), tree.entry(id));
+        assert_eq!((again.path(id), again.tags(id), again.content(id)), (tree.path(id), tree.tags(id), tree.content(id)));
+        assert_eq!((again.totals(id), again.text(id)), (tree.totals(id), tree.text(id)));
+    }
+    let page = at(&again, "a.txt");
+    assert_eq!(again.item_type(page), ItemType::Document);
+    assert!(again.has_mark(page, mark::MISLABELLED));
+    assert_eq!(again.tags(at(&again, "letters")), TagsOf::NotAsked);
+}
+
+#[test]
+fn damaged_columns_are_noticed() {
+    let mut tree = small();
+    assert!(tree.is_sound());
+    tree.folder_end[0] = 99;
+    assert!(!tree.is_sound());
+    let mut tree = small();
+    tree.parent[1] = 5;
+    assert!(!tree.is_sound());
+    let mut tree = small();
+    tree.name_end.pop();
+    assert!(!tree.is_sound());
+}
+
+#[test]
+fn what_was_learned_is_carried_over_only_to_what_is_the_same() {
+    let later = Moment(10_000_000_000);
+    let learned = || {
+        let mut tree = small();
+        for id in tree.ids() {
+            tree.learn_tags(id, &["old".into()]);
+        }
+        tree
+    };
+    let mut now = small();
+    let row = |path: &str| at(&small(), path).row();
+    now.size[row("a.txt")] = 6;
+    now.changed[row("letters/b 2.txt")] = 31;
+    now.identity[row("void")] = [7, 99];
+    let strangers = now.carry_over(now.ids(), &learned(), later);
+    assert_eq!(strangers, [at(&now, "void")]);
+    assert_eq!(now.tags(at(&now, "a.txt")), TagsOf::NotAsked);
+    assert_eq!(now.tags(at(&now, "letters/b 2.txt")), TagsOf::NotAsked);
+    assert_eq!(now.tags(at(&now, "letters/b 10.txt")), TagsOf::Known(&["old".into()]));
+    now.date_arrivals(&strangers, Moment(77));
+    assert_eq!((now.born(at(&now, "void")), now.born(at(&now, "a.txt"))), (Some(Moment(77)), None));
+    let mut unsettled = small();
+    unsettled.carry_over(unsettled.ids(), &learned(), Moment(40));
+    assert_eq!(unsettled.tags(at(&unsettled, "a.txt")), TagsOf::NotAsked);
+}
+
+#[test]
+fn arrivals_make_their_folders_younger() {
+    let mut tree = small();
+    tree.date_arrivals(&[at(&tree, "letters/b 2.txt")], Moment(5_000));
+    assert_eq!(tree.newest(at(&tree, "letters")), Moment(5_000));
+    assert_eq!(tree.totals(Tree::ROOT).newest, Moment(5_000));
+    assert_eq!(tree.newest(at(&tree, "void")), Moment(800));
+}
+
+proptest! {
+    #[test]
+    fn batches_sort_as_people_count(names in proptest::collection::btree_set("[a-cA-C0-9é.]{1,6}", 1..20)) {
+        let mut batch = Batch::default();
+        for name in &names {
+            batch.push(name.as_bytes(), entry(Kind::Folder, 0, 0, 0));
+        }
+        batch.sort();
+        let mut expected: Vec<&[u8]> = names.iter().map(String::as_bytes).collect();
+        expected.sort_by_key(|name| (natural_key(name), name.to_vec()));
+        prop_assert_eq!(batch.folders().collect::<Vec<_>>(), expected);
+    }
+}
