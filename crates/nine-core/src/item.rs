@@ -109,6 +109,8 @@ pub struct Item {
     pub tags: Vec<String>,
     /// Its first bytes, recognised; `None` as long as nobody looked.
     pub content: Option<Content>,
+    /// The words inside; `None` if nobody read them.
+    pub text: Option<String>,
     /// Whether it is a link that leads nowhere.
     pub broken: bool,
     /// Why it is moved as one or not at all, if it is.

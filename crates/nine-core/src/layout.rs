@@ -98,6 +98,7 @@ mod tests {
             name: "home".into(),
             at: "/x".into(),
             at_span: 0..0,
+            text: false,
             shelves: vec!["Exhibitions".into(), "Loans".into(), "Grants".into()],
         };
         Layout::new(&bookcase, folders.iter().map(|f| f.as_bytes()))

@@ -111,8 +111,7 @@ fn regex(pattern: &str) -> Regex {
 }
 
 /// How the stems begin that [`UNTITLED`] may match.
-const UNTITLED_STARTS: [&str; 12] =
-    ["un", "no", "ne", "na", "do", "im", "fi", "fo", "sc", "sa", "si", "se"];
+const UNTITLED_STARTS: [&str; 12] = ["un", "no", "ne", "na", "do", "im", "fi", "fo", "sc", "sa", "si", "se"];
 
 /// Whether a stem says nothing: `Untitled 2`, `New folder`, `document(1)`.
 pub fn is_untitled(stem: &[u8]) -> bool {

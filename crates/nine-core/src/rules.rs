@@ -277,6 +277,7 @@ put = "1/rest"
             newest: Moment(0),
             tags: vec!["keep".into()],
             content: None,
+            text: None,
             broken: false,
             together: None,
             entry,

@@ -135,10 +135,15 @@ impl Session {
             at_span: 0..0,
             settle: usual_settle(),
             believes_births: true,
+            text: false,
         };
         let there =
             [("desktop", desktop), ("downloads", downloads)].into_iter().filter(|(_, at)| at.is_dir());
-        Config { piles: there.map(pile).collect(), ..Config::default() }
+        Config {
+            piles: there.map(pile).collect(),
+            searches: nine_core::saved::starters(),
+            ..Config::default()
+        }
     }
 
     /// Words findings in the configuration, each with its line.

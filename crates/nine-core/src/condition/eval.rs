@@ -1,5 +1,7 @@
 //! Whether a condition holds for an item, and which test decided.
 
+use std::ops::Range;
+
 use super::{
     AgeSubject, Compare, Condition, CountSubject, DateSubject, DateTest, Flag, PlainTest, TagTest, Test,
     WordSubject, WordTest,
@@ -10,6 +12,7 @@ use crate::item::{Item, Kind};
 use crate::moment::{Moment, Now};
 use crate::names::{self, composed, fold};
 use crate::tags;
+use crate::words;
 
 /// A test that decided that a condition does not hold.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -36,6 +39,7 @@ impl Condition {
             Condition::All(parts) => parts.iter().all(|part| part.holds(item, now)),
             Condition::Any(parts) => parts.iter().any(|part| part.holds(item, now)),
             Condition::Not(inner) => !inner.holds(item, now),
+            Condition::Saved(_, inner) => inner.holds(item, now),
             Condition::Test(test) => test.holds(item, now),
         }
     }
@@ -59,6 +63,7 @@ impl Condition {
                 }
             }
             Condition::Not(inner) => inner.gather_failures(item, now, !wanted, out),
+            Condition::Saved(_, inner) => inner.gather_failures(item, now, wanted, out),
             Condition::Test(test) => {
                 let written = if wanted { test.to_string() } else { format!("not {test}") };
                 out.push(Failure { test: written, found: test.found(item, now) });
@@ -72,6 +77,9 @@ impl Test {
         match self {
             Test::Type(types) => types.contains(&item.verdict().item_type),
             Test::Ext(wanted) => wanted.contains(&extension(item)),
+            Test::Words(WordSubject::Text, test) => {
+                item.text.as_deref().is_some_and(|text| test.holds_for_text(text))
+            }
             Test::Words(subject, test) => test.holds(&subject.of(item)),
             Test::Tag(test) => test.holds(&item.tags),
             Test::Size(compare, bytes) => compare.holds(item.size, bytes.0),
@@ -97,6 +105,12 @@ impl Test {
             Test::Ext(_) => match extension(item) {
                 ext if ext.is_empty() => "it has no extension".into(),
                 ext => format!("it is .{}", escape::plain(&ext)),
+            },
+            Test::Words(WordSubject::Text, _) => match &item.text {
+                Some(text) => {
+                    format!("{} inside say otherwise", amount::counted(words::count(text), "word", "words"))
+                }
+                None => "its words were not read".into(),
             },
             Test::Words(subject, _) => match subject.of(item) {
                 text if text.is_empty() => "it lies in no folder".into(),
@@ -132,13 +146,23 @@ impl WordSubject {
             WordSubject::Stem => item.stem().to_vec(),
             WordSubject::Folder => item.spot.folder().path.as_bytes().to_vec(),
             WordSubject::Path => item.spot.path.as_bytes().to_vec(),
+            WordSubject::Text => Vec::new(),
         };
         composed(&String::from_utf8_lossy(&bytes)).into_owned()
     }
 }
 
 impl WordTest {
-    fn holds(&self, text: &str) -> bool {
+    /// Whether it holds for the words inside an item. `has` asks for whole words, see [`words::has`];
+    /// the other tests for the text as it stands.
+    pub fn holds_for_text(&self, text: &str) -> bool {
+        match self {
+            WordTest::Plain(PlainTest::Has, values) => values.iter().any(|value| words::has(text, value)),
+            _ => self.holds(&composed(text)),
+        }
+    }
+
+    pub(crate) fn holds(&self, text: &str) -> bool {
         match self {
             WordTest::Plain(test, values) => {
                 let text = fold(text);
@@ -182,7 +206,7 @@ fn fits(text: &[char], shape: &[char]) -> bool {
 }
 
 impl TagTest {
-    fn holds(&self, have: &[String]) -> bool {
+    pub(crate) fn holds(&self, have: &[String]) -> bool {
         match self {
             TagTest::Any => !have.is_empty(),
             TagTest::None => have.is_empty(),
@@ -197,7 +221,7 @@ impl TagTest {
 }
 
 impl Compare {
-    fn holds(self, have: u64, wanted: u64) -> bool {
+    pub(crate) fn holds(self, have: u64, wanted: u64) -> bool {
         match self {
             Compare::Over => have > wanted,
             Compare::Under => have < wanted,
@@ -217,16 +241,19 @@ impl DateSubject {
 }
 
 impl DateTest {
-    fn holds(self, at: Moment, now: &Now) -> bool {
+    fn holds(&self, at: Moment, now: &Now) -> bool {
+        self.range(now).contains(&at)
+    }
+
+    /// From when to before when it holds.
+    pub(crate) fn range(&self, now: &Now) -> Range<Moment> {
+        let (first, last) = (Moment(i64::MIN), Moment(i64::MAX));
         match self {
-            DateTest::Before(day) => at < day.bounds(now).0,
-            DateTest::Since(day) => at >= day.bounds(now).0,
-            DateTest::On(day) => {
-                let (start, end) = day.bounds(now);
-                start <= at && at < end
-            }
-            DateTest::Over(span) => at < now.before(span),
-            DateTest::Within(span) => at >= now.before(span),
+            DateTest::Before(day) => first..day.bounds(now).0,
+            DateTest::Since(day) => day.bounds(now).0..last,
+            DateTest::On(day) => day.bounds(now).0..day.bounds(now).1,
+            DateTest::Over(span) => first..now.before(*span),
+            DateTest::Within(span) => now.before(*span)..last,
         }
     }
 }

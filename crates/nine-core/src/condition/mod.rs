@@ -15,7 +15,7 @@ mod print;
 mod vocabulary;
 
 pub use eval::{Explanation, Failure};
-pub use parse::parse;
+pub use parse::{Resolve, parse, parse_with};
 
 use crate::amount::Bytes;
 use crate::kinds::ItemType;
@@ -30,6 +30,8 @@ pub enum Condition {
     Any(Vec<Condition>),
     /// It does not hold.
     Not(Box<Condition>),
+    /// `saved big`: the saved search of this name, and what it asks.
+    Saved(String, Box<Condition>),
     /// A single test.
     Test(Test),
 }
@@ -63,7 +65,7 @@ impl Condition {
             Condition::All(parts) | Condition::Any(parts) => {
                 parts.iter().flat_map(Condition::tests).collect()
             }
-            Condition::Not(inner) => inner.tests(),
+            Condition::Not(inner) | Condition::Saved(_, inner) => inner.tests(),
             Condition::Test(test) => vec![test],
         }
     }
@@ -71,6 +73,25 @@ impl Condition {
     /// Whether it speaks of this flag.
     pub fn mentions(&self, flag: Flag) -> bool {
         self.tests().iter().any(|test| **test == Test::Flag(flag))
+    }
+
+    /// The tests of the words inside.
+    pub fn text_tests(&self) -> Vec<&WordTest> {
+        let of = |test| match test {
+            &Test::Words(WordSubject::Text, ref words) => Some(words),
+            _ => None,
+        };
+        self.tests().into_iter().filter_map(of).collect()
+    }
+
+    /// Whether it asks about folders, so that leaving them out would leave nothing.
+    pub fn asks_for_folders(&self) -> bool {
+        let folders = |test: &Test| match test {
+            Test::Type(types) => types.contains(&ItemType::Folder),
+            Test::Count(subject, ..) => *subject == CountSubject::Items,
+            _ => false,
+        };
+        self.tests().iter().any(|test| folders(test))
     }
 
     /// Whether its answer depends on tags.
@@ -116,6 +137,7 @@ pub enum WordSubject {
     Stem,
     Folder,
     Path,
+    Text,
 }
 
 /// What a text is asked.

@@ -12,17 +12,29 @@ use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::kinds::{ItemType, TYPES};
 use crate::moment::{Day, EXPECTED_DATE, EXPECTED_SPAN, Span};
 use crate::names::fold;
+use crate::saved;
 
 /// How deep brackets and `not` may be nested.
 const DEEPEST: usize = 64;
 
-/// Reads a condition.
+/// Finds the condition of a saved search; else what is wrong, and what to do.
+pub type Resolve<'a> = dyn Fn(&str) -> Result<Condition, (String, Option<String>)> + 'a;
+
+/// Reads a condition that may use the saved searches that ship with the program.
+///
+/// # Errors
+/// As [`parse_with`].
+pub fn parse(text: &str) -> Result<Condition, Diagnostic> {
+    parse_with(text, &|name| saved::resolve(name, &[], &|_| None))
+}
+
+/// Reads a condition. Saved searches are found by `resolve`.
 ///
 /// # Errors
 /// What is wrong at the first word that does not fit, what was expected there, and the nearest
 /// right word.
-pub fn parse(text: &str) -> Result<Condition, Diagnostic> {
-    let mut parser = Parser { tokens: tokens(text)?, at: 0, end: text.len(), depth: 0 };
+pub fn parse_with(text: &str, resolve: &Resolve) -> Result<Condition, Diagnostic> {
+    let mut parser = Parser { tokens: tokens(text)?, at: 0, end: text.len(), depth: 0, resolve };
     if parser.tokens.is_empty() {
         return Err(Diagnostic::new(0..text.len(), "the condition is empty")
             .help("write one such as: type document and age over 90d"));
@@ -35,16 +47,17 @@ pub fn parse(text: &str) -> Result<Condition, Diagnostic> {
     }
 }
 
-struct Parser {
+struct Parser<'a> {
     tokens: Vec<Token>,
     at: usize,
     end: usize,
     depth: usize,
+    resolve: &'a Resolve<'a>,
 }
 
 type Parsed<T> = Result<T, Diagnostic>;
 
-impl Parser {
+impl Parser<'_> {
     fn peek(&self) -> Option<&Token> {
         self.tokens.get(self.at)
     }
@@ -90,6 +103,8 @@ impl Parser {
             self.one().map(|inner| Condition::Not(Box::new(inner)))
         } else if matches!(self.peek(), Some(Token::Open(_))) {
             self.bracketed()
+        } else if self.take_word("saved") {
+            self.saved()
         } else {
             self.test().map(Condition::Test)
         };
@@ -108,6 +123,14 @@ impl Parser {
             }
             Some(token) => Err(self.not_a_joint(token)),
             None => Err(Diagnostic::new(open, "this bracket is never closed").help("add a `)`")),
+        }
+    }
+
+    fn saved(&mut self) -> Parsed<Condition> {
+        let name = self.single("saved", "the name of a saved search")?;
+        match (self.resolve)(&name.text) {
+            Ok(condition) => Ok(Condition::Saved(name.text, Box::new(condition))),
+            Err((message, help)) => Err(Diagnostic { help, ..Diagnostic::new(name.span, message) }),
         }
     }
 
@@ -148,6 +171,7 @@ impl Parser {
                 Ok(Test::Age(age, compare, span))
             }
             Subject::Flag(flag) => Ok(Test::Flag(flag)),
+            Subject::Saved => unreachable!("taken where a condition begins"),
         }
     }
 

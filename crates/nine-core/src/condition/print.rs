@@ -16,6 +16,7 @@ impl Display for Condition {
                 write!(f, "not ({inner})")
             }
             Condition::Not(inner) => write!(f, "not {inner}"),
+            Condition::Saved(name, _) => write!(f, "saved {}", value(name, &[])),
             Condition::Test(test) => test.fmt(f),
         }
     }

@@ -32,6 +32,7 @@ fn file(path: &str) -> Item {
         newest: entry.modified,
         tags: vec!["client/Harrow".into(), "keep".into()],
         content: None,
+        text: None,
         broken: false,
         together: None,
         entry,
@@ -157,7 +158,8 @@ fn errors_point_at_the_word_and_offer_the_nearest() {
         ("name is \"loan", "\"loan", "close it with the same mark"),
         ("type image, video", ", ", "a comma joins values without a space: type image,video"),
         ("copies over 1", "copies", "tests start with type,"),
-        ("text has boat", "text", "did you mean `ext`?"),
+        ("saved bgi", "bgi", "did you mean `big`?"),
+        ("saved", "", "expected the name of a saved search"),
         ("lender known", "lender", "tests start with type,"),
     ] {
         let found = parse(text).expect_err(text);
@@ -204,7 +206,7 @@ fn span() -> impl Strategy<Value = Span> {
 
 fn test() -> impl Strategy<Value = Test> {
     use WordSubject::*;
-    let word_subject = prop_oneof![Just(Name), Just(Stem), Just(Folder), Just(Path)];
+    let word_subject = prop_oneof![Just(Name), Just(Stem), Just(Folder), Just(Path), Just(Text)];
     let word_test = prop_oneof![
         texts().prop_map(|t| WordTest::Plain(PlainTest::Is, t)),
         texts().prop_map(|t| WordTest::Plain(PlainTest::Ends, t)),

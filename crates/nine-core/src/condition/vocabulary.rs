@@ -14,17 +14,20 @@ pub(super) enum Subject {
     Date(DateSubject),
     Age(AgeSubject),
     Flag(Flag),
+    Saved,
 }
 
 /// Every word that may start a test.
-pub(super) const SUBJECTS: [(&str, Subject); 25] = [
+pub(super) const SUBJECTS: [(&str, Subject); 27] = [
     ("type", Subject::Type),
     ("ext", Subject::Ext),
     ("name", Subject::Words(WordSubject::Name)),
     ("stem", Subject::Words(WordSubject::Stem)),
     ("folder", Subject::Words(WordSubject::Folder)),
     ("path", Subject::Words(WordSubject::Path)),
+    ("text", Subject::Words(WordSubject::Text)),
     ("tag", Subject::Tag),
+    ("saved", Subject::Saved),
     ("size", Subject::Size),
     ("depth", Subject::Count(CountSubject::Depth)),
     ("items", Subject::Count(CountSubject::Items)),

@@ -8,6 +8,8 @@ use std::ops::Range;
 
 use crate::moment::Span;
 use crate::rules::Rule;
+use crate::saved::SavedSearch;
+use crate::tags;
 
 /// What `shelves.toml` says, checked.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -18,6 +20,12 @@ pub struct Config {
     pub bookcases: Vec<Bookcase>,
     /// The rules, in the order in which they are tried.
     pub rules: Vec<Rule>,
+    /// The saved searches: the starter set, and the person's own.
+    pub searches: Vec<SavedSearch>,
+    /// How tags are shown.
+    pub tags: Vec<TagLook>,
+    /// Where saved searches are kept as folders of links, if not in `~/Displays`.
+    pub displays: Option<String>,
     /// Where discarded items go instead of the desktop's trash.
     pub trash: Option<String>,
 }
@@ -31,6 +39,8 @@ pub struct Pile {
     pub at: String,
     /// Where in the text that is written.
     pub at_span: Range<usize>,
+    /// Whether the words inside its files are kept for searches.
+    pub text: bool,
     /// What changed more recently than this is left alone.
     pub settle: Span,
     /// Whether the file system's birth times tell when things arrived.
@@ -48,6 +58,32 @@ pub struct Bookcase {
     pub at_span: Range<usize>,
     /// The titles of its shelves, the first one's number being 1.
     pub shelves: Vec<String>,
+    /// Whether the words inside its files are kept for searches.
+    pub text: bool,
+}
+
+/// How a tag is shown.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TagLook {
+    /// The tag; those nested below it look the same unless they have a look of their own.
+    pub tag: String,
+    /// Its colour.
+    pub color: Option<TagColor>,
+    /// What stands before it.
+    pub mark: Option<String>,
+}
+
+/// The colours that every terminal has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[allow(missing_docs)]
+pub enum TagColor {
+    Red,
+    Green,
+    Yellow,
+    Blue,
+    Magenta,
+    Cyan,
 }
 
 /// How long things settle where the configuration does not say.
@@ -56,6 +92,17 @@ pub fn usual_settle() -> Span {
 }
 
 impl Config {
+    /// The saved search of this name.
+    pub fn search(&self, name: &str) -> Option<&SavedSearch> {
+        self.searches.iter().find(|search| search.name == name)
+    }
+
+    /// How a tag is shown: as the nearest of those above it that has a look.
+    pub fn tag_look(&self, tag: &str) -> Option<&TagLook> {
+        let looks = self.tags.iter().filter(|look| tags::answers_to(tag, &look.tag));
+        looks.max_by_key(|look| look.tag.len())
+    }
+
     /// The pile of this name.
     pub fn pile(&self, name: &str) -> Option<&Pile> {
         self.piles.iter().find(|pile| pile.name == name)

@@ -6,13 +6,14 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{Bookcase, Config, Pile, usual_settle};
+use super::{Bookcase, Config, Pile, TagColor, TagLook, usual_settle};
 use crate::condition;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::moment::{EXPECTED_SPAN, Span};
 use crate::names::{fold, make_safe};
 use crate::pattern::{Pattern, PutPattern};
 use crate::rules::{Clash, Reach, Rule};
+use crate::saved::{self, SavedSearch};
 
 #[derive(Deserialize, Default)]
 #[serde(deny_unknown_fields, default)]
@@ -20,6 +21,9 @@ struct FileText {
     pile: BTreeMap<Spanned<String>, PileText>,
     bookcase: BTreeMap<Spanned<String>, BookcaseText>,
     rule: Vec<Spanned<RuleText>>,
+    search: BTreeMap<Spanned<String>, SearchText>,
+    displays: Option<DisplaysText>,
+    tag: BTreeMap<Spanned<String>, TagText>,
     trash: Option<TrashText>,
 }
 
@@ -29,6 +33,8 @@ struct PileText {
     at: Spanned<String>,
     settle: Option<Spanned<String>>,
     births: Option<Births>,
+    #[serde(default)]
+    text: bool,
 }
 
 /// Whether birth times are believed. A restored backup gives everything one birth time.
@@ -44,6 +50,29 @@ enum Births {
 struct BookcaseText {
     at: Spanned<String>,
     shelves: Vec<Spanned<String>>,
+    #[serde(default)]
+    text: bool,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SearchText {
+    r#where: Spanned<String>,
+    #[serde(default)]
+    display: bool,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct DisplaysText {
+    at: Spanned<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct TagText {
+    color: Option<TagColor>,
+    mark: Option<Spanned<String>>,
 }
 
 #[derive(Deserialize)]
@@ -126,6 +155,22 @@ fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
     Diagnostic::new(span, message.lines().collect::<Vec<_>>().join("; "))
 }
 
+/// The person's own saved searches as they are written.
+struct Searches(Vec<(Spanned<String>, SearchText)>);
+
+impl FromIterator<(Spanned<String>, SearchText)> for Searches {
+    fn from_iter<T: IntoIterator<Item = (Spanned<String>, SearchText)>>(iter: T) -> Self {
+        Self(iter.into_iter().collect())
+    }
+}
+
+impl Searches {
+    fn text(&self, name: &str) -> Option<String> {
+        let found = self.0.iter().find(|(known, _)| known.get_ref() == name);
+        found.map(|(_, search)| search.r#where.get_ref().clone())
+    }
+}
+
 struct Reader<'a> {
     text: &'a str,
     findings: Vec<Diagnostic>,
@@ -165,9 +210,13 @@ impl Reader<'_> {
         bookcases.sort_by_key(|(name, _)| name.span().start);
         config.bookcases =
             bookcases.into_iter().map(|(name, text)| self.bookcase(name.into_inner(), text)).collect();
+        config.displays = file.displays.as_ref().map(|displays| self.folder(&displays.at));
+        config.tags = file.tag.into_iter().map(|(tag, look)| self.tag_look(tag, look)).collect();
+        let searches: Searches = file.search.into_iter().collect();
+        config.searches = self.searches(&searches);
         for (number, rule) in file.rule.into_iter().enumerate() {
             let span = rule.span();
-            if let Some(rule) = self.rule(number, rule.into_inner(), span, &config) {
+            if let Some(rule) = self.rule(number, rule.into_inner(), span, &config, &searches) {
                 config.rules.push(rule);
             }
         }
@@ -220,7 +269,48 @@ impl Reader<'_> {
             at_span: pile.at.span(),
             settle: settle.unwrap_or_else(usual_settle),
             believes_births: pile.births != Some(Births::Ignore),
+            text: pile.text,
         }
+    }
+
+    fn tag_look(&mut self, tag: Spanned<String>, look: TagText) -> TagLook {
+        if tag.get_ref().trim().is_empty() {
+            self.find(Diagnostic::new(tag.span(), "a tag cannot be empty"));
+        }
+        if let Some(mark) =
+            look.mark.as_ref().filter(|mark| !(1..=4).contains(&mark.get_ref().chars().count()))
+        {
+            self.find(
+                Diagnostic::new(mark.span(), "a mark is one sign, such as an emoji")
+                    .help("write up to four characters, since some signs are made of several"),
+            );
+        }
+        TagLook { tag: tag.into_inner(), color: look.color, mark: look.mark.map(Spanned::into_inner) }
+    }
+
+    /// The starter set and the person's own searches; one of the same name stands in for a starter.
+    fn searches(&mut self, own: &Searches) -> Vec<SavedSearch> {
+        let mut searches = saved::starters();
+        for (name, search) in &own.0 {
+            let text = name.get_ref();
+            if text.is_empty() || text.contains(|c: char| c.is_control() || c == '/') {
+                self.find(
+                    Diagnostic::new(name.span(), "this cannot be the name of a saved search").help(
+                        "leave out / and control characters: the name is also that of a folder of links",
+                    ),
+                );
+            }
+            let resolve = |used: &str| saved::resolve(used, &[text.as_str()], &|name| own.text(name));
+            match condition::parse_with(search.r#where.get_ref(), &resolve) {
+                Ok(condition) => {
+                    searches.retain(|other| other.name != *text);
+                    let display = search.display;
+                    searches.push(SavedSearch { name: text.clone(), condition, display, starter: false });
+                }
+                Err(finding) => self.find_inside(&search.r#where, finding),
+            }
+        }
+        searches
     }
 
     fn bookcase(&mut self, name: String, bookcase: BookcaseText) -> Bookcase {
@@ -237,7 +327,13 @@ impl Reader<'_> {
             self.shelf(shelf, &bookcase.shelves[..at]);
         }
         let shelves = bookcase.shelves.into_iter().map(Spanned::into_inner).collect();
-        Bookcase { name, at: self.folder(&bookcase.at), at_span: bookcase.at.span(), shelves }
+        Bookcase {
+            name,
+            at: self.folder(&bookcase.at),
+            at_span: bookcase.at.span(),
+            shelves,
+            text: bookcase.text,
+        }
     }
 
     fn shelf(&mut self, shelf: &Spanned<String>, earlier: &[Spanned<String>]) {
@@ -253,7 +349,14 @@ impl Reader<'_> {
         }
     }
 
-    fn rule(&mut self, number: usize, rule: RuleText, span: Range<usize>, config: &Config) -> Option<Rule> {
+    fn rule(
+        &mut self,
+        number: usize,
+        rule: RuleText,
+        span: Range<usize>,
+        config: &Config,
+        searches: &Searches,
+    ) -> Option<Rule> {
         self.check_piles(&rule.piles, config);
         if rule.put.is_none() && rule.rename.is_none() && rule.tag.is_empty() {
             let head = span.start..span.start + self.text[span].lines().next().map_or(0, str::len);
@@ -262,7 +365,9 @@ impl Reader<'_> {
         for tag in rule.tag.iter().filter(|tag| tag.get_ref().trim().is_empty()) {
             self.find(Diagnostic::new(tag.span(), "a tag cannot be empty"));
         }
-        let when = condition::parse(rule.when.get_ref()).map_err(|d| self.find_inside(&rule.when, d)).ok();
+        let resolve = |name: &str| saved::resolve(name, &[], &|name| searches.text(name));
+        let when = condition::parse_with(rule.when.get_ref(), &resolve);
+        let when = when.map_err(|d| self.find_inside(&rule.when, d)).ok();
         let rename = rule
             .rename
             .as_ref()

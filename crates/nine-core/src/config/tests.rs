@@ -134,3 +134,54 @@ fn a_condition_with_escapes_points_at_the_whole_string() {
     let text = rule("when = \"name is \\\"a\\\" adn empty\"\nput = \"1\"\n");
     one(&text, 7, "\"name is \\\"a\\\" adn empty\"", "did you mean `and`?");
 }
+
+#[test]
+fn searches_displays_and_looks_of_tags_are_read() {
+    let config = parse(
+        r#"
+[pile.downloads]
+at = "~/Downloads"
+text = true
+[displays]
+at = "~/Links"
+[search.big]
+where = "size over 3GB"
+display = true
+[search.old-films]
+where = "saved films and age over 1y"
+[tag.client]
+color = "blue"
+[tag."client/Harrow"]
+mark = "⚓"
+[bookcase.home]
+at = "/s"
+shelves = ["A"]
+[[rule]]
+when = "saved old-films"
+put = "1"
+"#,
+    )
+    .unwrap();
+    assert!(config.piles[0].text && !config.bookcases[0].text);
+    assert_eq!(config.displays.as_deref(), Some("~/Links"));
+    let big = config.search("big").unwrap();
+    assert_eq!(
+        (big.condition.to_string().as_str(), big.display, big.starter),
+        ("size over 3GB", true, false)
+    );
+    assert!(config.search("films").unwrap().starter);
+    assert_eq!(config.rules[0].when.to_string(), "saved old-films");
+    assert_eq!(config.tag_look("client/Kittiwake").unwrap().color, Some(TagColor::Blue));
+    assert_eq!(config.tag_look("Client/harrow").unwrap().mark.as_deref(), Some("⚓"));
+    assert_eq!(config.tag_look("loans"), None);
+}
+
+#[test]
+fn a_search_that_uses_itself_is_shown_with_its_circle() {
+    let text = "[search.a]\nwhere = \"size over 1MB and saved b\"\n[search.b]\nwhere = \"saved a\"\n";
+    let found = parse(text).unwrap_err();
+    assert_eq!(found[0].message, "a saved search cannot use itself: `a` uses `b` uses `a`");
+    assert_eq!(&text[found[0].span.clone()], "b");
+    let bad = "[search.\"a/b\"]\nwhere = \"file\"\n[tag.x]\nmark = \"too long\"\n";
+    assert_eq!(parse(bad).unwrap_err().len(), 2);
+}

@@ -12,8 +12,15 @@ fn now() -> Now {
 
 fn item(name: &[u8]) -> Item {
     let modified = Now::parse("2030-11-02T12:00", &TimeZone::UTC).unwrap().moment();
-    let entry =
-        Entry { kind: Kind::File, size: 1, modified, opened: None, born: None, changed: modified, identity: Identity([0, 0]) };
+    let entry = Entry {
+        kind: Kind::File,
+        size: 1,
+        modified,
+        opened: None,
+        born: None,
+        changed: modified,
+        identity: Identity([0, 0]),
+    };
     Item {
         spot: Spot::new("downloads", ItemPath::new(name).unwrap()),
         size: 1,
@@ -21,6 +28,7 @@ fn item(name: &[u8]) -> Item {
         newest: modified,
         tags: vec![],
         content: None,
+        text: None,
         broken: false,
         together: None,
         entry,

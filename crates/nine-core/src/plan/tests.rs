@@ -26,7 +26,15 @@ fn now() -> Now {
 
 fn entry(kind: Kind, modified: &str, identity: u64) -> Entry {
     let modified = Now::parse(modified, &TimeZone::UTC).unwrap().moment();
-    Entry { kind, size: 100, modified, opened: None, born: None, changed: Moment(0), identity: Identity([1, identity]) }
+    Entry {
+        kind,
+        size: 100,
+        modified,
+        opened: None,
+        born: None,
+        changed: Moment(0),
+        identity: Identity([1, identity]),
+    }
 }
 
 /// A tree of these paths, all of one age; a path that ends in `/` is a folder.
@@ -49,7 +57,8 @@ fn fill(gathering: &mut Gathering, folder: FolderNo, paths: &[&str], modified: &
         batch.push(name.as_bytes(), entry(*kind, modified, at as u64 + 1));
     }
     batch.sort();
-    let folders: Vec<String> = batch.folders().map(|name| String::from_utf8(name.to_vec()).unwrap()).collect();
+    let folders: Vec<String> =
+        batch.folders().map(|name| String::from_utf8(name.to_vec()).unwrap()).collect();
     let first = gathering.add(folder, batch);
     for (number, name) in (0..).zip(folders) {
         let inner: Vec<&str> = paths

@@ -111,6 +111,7 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
         newest: if is_folder { totals.newest } else { entry.modified },
         tags: if wants.tags { details.tags(&spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(&spot.path)).flatten(),
+        text: None,
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
         together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
         entry,

@@ -99,8 +99,8 @@ impl Tree {
             let verdict = kinds::decide(self.name(id), Some(&content));
             let contradicted = matches!(verdict.evidence, kinds::Evidence::Contradiction(_));
             self.item_type[at] = verdict.item_type as u8;
-            self.marks[at] = self.marks[at] & !mark::MISLABELLED
-                | if contradicted { mark::MISLABELLED } else { 0 };
+            self.marks[at] =
+                self.marks[at] & !mark::MISLABELLED | if contradicted { mark::MISLABELLED } else { 0 };
         }
     }
 

@@ -72,7 +72,10 @@ fn columns_make_the_same_tree_again() {
     assert!(again.is_sound());
     for id in tree.ids() {
         assert_eq!(again.entry(id), tree.entry(id));
-        assert_eq!((again.path(id), again.tags(id), again.content(id)), (tree.path(id), tree.tags(id), tree.content(id)));
+        assert_eq!(
+            (again.path(id), again.tags(id), again.content(id)),
+            (tree.path(id), tree.tags(id), tree.content(id))
+        );
         assert_eq!((again.totals(id), again.text(id)), (tree.totals(id), tree.text(id)));
     }
     let page = at(&again, "a.txt");

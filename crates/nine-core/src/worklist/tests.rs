@@ -11,7 +11,15 @@ fn spot(text: &str) -> Spot {
 }
 
 fn entry(kind: Kind) -> Entry {
-    Entry { kind, size: 10, modified: Moment(0), opened: None, born: None, changed: Moment(0), identity: Identity([0, 0]) }
+    Entry {
+        kind,
+        size: 10,
+        modified: Moment(0),
+        opened: None,
+        born: None,
+        changed: Moment(0),
+        identity: Identity([0, 0]),
+    }
 }
 
 fn step(item: &str, act: Act) -> Step {

@@ -1,0 +1,254 @@
+//! Which rows of a tree a condition holds for, answered column by column.
+//!
+//! The answer has three values: what is not yet known (tags that nobody asked for, a content that
+//! nobody looked at) makes a row a `maybe`. The caller learns what those rows need and asks again.
+//! [`Condition::holds`] is the same question for one item; a test holds both against one another.
+
+mod names;
+mod rows;
+
+use std::collections::{HashMap, HashSet};
+
+pub use rows::Rows;
+
+use crate::condition::{
+    AgeSubject, Compare, Condition, CountSubject, DateSubject, Flag, TagTest, Test, WordSubject, WordTest,
+};
+use crate::item::Kind;
+use crate::moment::{Moment, Now};
+use crate::tree::{NodeId, TagsOf, Tree, mark};
+
+/// For each test of the words inside, in its written form, the texts that it holds for.
+pub type TextAnswers = HashMap<String, HashSet<u32>>;
+
+/// A tree and what must be known to ask it.
+pub struct Query<'a> {
+    /// What is asked.
+    pub tree: &'a Tree,
+    /// The time from which ages are counted.
+    pub now: &'a Now,
+    /// Answers of the index of words.
+    pub texts: &'a TextAnswers,
+    /// Whether a link leads nowhere.
+    pub is_broken: &'a dyn Fn(NodeId) -> bool,
+    /// Whether a folder's tags count for all that lies in it.
+    pub tags_reach_inside: bool,
+    /// Whether what is not known is taken as far as it is known, instead of leaving a `maybe`.
+    pub settle_for_less: bool,
+    /// Whether words inside are to be read where nobody read them yet.
+    pub reads_text: bool,
+}
+
+/// Rows for which a condition holds, and those for which more must be known.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Found {
+    /// It holds.
+    pub yes: Rows,
+    /// It may hold.
+    pub maybe: Rows,
+}
+
+impl Found {
+    fn sure(yes: Rows) -> Self {
+        let maybe = yes.clone().without(&yes);
+        Self { yes, maybe }
+    }
+
+    fn possible(&self) -> Rows {
+        self.yes.clone().or(&self.maybe)
+    }
+}
+
+impl Query<'_> {
+    /// Which of the rows in `among` a condition holds for.
+    pub fn find(&self, condition: &Condition, among: &Rows) -> Found {
+        match condition {
+            Condition::All(parts) => self.all(parts, among),
+            Condition::Any(parts) => self.any(parts, among),
+            Condition::Not(inner) => {
+                let found = self.find(inner, among);
+                Found { yes: among.clone().without(&found.possible()), maybe: found.maybe }
+            }
+            Condition::Saved(_, inner) => self.find(inner, among),
+            Condition::Test(test) => self.test(test, among),
+        }
+    }
+
+    /// The cheapest first, each asked only of what the others left.
+    fn all(&self, parts: &[Condition], among: &Rows) -> Found {
+        let mut parts: Vec<&Condition> = parts.iter().collect();
+        parts.sort_by_key(|part| cost(part));
+        let (mut yes, mut left) = (among.clone(), among.clone());
+        for part in parts {
+            let found = self.find(part, &left);
+            left = found.possible();
+            yes = yes.and(&found.yes);
+        }
+        Found { maybe: left.without(&yes), yes }
+    }
+
+    fn any(&self, parts: &[Condition], among: &Rows) -> Found {
+        let mut found = Found::sure(Rows::none(self.tree.rows()));
+        for part in parts {
+            let more = self.find(part, &among.clone().without(&found.yes));
+            found = Found { yes: found.yes.or(&more.yes), maybe: found.maybe.or(&more.maybe) };
+        }
+        Found { maybe: found.maybe.without(&found.yes), yes: found.yes }
+    }
+
+    fn test(&self, test: &Test, among: &Rows) -> Found {
+        let tree = self.tree;
+        let of = |holds: &dyn Fn(NodeId) -> bool| Found::sure(among.filter(|row| holds(NodeId::new(row))));
+        match test {
+            Test::Type(types) => {
+                self.looked(among, |id| types.contains(&tree.item_type(id)), |id| tree.wants_look(id))
+            }
+            Test::Flag(Flag::Mislabelled) => {
+                let unseen = |id| tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED);
+                self.looked(among, |id| tree.has_mark(id, mark::MISLABELLED), unseen)
+            }
+            Test::Ext(wanted) => Found::sure(names::with_extension(tree, wanted, among)),
+            Test::Words(WordSubject::Text, words) => self.text(words, among),
+            Test::Words(subject, words) => Found::sure(names::with_words(tree, *subject, words, among)),
+            Test::Tag(test) => self.tagged(test, among),
+            Test::Size(compare, bytes) => of(&|id| compare.holds(tree.size(id), bytes.0)),
+            Test::Count(CountSubject::Depth, compare, number) => {
+                of(&|id| compare.holds(tree.depth(id) as u64, *number))
+            }
+            Test::Count(CountSubject::Items, compare, number) => {
+                of(&|id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
+            }
+            Test::Date(subject, test) => {
+                let range = test.range(self.now);
+                of(&|id| self.date(*subject, id).is_some_and(|at| range.contains(&at)))
+            }
+            Test::Age(subject, compare, span) => {
+                let limit = self.now.before(*span);
+                of(&|id| (self.age_from(*subject, id) < limit) == (*compare == Compare::Over))
+            }
+            Test::Flag(flag) => of(&|id| self.flag(*flag, id)),
+        }
+    }
+
+    /// A test whose answer may depend on contents that nobody looked at yet.
+    fn looked(&self, among: &Rows, holds: impl Fn(NodeId) -> bool, unseen: impl Fn(NodeId) -> bool) -> Found {
+        let yes = among.filter(|row| holds(NodeId::new(row)));
+        if self.settle_for_less {
+            return Found::sure(yes);
+        }
+        let maybe = among.filter(|row| unseen(NodeId::new(row)));
+        Found { yes: yes.without(&maybe), maybe }
+    }
+
+    fn date(&self, subject: DateSubject, id: NodeId) -> Option<Moment> {
+        match subject {
+            DateSubject::Modified => Some(self.tree.newest(id)),
+            DateSubject::Created | DateSubject::Arrived => self.tree.born(id),
+            DateSubject::Opened => self.tree.opened(id),
+        }
+    }
+
+    fn age_from(&self, subject: AgeSubject, id: NodeId) -> Moment {
+        let from = self.tree.age_from(id);
+        match subject {
+            AgeSubject::Idle if !self.tree.is_folder(id) => {
+                self.tree.opened(id).map_or(from, |opened| opened.max(from))
+            }
+            AgeSubject::Idle | AgeSubject::Age => from,
+        }
+    }
+
+    fn flag(&self, flag: Flag, id: NodeId) -> bool {
+        let tree = self.tree;
+        match flag {
+            Flag::File => tree.kind(id) == Kind::File,
+            Flag::Loose => tree.parent(id) == Tree::ROOT,
+            Flag::Empty => match tree.kind(id) {
+                Kind::File => tree.size(id) == 0,
+                Kind::Folder => tree.items(id) == Some(0),
+                Kind::Link | Kind::Other => false,
+            },
+            Flag::Untitled => tree.has_mark(id, mark::UNTITLED),
+            Flag::Unfinished => tree.has_mark(id, mark::UNFINISHED),
+            Flag::Hidden => tree.has_mark(id, mark::HIDDEN),
+            Flag::Link => tree.kind(id) == Kind::Link,
+            Flag::Broken => tree.kind(id) == Kind::Link && (self.is_broken)(id),
+            Flag::Mislabelled => tree.has_mark(id, mark::MISLABELLED),
+        }
+    }
+
+    /// Whether a test of the words inside holds; unread files are maybes where they may be read.
+    fn text(&self, words: &WordTest, among: &Rows) -> Found {
+        let tree = self.tree;
+        let none = HashSet::new();
+        let answers = self.texts.get(&words.to_string()).unwrap_or(&none);
+        let number = |row: usize| tree.text(NodeId::new(row));
+        let yes = among.filter(|row| number(row) != 0 && answers.contains(&number(row)));
+        if self.settle_for_less || !self.reads_text {
+            return Found::sure(yes);
+        }
+        let unread = |row: usize| number(row) == 0 && tree.kind(NodeId::new(row)) == Kind::File;
+        Found { maybe: among.filter(unread), yes }
+    }
+
+    fn tagged(&self, test: &TagTest, among: &Rows) -> Found {
+        // Which sets of tags answer; by number, 0 being the one that nobody asked for.
+        let mut answers = vec![false, test.holds(&[])];
+        answers.extend(self.tree.tag_sets().map(|(_, set)| test.holds(set)));
+        if self.tags_reach_inside {
+            return self.tagged_inside(test, among);
+        }
+        let set = |row: usize| self.tree.tag_set_of(NodeId::new(row)) as usize;
+        let yes = among.filter(|row| answers.get(set(row)).copied().unwrap_or(false));
+        if self.settle_for_less {
+            let unasked = among.filter(|row| set(row) == 0 && test.holds(&[]));
+            return Found::sure(yes.or(&unasked));
+        }
+        Found { maybe: among.filter(|row| set(row) == 0), yes }
+    }
+
+    /// The same with the tags of every folder above.
+    fn tagged_inside(&self, test: &TagTest, among: &Rows) -> Found {
+        if *test == TagTest::None {
+            let any = self.tagged_inside(&TagTest::Any, among);
+            return Found { yes: among.clone().without(&any.possible()), maybe: any.maybe };
+        }
+        let tree = self.tree;
+        let own = |id: NodeId| match tree.tags(id) {
+            TagsOf::Known(tags) => Some(test.holds(tags)),
+            TagsOf::NotAsked if self.settle_for_less || id == Tree::ROOT => Some(false),
+            TagsOf::NotAsked => None,
+        };
+        let (mut yes, mut maybe) = (Rows::none(tree.rows()), Rows::none(tree.rows()));
+        for id in tree.ids() {
+            let above = tree.parent(id).row();
+            match own(id) {
+                Some(true) => yes.add(id.row()),
+                _ if yes.has(above) => yes.add(id.row()),
+                None => maybe.add(id.row()),
+                Some(false) if maybe.has(above) => maybe.add(id.row()),
+                Some(false) => {}
+            }
+        }
+        Found { yes: yes.and(among), maybe: maybe.and(among) }
+    }
+}
+
+/// How dear a condition is to answer; only the order matters.
+fn cost(condition: &Condition) -> u8 {
+    match condition {
+        Condition::All(parts) | Condition::Any(parts) => parts.iter().map(cost).max().unwrap_or(0),
+        Condition::Not(inner) | Condition::Saved(_, inner) => cost(inner),
+        Condition::Test(Test::Size(..) | Test::Date(..) | Test::Age(..)) => 1,
+        Condition::Test(Test::Type(_) | Test::Tag(_) | Test::Flag(Flag::Mislabelled)) => 5,
+        Condition::Test(Test::Flag(Flag::Broken)) => 6,
+        Condition::Test(Test::Flag(_)) => 0,
+        Condition::Test(Test::Ext(_) | Test::Count(..)) => 2,
+        Condition::Test(Test::Words(WordSubject::Text, _)) => 7,
+        Condition::Test(Test::Words(_, WordTest::Matches(_))) => 4,
+        Condition::Test(Test::Words(..)) => 3,
+    }
+}
+
+#[cfg(test)]
+mod tests;

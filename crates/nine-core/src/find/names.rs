@@ -1,0 +1,187 @@
+//! Tests of names and paths over all rows. A quick search for a part of the name comes first; only
+//! what it finds is held against the test itself.
+
+use memchr::memmem::Finder;
+
+use super::Rows;
+use crate::condition::{PlainTest, WordSubject, WordTest};
+use crate::names::{composed, fold, fold_bytes, split_extension};
+use crate::tree::{NodeId, Tree, mark};
+
+/// Bytes of names that are searched at once.
+const BLOCK: usize = 64 * 1024;
+
+/// Rows whose extension is one of these (without dots, folded).
+pub(super) fn with_extension(tree: &Tree, wanted: &[String], among: &Rows) -> Rows {
+    among.filter(|row| {
+        let id = NodeId::new(row);
+        if tree.is_folder(id) {
+            return wanted.iter().any(String::is_empty);
+        }
+        let name = tree.name(id);
+        let may_end = |ext: &String| {
+            name.len() >= ext.len() && name[name.len() - ext.len()..].eq_ignore_ascii_case(ext.as_bytes())
+        };
+        if !wanted.iter().any(|ext| !ext.is_ascii() || may_end(ext)) {
+            return false;
+        }
+        let ext = split_extension(name).1;
+        wanted.contains(&fold_bytes(ext.strip_prefix(b".").unwrap_or_default()))
+    })
+}
+
+/// Rows whose name, stem, folder or path passes a test.
+pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, among: &Rows) -> Rows {
+    match subject {
+        WordSubject::Name | WordSubject::Stem => {
+            let candidates = candidates(tree, test, among);
+            let exact = subject == WordSubject::Name && matches!(test, WordTest::Plain(PlainTest::Has, _));
+            candidates.filter(|row| {
+                let id = NodeId::new(row);
+                (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&text(tree, subject, id))
+            })
+        }
+        WordSubject::Folder => {
+            let folders = in_folders(tree, |path| test.holds(path));
+            among.filter(|row| folders.has(tree.parent(NodeId::new(row)).row()))
+        }
+        WordSubject::Path => with_path(tree, test, among),
+        WordSubject::Text => Rows::none(tree.rows()),
+    }
+}
+
+fn text(tree: &Tree, subject: WordSubject, id: NodeId) -> String {
+    let name = tree.name(id);
+    let bytes = match subject {
+        WordSubject::Stem if !tree.is_folder(id) => split_extension(name).0,
+        _ => name,
+    };
+    composed(&String::from_utf8_lossy(bytes)).into_owned()
+}
+
+/// Folders whose path passes a test, among them the place itself with an empty path.
+fn in_folders(tree: &Tree, holds: impl Fn(&str) -> bool) -> Rows {
+    let folders = Rows::all(tree.rows()).filter(|row| tree.is_folder(NodeId::new(row)));
+    let mut walk = PathWalk::default();
+    folders.filter(|row| holds(&walk.path(tree, NodeId::new(row))))
+}
+
+fn with_path(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
+    if let WordTest::Plain(PlainTest::Has, values) = test
+        && !values.iter().any(|value| value.contains('/'))
+    {
+        // A part without a slash lies in one of the names on the way.
+        let named = with_words(tree, WordSubject::Name, test, &Rows::all(tree.rows()));
+        let mut found = Rows::none(tree.rows());
+        for id in tree.ids() {
+            if named.has(id.row()) || found.has(tree.parent(id).row()) {
+                found.add(id.row());
+            }
+        }
+        return found.and(among);
+    }
+    let mut walk = PathWalk::default();
+    among.filter(|row| test.holds(&walk.path(tree, NodeId::new(row))))
+}
+
+/// Makes the paths of rows that are asked for in rising order, each from the one before.
+#[derive(Default)]
+struct PathWalk {
+    /// The folders on the way, and how much of `bytes` is theirs.
+    open: Vec<(NodeId, usize)>,
+    bytes: Vec<u8>,
+}
+
+impl PathWalk {
+    fn path(&mut self, tree: &Tree, id: NodeId) -> String {
+        let mut way = Vec::new();
+        let mut here = id;
+        while here != Tree::ROOT && !self.open.iter().rev().any(|(open, _)| *open == here) {
+            way.push(here);
+            here = tree.parent(here);
+        }
+        while self.open.last().is_some_and(|(open, _)| *open != here) {
+            self.open.pop();
+        }
+        self.bytes.truncate(self.open.last().map_or(0, |(_, end)| *end));
+        for step in way.into_iter().rev() {
+            if !self.bytes.is_empty() {
+                self.bytes.push(b'/');
+            }
+            self.bytes.extend_from_slice(tree.name(step));
+            if tree.is_folder(step) {
+                self.open.push((step, self.bytes.len()));
+            }
+        }
+        composed(&String::from_utf8_lossy(&self.bytes)).into_owned()
+    }
+}
+
+/// Rows whose name may pass a test; no other does.
+fn candidates(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
+    let parts: Vec<String> = match test {
+        WordTest::Matches(_) => return among.clone(),
+        WordTest::Plain(_, values) => values.iter().map(|value| fold(value)).collect(),
+        WordTest::Like(shapes) => shapes.iter().map(|shape| longest_part(&fold(shape))).collect(),
+    };
+    // In other scripts folding changes bytes, so those names are all looked at.
+    let mut found = among.filter(|row| !tree.has_mark(NodeId::new(row), mark::ASCII));
+    let ascii = among.clone().without(&found);
+    for part in parts.iter().filter(|part| part.is_ascii()) {
+        found = found.or(&holding(tree, part.as_bytes(), &ascii));
+    }
+    found
+}
+
+/// The longest piece of a shape that stands for itself.
+fn longest_part(shape: &str) -> String {
+    shape.split(['*', '?']).max_by_key(|part| part.len()).unwrap_or_default().to_owned()
+}
+
+/// Rows with ASCII names that hold a part, letter case ignored.
+fn holding(tree: &Tree, part: &[u8], among: &Rows) -> Rows {
+    if part.is_empty() {
+        return among.clone();
+    }
+    let finder = Finder::new(part);
+    if among.len() * 8 < tree.rows() {
+        return among.filter(|row| finder.find(&tree.name(NodeId::new(row)).to_ascii_lowercase()).is_some());
+    }
+    let mut found = Rows::none(tree.rows());
+    let mut block = Block { start: 0, bytes: Vec::new(), ends: Vec::new() };
+    for row in 0..tree.rows() {
+        block.push(tree.name(NodeId::new(row)));
+        if block.bytes.len() >= BLOCK || row + 1 == tree.rows() {
+            block.search(&finder, |row| found.add(row));
+            block = Block { start: row + 1, bytes: Vec::new(), ends: Vec::new() };
+        }
+    }
+    found.and(among)
+}
+
+/// Names of neighbouring rows, one behind the other.
+struct Block {
+    start: usize,
+    bytes: Vec<u8>,
+    ends: Vec<usize>,
+}
+
+impl Block {
+    fn push(&mut self, name: &[u8]) {
+        self.bytes.extend_from_slice(name);
+        self.ends.push(self.bytes.len());
+    }
+
+    /// Tells the rows that hold what is looked for, not what lies across two names.
+    fn search(&mut self, finder: &Finder, mut found: impl FnMut(usize)) {
+        self.bytes.make_ascii_lowercase();
+        let (mut from, mut row) = (0, 0);
+        while let Some(at) = finder.find(&self.bytes[from..]).map(|at| from + at) {
+            row += self.ends[row..].partition_point(|end| *end <= at);
+            if at + finder.needle().len() <= self.ends[row] {
+                found(self.start + row);
+            }
+            from = self.ends[row];
+        }
+    }
+}

@@ -1,0 +1,112 @@
+//! A set of rows: one bit each.
+
+use crate::tree::NodeId;
+
+/// A set of rows of one tree.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Rows {
+    words: Vec<u64>,
+    rows: usize,
+}
+
+impl Rows {
+    /// No row out of so many.
+    pub fn none(rows: usize) -> Self {
+        Self { words: vec![0; rows.div_ceil(64)], rows }
+    }
+
+    /// All of them.
+    pub fn all(rows: usize) -> Self {
+        let mut words = vec![u64::MAX; rows.div_ceil(64)];
+        if let Some(last) = words.last_mut().filter(|_| rows % 64 > 0) {
+            *last = (1 << (rows % 64)) - 1;
+        }
+        Self { words, rows }
+    }
+
+    /// Those of `self` for which `holds` is true. Asks for no other.
+    pub fn filter(&self, mut holds: impl FnMut(usize) -> bool) -> Self {
+        let mut words = vec![0; self.words.len()];
+        for (at, word) in self.words.iter().enumerate() {
+            if *word == 0 {
+                continue;
+            }
+            let mut found = 0;
+            let mut left = *word;
+            while left != 0 {
+                let bit = left.trailing_zeros();
+                left &= left - 1;
+                found |= u64::from(holds(at * 64 + bit as usize)) << bit;
+            }
+            words[at] = found;
+        }
+        Self { words, rows: self.rows }
+    }
+
+    /// Adds a row.
+    pub fn add(&mut self, row: usize) {
+        self.words[row / 64] |= 1 << (row % 64);
+    }
+
+    /// Whether a row is in it.
+    pub fn has(&self, row: usize) -> bool {
+        self.words[row / 64] & (1 << (row % 64)) != 0
+    }
+
+    /// Rows that are in both.
+    pub fn and(mut self, other: &Self) -> Self {
+        self.words.iter_mut().zip(&other.words).for_each(|(a, b)| *a &= b);
+        self
+    }
+
+    /// Rows that are in either.
+    pub fn or(mut self, other: &Self) -> Self {
+        self.words.iter_mut().zip(&other.words).for_each(|(a, b)| *a |= b);
+        self
+    }
+
+    /// Rows that are in this and not in the other.
+    pub fn without(mut self, other: &Self) -> Self {
+        self.words.iter_mut().zip(&other.words).for_each(|(a, b)| *a &= !b);
+        self
+    }
+
+    /// Whether no row is in it.
+    pub fn is_empty(&self) -> bool {
+        self.words.iter().all(|word| *word == 0)
+    }
+
+    /// How many rows are in it.
+    pub fn len(&self) -> usize {
+        self.words.iter().map(|word| word.count_ones() as usize).sum()
+    }
+
+    /// The rows in order.
+    pub fn ids(&self) -> impl Iterator<Item = NodeId> {
+        let of = |(at, word): (usize, &u64)| {
+            let rest = |left: &u64| Some(left & left.wrapping_sub(1)).filter(|left| *left != 0);
+            let first = Some(*word).filter(|word| *word != 0);
+            let bits = std::iter::successors(first, rest).map(u64::trailing_zeros);
+            bits.map(move |bit| NodeId::new(at * 64 + bit as usize))
+        };
+        self.words.iter().enumerate().flat_map(of)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sets_behave_as_sets() {
+        let all = Rows::all(130);
+        assert_eq!(all.len(), 130);
+        let thirds = all.filter(|row| row % 3 == 0);
+        let fives = all.filter(|row| row % 5 == 0);
+        let both: Vec<usize> = thirds.clone().and(&fives).ids().map(NodeId::row).collect();
+        assert_eq!(both, [0, 15, 30, 45, 60, 75, 90, 105, 120]);
+        assert_eq!(thirds.clone().or(&fives).len(), 44 + 26 - 9);
+        assert_eq!(thirds.clone().without(&fives).len(), 44 - 9);
+        assert!(Rows::none(130).is_empty() && thirds.has(129) && !thirds.has(128));
+    }
+}

@@ -1,0 +1,283 @@
+//! The answer by columns against the answer for each item.
+
+use jiff::tz::TimeZone;
+use proptest::prelude::*;
+
+use super::*;
+use crate::condition::parse;
+use crate::item::{Entry, Identity, Item};
+use crate::kinds::{Content, recognise};
+use crate::place::{ItemPath, Spot};
+use crate::plan::Details;
+use crate::plan::tidy::{Wants, item};
+use crate::tree::{Batch, FolderNo, Gathering};
+
+fn now() -> Now {
+    Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap()
+}
+
+/// What a generated entry is like.
+#[derive(Debug, Clone)]
+struct Seed {
+    name: String,
+    kind: Kind,
+    size: u64,
+    days: i64,
+    born: Option<i64>,
+    tags: usize,
+    first: usize,
+}
+
+const TAGS: [&[&str]; 4] = [&[], &["loans"], &["client/Harrow", "keep"], &["Client"]];
+const FIRST: [&[u8]; 4] = [b"", b"%PDF-1.7 ", b"<html><body>", b"plain words"];
+
+fn day(days: i64) -> Moment {
+    Moment(now().moment().0 - days * 86_400_000_000_000)
+}
+
+fn tree(seeds: &[Vec<Seed>]) -> Tree {
+    let root =
+        Seed { name: String::new(), kind: Kind::Folder, size: 0, days: 0, born: None, tags: 0, first: 0 };
+    let mut gathering = Gathering::new(entry(&root, 0));
+    let mut waiting = vec![FolderNo::ROOT];
+    let mut number = 0;
+    for seeds in seeds {
+        let Some(folder) = waiting.pop() else { break };
+        let mut batch = Batch::default();
+        for seed in seeds {
+            number += 1;
+            batch.push(seed.name.as_bytes(), entry(seed, number));
+        }
+        batch.sort();
+        let folders = batch.folders().count() as u32;
+        let first = gathering.add(folder, batch);
+        waiting.extend((0..folders).map(|by| first.plus(by)));
+    }
+    gathering.finish()
+}
+
+fn entry(seed: &Seed, number: u64) -> Entry {
+    Entry {
+        kind: seed.kind,
+        size: seed.size,
+        modified: day(seed.days),
+        opened: Some(day(seed.days / 2)),
+        born: seed.born.map(day),
+        changed: day(seed.days),
+        // The identity remembers what the entry's details are.
+        identity: Identity([seed.tags as u64 * 8 + seed.first as u64, number]),
+    }
+}
+
+struct ByIdentity<'a>(&'a Tree);
+
+impl ByIdentity<'_> {
+    fn seed(&self, path: &ItemPath) -> u64 {
+        self.0.identity(self.0.find(path).unwrap()).0[0]
+    }
+}
+
+fn tags_of(seed: u64) -> Vec<String> {
+    TAGS[seed as usize / 8].iter().map(|tag| (*tag).to_owned()).collect()
+}
+
+fn content_of(seed: u64) -> Content {
+    recognise(FIRST[seed as usize % 8])
+}
+
+impl Details for ByIdentity<'_> {
+    fn tags(&self, path: &ItemPath) -> Vec<String> {
+        tags_of(self.seed(path))
+    }
+
+    fn content(&self, path: &ItemPath) -> Option<Content> {
+        Some(content_of(self.seed(path)))
+    }
+
+    fn is_broken(&self, _: &ItemPath) -> bool {
+        true
+    }
+
+    fn is_relative_link(&self, _: &ItemPath) -> bool {
+        false
+    }
+}
+
+fn one_by_one(tree: &Tree, condition: &Condition) -> Vec<NodeId> {
+    let details = ByIdentity(tree);
+    let wants = Wants { tags: true, types: true };
+    let all_seen = condition.mentions(Flag::Mislabelled);
+    let item = |id: NodeId| -> Item {
+        let spot = Spot::new("downloads", tree.path(id));
+        let mut item = item(tree, id, spot, &details, wants);
+        if all_seen && item.entry.kind == Kind::File {
+            item.content = Some(content_of(tree.identity(id).0[0]));
+        }
+        item
+    };
+    tree.ids().filter(|id| condition.holds(&item(*id), &now())).collect()
+}
+
+/// Asks, learns what the maybes need, and asks again, as a search does.
+fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
+    let now = now();
+    let texts = TextAnswers::new();
+    let mut among = Rows::all(tree.rows());
+    among = among.filter(|row| row > 0);
+    let query = |tree: &Tree, settle_for_less| {
+        let query = Query {
+            tree,
+            now: &now,
+            texts: &texts,
+            is_broken: &|_| true,
+            tags_reach_inside: false,
+            settle_for_less,
+            reads_text: false,
+        };
+        query.find(condition, &among)
+    };
+    let first = query(tree, false);
+    let looks = condition.asks_for_type();
+    let all_seen = condition.mentions(Flag::Mislabelled);
+    for id in first.maybe.ids() {
+        let seed = tree.identity(id).0[0];
+        tree.learn_tags(id, &tags_of(seed));
+        if looks && tree.kind(id) == Kind::File && (tree.wants_look(id) || all_seen) {
+            tree.learn_content(id, Some(content_of(seed)));
+        }
+    }
+    let second = query(tree, false);
+    assert!(second.maybe.is_empty(), "everything that is needed was learned");
+    assert!(first.yes.clone().without(&second.yes).is_empty(), "what was sure stays so");
+    second.yes.ids().collect()
+}
+
+const CONDITIONS: [&str; 34] = [
+    "type image",
+    "type document,folder",
+    "not type note and file",
+    "ext pdf,jpg",
+    "ext tar.gz or ext md",
+    "name has AN",
+    "name has b2",
+    "name is \"plan.pdf\"",
+    "name starts plan,möwe",
+    "name ends pdf",
+    "stem ends n",
+    "stem is plan",
+    "name like p*n*",
+    "name like ?öwe*",
+    "name matches ^p.*[0-9]",
+    "folder has plan",
+    "folder is \"\"",
+    "path has an/",
+    "path has plan",
+    "path like plan*/*.pdf",
+    "tag any",
+    "tag none and type document",
+    "tag client,keep",
+    "tag client/*",
+    "size over 100 and size under 2KB",
+    "depth is 2",
+    "items over 1",
+    "modified before 2031 or modified within 10d",
+    "arrived since 2031-03",
+    "age over 60d and idle under 60d",
+    "loose and empty",
+    "untitled or unfinished or hidden",
+    "link and broken",
+    "mislabelled or saved big",
+];
+
+fn seed() -> impl Strategy<Value = Seed> {
+    let name = prop_oneof![
+        "(plan|möwe|an|Untitled|\\.plan|b2|film)( 2|12)?(\\.pdf|\\.JPG|\\.md|\\.tar\\.gz|\\.qqq|\\.part|)",
+        "[a-zé]{1,3}"
+    ];
+    let kind = prop_oneof![4 => Just(Kind::File), 3 => Just(Kind::Folder), 1 => Just(Kind::Link)];
+    let size = prop_oneof![Just(0u64), 50..5000u64];
+    let born = proptest::option::of(0..90i64);
+    (name, kind, size, 0..400i64, born, 0..TAGS.len(), 0..FIRST.len()).prop_map(
+        |(name, kind, size, days, born, tags, first)| Seed { name, kind, size, days, born, tags, first },
+    )
+}
+
+fn folders() -> impl Strategy<Value = Vec<Vec<Seed>>> {
+    let unique = |seeds: Vec<Seed>| {
+        let mut seen = HashSet::new();
+        seeds.into_iter().filter(|seed| seen.insert(seed.name.clone())).collect::<Vec<_>>()
+    };
+    proptest::collection::vec(proptest::collection::vec(seed(), 0..9).prop_map(unique), 1..12)
+}
+
+proptest! {
+    #[test]
+    fn columns_and_items_answer_alike(folders in folders(), a in 0..CONDITIONS.len(), b in 0..CONDITIONS.len()) {
+        let text = format!("({}) and not ({})", CONDITIONS[a], CONDITIONS[b]);
+        for text in [CONDITIONS[a], &text, &format!("{} or {}", CONDITIONS[b], CONDITIONS[a])] {
+            let condition = parse(text).unwrap();
+            let mut tree = tree(&folders);
+            let expected = one_by_one(&tree, &condition);
+            let found = by_columns(&mut tree, &condition);
+            let names = |ids: &[NodeId]| ids.iter().map(|id| tree.path(*id).to_text()).collect::<Vec<_>>();
+            prop_assert_eq!(names(&found), names(&expected), "{}", text);
+        }
+    }
+}
+
+#[test]
+fn parts_of_names_never_lie_across_two() {
+    let seed = |name: &str| Seed {
+        name: name.into(),
+        kind: Kind::File,
+        size: 1,
+        days: 1,
+        born: None,
+        tags: 0,
+        first: 0,
+    };
+    let mut tree = tree(&[vec![seed("xa"), seed("aab"), seed("ba"), seed("baa"), seed("c")]]);
+    let found = by_columns(&mut tree, &parse("name has aa").unwrap());
+    let names: Vec<&[u8]> = found.iter().map(|id| tree.name(*id)).collect();
+    assert_eq!(names, [b"aab", b"baa"]);
+}
+
+#[test]
+fn tags_of_folders_reach_inside_when_asked() {
+    let seed = |name: &str, kind, tags| Seed {
+        name: name.into(),
+        kind,
+        size: 1,
+        days: 1,
+        born: None,
+        tags,
+        first: 0,
+    };
+    let mut tree = tree(&[
+        vec![seed("in", Kind::Folder, 1), seed("out.pdf", Kind::File, 0)],
+        vec![seed("deep", Kind::Folder, 0)],
+        vec![seed("a.pdf", Kind::File, 0)],
+    ]);
+    for id in tree.ids() {
+        tree.learn_tags(id, &tags_of(tree.identity(id).0[0]));
+    }
+    let (now, texts) = (now(), TextAnswers::new());
+    let found = |condition: &str, tags_reach_inside| {
+        let query = Query {
+            tree: &tree,
+            now: &now,
+            texts: &texts,
+            is_broken: &|_| false,
+            tags_reach_inside,
+            settle_for_less: false,
+            reads_text: false,
+        };
+        let among = Rows::all(tree.rows()).filter(|row| row > 0);
+        let found = query.find(&parse(condition).unwrap(), &among);
+        assert!(found.maybe.is_empty());
+        found.yes.ids().map(|id| tree.path(id).to_text()).collect::<Vec<_>>()
+    };
+    assert_eq!(found("tag loans", false), ["in"]);
+    assert_eq!(found("tag loans", true), ["in", "in/deep", "in/deep/a.pdf"]);
+    assert_eq!(found("tag none", true), ["out.pdf"]);
+}
