@@ -3,9 +3,11 @@
 //!
 //! This crate never prints, never reads the environment and never asks for the time.
 
+pub mod catalogue;
 mod details;
 mod error;
 pub mod fault;
+mod learn;
 pub mod local;
 mod places;
 
@@ -20,8 +22,10 @@ use nine_core::place::ItemPath;
 use nine_core::tree::Tree;
 use nine_core::worklist::NameRules;
 
+pub use catalogue::{Catalogue, CatalogueError};
 pub use details::StoreDetails;
 pub use error::{StoreError, StoreResult};
+pub use learn::learn;
 pub use local::LocalStore;
 pub use places::Places;
 

@@ -8,11 +8,11 @@ use std::ops::Range;
 
 use crate::moment::Span;
 use crate::rules::Rule;
-use crate::saved::SavedSearch;
+use crate::saved::{self, SavedSearch};
 use crate::tags;
 
 /// What `shelves.toml` says, checked.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Config {
     /// The places where things land.
     pub piles: Vec<Pile>,
@@ -89,6 +89,21 @@ pub enum TagColor {
 /// How long things settle where the configuration does not say.
 pub fn usual_settle() -> Span {
     Span::minutes(10)
+}
+
+impl Default for Config {
+    /// Nothing but the starter set of saved searches.
+    fn default() -> Self {
+        Self {
+            piles: Vec::new(),
+            bookcases: Vec::new(),
+            rules: Vec::new(),
+            searches: saved::starters(),
+            tags: Vec::new(),
+            displays: None,
+            trash: None,
+        }
+    }
 }
 
 impl Config {

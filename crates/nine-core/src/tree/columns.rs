@@ -79,6 +79,18 @@ impl Column {
         Column::FolderRead,
         Column::Words,
     ];
+
+    /// How many bytes a row takes, where every row has them. What is learned may be missing as a
+    /// whole, and columns of folders and names have lengths of their own.
+    pub fn row_width(self) -> Option<usize> {
+        match self {
+            Column::Kind | Column::Type | Column::Marks => Some(1),
+            Column::Parent | Column::Folder | Column::NameEnd => Some(4),
+            Column::Size | Column::Modified | Column::Opened | Column::Born | Column::Changed => Some(8),
+            Column::Identity => Some(16),
+            _ => None,
+        }
+    }
 }
 
 impl Tree {

@@ -17,15 +17,13 @@ pub enum TagsOf<'a> {
     Known(&'a [String]),
 }
 
-/// What is still to be learned of an entry.
+/// What is to be learned of entries where it is not known yet.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Unlearned {
-    /// Its tags.
+    /// Their tags.
     pub tags: bool,
-    /// What its content is.
+    /// What their contents are.
     pub content: bool,
-    /// The words inside.
-    pub text: bool,
 }
 
 const NO_TAGS: u32 = 1;

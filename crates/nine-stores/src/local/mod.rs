@@ -192,6 +192,8 @@ impl Store for LocalStore {
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        // Others may have moved folders about since they were opened.
+        self.forget_folders();
         scan::scan(self, scope, watch)
     }
 

@@ -1,0 +1,167 @@
+//! The catalogue: what scans learned, kept in SQLite so that an unchanged file is never read again.
+//!
+//! It is a cache. A place is kept as its tree's columns, each one blob, because a search over a million
+//! rows must read only the columns that it needs (a table with a row an item is many times slower).
+//! The words inside files are in a full-text index. Several programs may use it at once.
+
+mod listing;
+mod texts;
+
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior};
+
+pub use listing::{Fresh, Kept};
+pub use texts::Reading;
+
+/// The version of what is in the file. A file with another one is set aside.
+const FORMAT: i64 = 1;
+
+/// How long a command waits for another that is writing.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+const SCHEMA: &str = "
+CREATE TABLE place (
+    id INTEGER PRIMARY KEY,
+    address TEXT NOT NULL UNIQUE,
+    scanned_at INTEGER NOT NULL,
+    rows INTEGER NOT NULL
+);
+CREATE TABLE part (
+    id INTEGER PRIMARY KEY,
+    bytes BLOB NOT NULL
+);
+CREATE TABLE text (
+    id INTEGER PRIMARY KEY,
+    body TEXT NOT NULL,
+    note TEXT NOT NULL
+);
+CREATE VIRTUAL TABLE words USING fts5(
+    body, content='text', content_rowid='id', tokenize='unicode61 remove_diacritics 2'
+);
+";
+
+/// Why the catalogue could not be used.
+#[derive(Debug, thiserror::Error)]
+pub enum CatalogueError {
+    /// What is in it makes no sense.
+    #[error("the catalogue is damaged")]
+    Damaged,
+    /// The system or SQLite did not let it be done.
+    #[error("the catalogue cannot be used: {0}")]
+    System(String),
+}
+
+impl From<rusqlite::Error> for CatalogueError {
+    fn from(error: rusqlite::Error) -> Self {
+        match error.sqlite_error_code() {
+            Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => Self::Damaged,
+            _ => match error {
+                rusqlite::Error::SqliteFailure(_, Some(message)) => Self::System(message),
+                // A table that is missing, a value of the wrong kind: not as we wrote it.
+                rusqlite::Error::InvalidColumnType(..) | rusqlite::Error::FromSqlConversionFailure(..) => {
+                    Self::Damaged
+                }
+                other => Self::System(other.to_string()),
+            },
+        }
+    }
+}
+
+impl From<std::io::Error> for CatalogueError {
+    fn from(error: std::io::Error) -> Self {
+        Self::System(error.to_string())
+    }
+}
+
+/// What the catalogue answers.
+pub type CatalogueResult<T> = Result<T, CatalogueError>;
+
+/// A catalogue that could not be used and was put beside the new one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SetAside {
+    /// Why: `damaged`, or of another version.
+    pub because: &'static str,
+    /// Where it is now.
+    pub to: PathBuf,
+}
+
+/// The open catalogue.
+#[derive(Debug)]
+pub struct Catalogue {
+    db: Connection,
+    file: PathBuf,
+}
+
+impl Catalogue {
+    /// Opens the catalogue in a file, which is made if it is not there. One that is damaged or of
+    /// another version is set aside.
+    ///
+    /// # Errors
+    /// If the file cannot be made or read.
+    pub fn open(file: &Path) -> CatalogueResult<(Self, Option<SetAside>)> {
+        match Self::open_as_it_is(file) {
+            Ok(Some(catalogue)) => Ok((catalogue, None)),
+            Ok(None) => Self::replace(file, "of another version"),
+            Err(CatalogueError::Damaged) => Self::replace(file, "damaged"),
+            Err(other) => Err(other),
+        }
+    }
+
+    /// Sets the file aside and starts a new one.
+    ///
+    /// # Errors
+    /// If it cannot be renamed, or a new one cannot be made.
+    pub fn replace(file: &Path, because: &'static str) -> CatalogueResult<(Self, Option<SetAside>)> {
+        let with = |ending: &str| {
+            let mut name = OsString::from(file);
+            name.push(ending);
+            PathBuf::from(name)
+        };
+        let free = (1..).map(|n| with(&format!(".set-aside-{n}"))).find(|path| !path.exists());
+        let to = free.expect("numbers do not run out");
+        std::fs::rename(file, &to)?;
+        // They belong to the old file and would be taken for the new one's.
+        for ending in ["-wal", "-shm"] {
+            let _ = std::fs::remove_file(with(ending));
+        }
+        let new = Self::open_as_it_is(file)?.ok_or(CatalogueError::Damaged)?;
+        Ok((new, Some(SetAside { because, to })))
+    }
+
+    /// `None` if it is of another version.
+    fn open_as_it_is(file: &Path) -> CatalogueResult<Option<Self>> {
+        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE
+            | OpenFlags::SQLITE_OPEN_CREATE
+            | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let db = Connection::open_with_flags(file, flags)?;
+        db.busy_timeout(PATIENCE)?;
+        // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
+        db.execute_batch("PRAGMA page_size = 32768; PRAGMA synchronous = NORMAL;")?;
+        db.pragma_update(None, "mmap_size", 1_i64 << 30)?;
+        match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
+            FORMAT => {}
+            0 => Self::lay_out(&db)?,
+            _ => return Ok(None),
+        }
+        Ok(Some(Self { db, file: file.to_owned() }))
+    }
+
+    /// Makes the tables, unless another program was quicker.
+    fn lay_out(db: &Connection) -> CatalogueResult<()> {
+        db.pragma_update(None, "journal_mode", "WAL")?;
+        let lay = rusqlite::Transaction::new_unchecked(db, TransactionBehavior::Immediate)?;
+        if lay.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? == 0 {
+            lay.execute_batch(SCHEMA)?;
+            lay.pragma_update(None, "user_version", FORMAT)?;
+        }
+        Ok(lay.commit()?)
+    }
+
+    /// Where it is.
+    pub fn file(&self) -> &Path {
+        &self.file
+    }
+}

@@ -1,0 +1,137 @@
+//! The words inside files: the full-text index.
+
+use std::collections::HashSet;
+
+use nine_core::condition::{PlainTest, WordTest};
+use nine_core::find::TextAnswers;
+use nine_core::moment::Moment;
+use nine_core::tree::{NodeId, Tree};
+use nine_core::words;
+use rusqlite::{OptionalExtension, TransactionBehavior, params};
+
+use super::{Catalogue, CatalogueResult, listing};
+
+/// What was read of one file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Reading {
+    /// Which file.
+    pub id: NodeId,
+    /// Its words; empty if there are none or it could not be read.
+    pub body: String,
+    /// Why it was given up, wholly or in part; empty if it was not.
+    pub note: String,
+}
+
+impl Catalogue {
+    /// Keeps the words of some files of a place, and that they were read.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be written.
+    pub fn keep_texts(
+        &mut self,
+        address: &str,
+        tree: &mut Tree,
+        at: Moment,
+        readings: &[Reading],
+    ) -> CatalogueResult<()> {
+        let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        for reading in readings {
+            let mut add = write.prepare_cached("INSERT INTO text (body, note) VALUES (?1, ?2)")?;
+            let number = add.insert(params![reading.body, reading.note])?;
+            let mut index = write.prepare_cached("INSERT INTO words (rowid, body) VALUES (?1, ?2)")?;
+            index.execute(params![number, reading.body])?;
+            tree.learn_text(reading.id, number as u32);
+        }
+        // Without the column that points to them the texts would never be found again.
+        if listing::save_learned(&write, address, tree, at)? {
+            write.commit()?;
+        }
+        Ok(())
+    }
+
+    /// The words of a file that were kept under a number.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be read.
+    pub fn text(&self, number: u32) -> CatalogueResult<Option<Reading>> {
+        let ask = "SELECT body, note FROM text WHERE id = ?1";
+        let found = self.db.query_row(ask, [number], |row| {
+            Ok(Reading { id: Tree::ROOT, body: row.get(0)?, note: row.get(1)? })
+        });
+        Ok(found.optional()?)
+    }
+
+    /// Which texts each of the tests holds for.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be read.
+    pub fn answers(&self, tests: &[&WordTest]) -> CatalogueResult<TextAnswers> {
+        let mut answers = TextAnswers::new();
+        for test in tests {
+            let numbers = match test {
+                WordTest::Plain(PlainTest::Has, values) => self.holding(values)?,
+                other => self.read_through(other)?,
+            };
+            answers.insert(test.to_string(), numbers);
+        }
+        Ok(answers)
+    }
+
+    /// Texts that have one of the values, by the index.
+    fn holding(&self, values: &[String]) -> CatalogueResult<HashSet<u32>> {
+        let mut found = HashSet::new();
+        let mut asked = self.db.prepare_cached("SELECT rowid FROM words WHERE words MATCH ?1")?;
+        for value in values {
+            let phrase = words::of(value).collect::<Vec<_>>().join(" ");
+            if !phrase.is_empty() {
+                let rows = asked.query_map([format!("\"{phrase}\"*")], |row| row.get(0))?;
+                for number in rows {
+                    found.insert(number?);
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    /// Texts that pass a test for which each must be read.
+    fn read_through(&self, test: &WordTest) -> CatalogueResult<HashSet<u32>> {
+        let mut found = HashSet::new();
+        let mut asked = self.db.prepare("SELECT id, body FROM text WHERE body <> ''")?;
+        let mut rows = asked.query([])?;
+        while let Some(row) = rows.next()? {
+            if test.holds_for_text(row.get_ref(1)?.as_str().unwrap_or_default()) {
+                found.insert(row.get(0)?);
+            }
+        }
+        Ok(found)
+    }
+
+    /// Takes away texts that no place points to any more. Returns how many.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be written.
+    pub fn drop_unused_texts(&mut self) -> CatalogueResult<usize> {
+        let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let used = listing::texts_in_use(&write)?;
+        let unused: Vec<(i64, String)> = {
+            let mut asked = write.prepare("SELECT id, body FROM text")?;
+            let mut rows = asked.query([])?;
+            let mut unused = Vec::new();
+            while let Some(row) = rows.next()? {
+                let number: i64 = row.get(0)?;
+                if !used.contains(&(number as u32)) {
+                    unused.push((number, row.get(1)?));
+                }
+            }
+            unused
+        };
+        for (number, body) in &unused {
+            // The index keeps no texts of its own, so it must be told what to forget.
+            let forget = "INSERT INTO words (words, rowid, body) VALUES ('delete', ?1, ?2)";
+            write.execute(forget, params![number, body])?;
+            write.execute("DELETE FROM text WHERE id = ?1", [number])?;
+        }
+        write.commit()?;
+        Ok(unused.len())
+    }
+}

@@ -1,0 +1,366 @@
+//! The catalogue: it answers as a fresh scan does, whatever happened to the tree, and is only a cache.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+use std::time::{Duration, SystemTime};
+
+use nine_core::condition::{Condition, Test, WordSubject, parse};
+use nine_core::moment::Moment;
+use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
+use nine_stores::catalogue::{Fresh, Reading};
+use nine_stores::local::{Counters, Settings};
+use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
+use proptest::prelude::*;
+use tempfile::TempDir;
+
+const EVERYTHING: Unlearned = Unlearned { tags: true, content: true };
+
+struct World {
+    dir: TempDir,
+    store: LocalStore,
+    counters: Arc<Counters>,
+}
+
+fn world(believes_births: bool) -> World {
+    let dir = tempfile::tempdir().unwrap();
+    fs::create_dir(dir.path().join("pile")).unwrap();
+    let counters = Arc::new(Counters::default());
+    let settings = Settings {
+        believes_births,
+        home_trash: dir.path().join("Trash"),
+        one_trash: true,
+        counters: Arc::clone(&counters),
+    };
+    let store = LocalStore::open(&dir.path().join("pile"), settings).unwrap();
+    World { dir, store, counters }
+}
+
+/// A time at which everything on the disk has settled, so that as much as may be is carried over.
+fn later(seconds: i64) -> Moment {
+    let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap();
+    Moment::from_unix(now.as_secs() as i64 + seconds, 0)
+}
+
+impl World {
+    fn at(&self, path: &str) -> PathBuf {
+        self.dir.path().join("pile").join(path)
+    }
+
+    fn catalogue(&self) -> Catalogue {
+        Catalogue::open(&self.dir.path().join("catalogue.sqlite")).unwrap().0
+    }
+
+    fn scan(&self) -> Tree {
+        self.store.scan(&Scope::default(), &Watch::default()).unwrap().tree
+    }
+
+    /// Everything that is known of every path, learned without a catalogue.
+    fn fresh(&self) -> BTreeMap<String, String> {
+        let mut tree = self.scan();
+        let ids: Vec<NodeId> = tree.ids().collect();
+        learn(&self.store, &mut tree, ids, EVERYTHING, &Watch::default());
+        picture(&tree)
+    }
+
+    /// The same with what the catalogue knows; returns also how many entries had to be asked about.
+    fn refreshed(&self, at: Moment) -> (BTreeMap<String, String>, usize) {
+        let mut catalogue = self.catalogue();
+        let (mut tree, address) = (self.scan(), self.store.address());
+        catalogue.refresh(&mut [Fresh { address: &address, tree: &mut tree, at }]).unwrap();
+        let ids: Vec<NodeId> = tree.ids().collect();
+        let asked = learn(&self.store, &mut tree, ids, EVERYTHING, &Watch::default());
+        catalogue.learn(&address, &tree, at).unwrap();
+        let kept = catalogue.load(&address, &Column::ALL).unwrap().unwrap();
+        assert_eq!(picture(&kept.tree), picture(&tree), "what is kept is what was seen");
+        (picture(&tree), asked)
+    }
+}
+
+fn picture(tree: &Tree) -> BTreeMap<String, String> {
+    let of = |id: NodeId| {
+        let tags = match tree.tags(id) {
+            TagsOf::Known(tags) => tags.join(","),
+            TagsOf::NotAsked => "not asked".into(),
+        };
+        let totals = tree.totals(id);
+        let what = format!(
+            "{:?} {} {:?} {:?} [{tags}] {:?} {:?}",
+            tree.kind(id),
+            tree.size(id),
+            tree.entry(id).modified,
+            tree.item_type(id),
+            tree.content(id),
+            (totals.size, totals.items),
+        );
+        (tree.path(id).to_text(), what)
+    };
+    tree.ids().map(of).collect()
+}
+
+/// A change to a tree; numbers choose among what is there.
+#[derive(Debug, Clone)]
+enum Change {
+    Create(usize, usize),
+    Write(usize, usize),
+    SameSizeAndTime(usize, usize),
+    Rename(usize, usize),
+    Delete(usize),
+    SwapFolders(usize, usize),
+    Tag(usize, usize),
+}
+
+const CONTENTS: [&[u8]; 4] = [b"%PDF-1.7 xx", b"<!doctype h", b"just a note", b"\x89PNG\r\n\x1a\n..."];
+const NAMES: [&str; 5] = ["a.pdf", "b.txt", "c", "d.png", "e.html"];
+
+fn changes() -> impl Strategy<Value = Vec<Change>> {
+    let (n, m) = (0..64usize, 0..64usize);
+    let one = (0..7, n, m).prop_map(|(what, n, m)| match what {
+        0 => Change::Create(n, m),
+        1 => Change::Write(n, m),
+        2 => Change::SameSizeAndTime(n, m),
+        3 => Change::Rename(n, m),
+        4 => Change::Delete(n),
+        5 => Change::SwapFolders(n, m),
+        _ => Change::Tag(n, m),
+    });
+    proptest::collection::vec(one, 1..8)
+}
+
+fn files(root: &Path) -> Vec<PathBuf> {
+    let mut found = Vec::new();
+    for folder in ["one", "two", "."] {
+        let listed = fs::read_dir(root.join(folder)).unwrap().map(|entry| entry.unwrap().path());
+        found.extend(listed.filter(|path| path.is_file()));
+    }
+    found.sort();
+    found
+}
+
+fn apply(root: &Path, change: &Change) {
+    let files = files(root);
+    let pick = |n: usize| files.get(n % files.len().max(1)).cloned();
+    let free = |n: usize, m: usize| root.join(["one", "two", "."][n % 3]).join(NAMES[m % NAMES.len()]);
+    match *change {
+        Change::Create(n, m) => fs::write(free(n, m), CONTENTS[(n + m) % 4]).unwrap(),
+        Change::Write(n, m) => drop(pick(n).map(|at| fs::write(at, CONTENTS[m % 4]).unwrap())),
+        Change::SameSizeAndTime(n, m) => {
+            let Some(at) = pick(n) else { return };
+            let was = fs::metadata(&at).unwrap();
+            let mut bytes = CONTENTS[m % 4].to_vec();
+            bytes.resize(was.len() as usize, b'.');
+            // A new file under the old name, as programs write that save safely.
+            let aside = root.join("aside");
+            fs::write(&aside, bytes).unwrap();
+            let file = fs::File::options().write(true).open(&aside).unwrap();
+            file.set_modified(was.modified().unwrap()).unwrap();
+            fs::rename(&aside, &at).unwrap();
+        }
+        Change::Rename(n, m) => drop(pick(n).map(|at| fs::rename(at, free(m, n)).unwrap())),
+        Change::Delete(n) => drop(pick(n).map(|at| fs::remove_file(at).unwrap())),
+        Change::SwapFolders(..) => {
+            fs::rename(root.join("one"), root.join("swap")).unwrap();
+            fs::rename(root.join("two"), root.join("one")).unwrap();
+            fs::rename(root.join("swap"), root.join("two")).unwrap();
+        }
+        Change::Tag(n, m) => {
+            let Some(at) = pick(n) else { return };
+            let value = ["todo", "keep", "loans,todo"][m % 3].as_bytes();
+            rustix::fs::setxattr(at, "user.xdg.tags", value, rustix::fs::XattrFlags::empty()).unwrap();
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, failure_persistence: None, ..Default::default() })]
+
+    #[test]
+    fn it_answers_as_a_fresh_scan_does(rounds in proptest::collection::vec(changes(), 1..4)) {
+        let world = world(true);
+        for folder in ["one", "two"] {
+            fs::create_dir(world.at(folder)).unwrap();
+            fs::write(world.at(folder).join("first.txt"), b"just a note").unwrap();
+        }
+        for (number, round) in rounds.iter().enumerate() {
+            let (seen, _) = world.refreshed(later(10 + number as i64));
+            prop_assert_eq!(seen, world.fresh());
+            // The clock of the file system must tick, or nobody could tell the change.
+            std::thread::sleep(Duration::from_millis(15));
+            for change in round {
+                apply(&world.at(""), change);
+            }
+        }
+        let (seen, _) = world.refreshed(later(60));
+        prop_assert_eq!(seen, world.fresh());
+    }
+}
+
+#[test]
+fn what_is_unchanged_is_never_read_again() {
+    let world = world(true);
+    for number in 0..50 {
+        fs::write(world.at(&format!("{number}.pdf")), b"%PDF-1.7").unwrap();
+    }
+    let (_, asked) = world.refreshed(later(10));
+    assert_eq!((asked, world.counters.opens.load(Ordering::Relaxed)), (50, 50));
+    let (_, asked) = world.refreshed(later(11));
+    assert_eq!((asked, world.counters.opens.load(Ordering::Relaxed)), (0, 50));
+    // A rename changes no content, but the moment of the last change, so it is looked at once more.
+    fs::rename(world.at("7.pdf"), world.at("seven.pdf")).unwrap();
+    let (_, asked) = world.refreshed(later(12));
+    assert_eq!(asked, 1);
+}
+
+#[test]
+fn what_changed_just_before_the_scan_is_not_trusted() {
+    let world = world(true);
+    fs::write(world.at("a.pdf"), b"%PDF-1.7").unwrap();
+    assert_eq!(world.refreshed(later(0)).1, 1);
+    assert_eq!(world.refreshed(later(1)).1, 1, "it might have been changed within the same tick");
+}
+
+#[test]
+fn arrivals_are_dated_where_no_births_are_kept() {
+    let world = world(false);
+    fs::write(world.at("old.txt"), b"1").unwrap();
+    world.refreshed(later(10));
+    fs::write(world.at("new.txt"), b"22").unwrap();
+    let at = later(20);
+    world.refreshed(at);
+    let kept = world.catalogue().load(&world.store.address(), &Column::ALL).unwrap().unwrap();
+    let born = |name: &str| {
+        let id = kept.tree.ids().find(|id| kept.tree.name(*id) == name.as_bytes()).unwrap();
+        kept.tree.born(id)
+    };
+    assert_eq!(born("old.txt"), None, "what was there at the first look may be of any age");
+    assert_eq!(born("new.txt"), Some(at));
+    world.refreshed(later(30));
+    assert_eq!(born("new.txt"), Some(at));
+}
+
+#[test]
+fn a_moved_item_keeps_what_is_known_in_its_new_place() {
+    let world = world(true);
+    let settings = Settings {
+        believes_births: true,
+        home_trash: world.at("../Trash"),
+        one_trash: true,
+        counters: Arc::clone(&world.counters),
+    };
+    fs::create_dir(world.dir.path().join("other")).unwrap();
+    let other = LocalStore::open(&world.dir.path().join("other"), settings).unwrap();
+    fs::create_dir(world.at("box")).unwrap();
+    fs::write(world.at("box/a.pdf"), b"%PDF-1.7").unwrap();
+    world.refreshed(later(10));
+    fs::rename(world.at("box"), world.dir.path().join("other/box")).unwrap();
+    let mut tree = other.scan(&Scope::default(), &Watch::default()).unwrap().tree;
+    let at = later(20);
+    world.catalogue().refresh(&mut [Fresh { address: &other.address(), tree: &mut tree, at }]).unwrap();
+    let file = tree.ids().find(|id| tree.name(*id) == b"a.pdf").unwrap();
+    assert!(tree.content(file).is_some(), "only the folder was renamed, so the file is known");
+}
+
+#[test]
+fn a_damaged_or_newer_catalogue_is_set_aside() {
+    let world = world(true);
+    let file = world.dir.path().join("catalogue.sqlite");
+    fs::write(&file, b"this is no database at all, but it is long enough to look like one".repeat(40))
+        .unwrap();
+    let (_, aside) = Catalogue::open(&file).unwrap();
+    let aside = aside.unwrap();
+    assert_eq!(aside.because, "damaged");
+    assert!(fs::read(&aside.to).unwrap().starts_with(b"this is no database"));
+    let newer = rusqlite::Connection::open(&file).unwrap();
+    newer.pragma_update(None, "user_version", 99).unwrap();
+    drop(newer);
+    let (_, aside) = Catalogue::open(&file).unwrap();
+    assert_eq!(aside.unwrap().because, "of another version");
+    assert!(Catalogue::open(&file).unwrap().1.is_none());
+}
+
+#[test]
+fn cut_columns_are_noticed() {
+    let world = world(true);
+    fs::write(world.at("a.pdf"), b"%PDF-1.7").unwrap();
+    world.refreshed(later(10));
+    let db = rusqlite::Connection::open(world.dir.path().join("catalogue.sqlite")).unwrap();
+    db.execute("UPDATE part SET bytes = zeroblob(3) WHERE id % 64 = ?1", [Column::Parent as i64]).unwrap();
+    drop(db);
+    assert!(world.catalogue().load(&world.store.address(), &Column::ALL).is_err());
+}
+
+#[test]
+fn several_programs_may_use_it_at_once() {
+    let world = world(true);
+    for number in 0..200 {
+        fs::write(world.at(&format!("{number}.txt")), b"a note").unwrap();
+    }
+    let fresh = world.fresh();
+    std::thread::scope(|scope| {
+        for _ in 0..4 {
+            scope.spawn(|| {
+                for round in 0..5 {
+                    assert_eq!(world.refreshed(later(10 + round)).0, fresh);
+                }
+            });
+        }
+    });
+}
+
+fn text_test(text: &str) -> Condition {
+    parse(text).unwrap()
+}
+
+#[test]
+fn words_are_found_by_the_index_as_a_rule_finds_them() {
+    let world = world(true);
+    let texts = [
+        ("1.txt", "Condition report: the sextant of Müller, brass."),
+        ("2.txt", "reported conditions of the loan"),
+        ("3.txt", ""),
+        ("4.txt", "Loan no. 17/b (Harrow Dock) condition-report"),
+    ];
+    for (name, text) in texts {
+        fs::write(world.at(name), text).unwrap();
+    }
+    let at = later(10);
+    world.refreshed(at);
+    let (mut catalogue, mut tree) = (world.catalogue(), world.scan());
+    let address = world.store.address();
+    catalogue.refresh(&mut [Fresh { address: &address, tree: &mut tree, at }]).unwrap();
+    let readings: Vec<Reading> = texts
+        .iter()
+        .map(|(name, text)| Reading {
+            id: tree.ids().find(|id| tree.name(*id) == name.as_bytes()).unwrap(),
+            body: (*text).to_owned(),
+            note: String::new(),
+        })
+        .collect();
+    catalogue.keep_texts(&address, &mut tree, at, &readings).unwrap();
+    for asked in [
+        "text has condition",
+        "text has \"condition report\"",
+        "text has muller",
+        "text has \"condition rep\",sext",
+        "text has \"17 b\"",
+        "text like *harrow*condition*",
+        "text matches ^reported",
+        "text has nothing",
+        "text has \"\\\"\"",
+    ] {
+        let condition = text_test(asked);
+        let Condition::Test(Test::Words(WordSubject::Text, words)) = &condition else { panic!("{asked}") };
+        let answers = catalogue.answers(&[words]).unwrap();
+        let found = &answers[&words.to_string()];
+        let numbers = readings.iter().map(|reading| (tree.text(reading.id), &reading.body));
+        for (number, body) in numbers {
+            assert_eq!(found.contains(&number), words.holds_for_text(body), "{asked}: {body}");
+        }
+    }
+    fs::remove_file(world.at("2.txt")).unwrap();
+    world.refreshed(later(20));
+    assert_eq!(catalogue.drop_unused_texts().unwrap(), 1);
+    assert_eq!(catalogue.drop_unused_texts().unwrap(), 0);
+}
