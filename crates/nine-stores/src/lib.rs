@@ -10,6 +10,7 @@ pub mod fault;
 mod learn;
 pub mod local;
 mod places;
+pub mod reading;
 
 use std::collections::HashSet;
 use std::fmt;

@@ -108,7 +108,7 @@ enum Change {
     SameSizeAndTime(usize, usize),
     Rename(usize, usize),
     Delete(usize),
-    SwapFolders(usize, usize),
+    SwapFolders,
     Tag(usize, usize),
 }
 
@@ -123,7 +123,7 @@ fn changes() -> impl Strategy<Value = Vec<Change>> {
         2 => Change::SameSizeAndTime(n, m),
         3 => Change::Rename(n, m),
         4 => Change::Delete(n),
-        5 => Change::SwapFolders(n, m),
+        5 => Change::SwapFolders,
         _ => Change::Tag(n, m),
     });
     proptest::collection::vec(one, 1..8)
@@ -160,7 +160,7 @@ fn apply(root: &Path, change: &Change) {
         }
         Change::Rename(n, m) => drop(pick(n).map(|at| fs::rename(at, free(m, n)).unwrap())),
         Change::Delete(n) => drop(pick(n).map(|at| fs::remove_file(at).unwrap())),
-        Change::SwapFolders(..) => {
+        Change::SwapFolders => {
             fs::rename(root.join("one"), root.join("swap")).unwrap();
             fs::rename(root.join("two"), root.join("one")).unwrap();
             fs::rename(root.join("swap"), root.join("two")).unwrap();

@@ -1,0 +1,146 @@
+//! What is inside files: their words, and a glance at them.
+//!
+//! Every reader is bounded in bytes (see [`bounds`]), works on what was read into memory, and answers
+//! with what it got so far when it gives up. The readers of others may still panic or take for ever on a
+//! hostile file, so the program runs them in a process of its own and ends it after a while.
+
+mod glance;
+mod mail;
+mod office;
+mod page;
+mod pdf;
+mod plain;
+
+use nine_core::item::Kind;
+use nine_core::kinds::{Content, FIRST_BYTES, ItemType, recognise};
+use nine_core::names::{fold_bytes, split_extension};
+use nine_core::tree::{NodeId, Tree};
+
+pub use glance::glance;
+
+/// Where readers give up.
+pub mod bounds {
+    /// Bytes of a file that are looked at.
+    pub const FILE: u64 = 64 << 20;
+    /// Bytes of text that are kept of one file.
+    pub const TEXT: usize = 4 << 20;
+    /// Bytes that the members of a packed file may unpack to, all together.
+    pub const UNPACKED: u64 = 64 << 20;
+    /// Members of a packed file that are looked at.
+    pub const MEMBERS: usize = 10_000;
+}
+
+/// The words of a file.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Words {
+    /// The text; empty if there is none.
+    pub body: String,
+    /// Why it is not all there; empty if it is.
+    pub note: String,
+}
+
+impl Words {
+    /// No words, and why.
+    pub fn none(note: impl Into<String>) -> Self {
+        Self { body: String::new(), note: note.into() }
+    }
+}
+
+/// A text that grows up to its bound.
+#[derive(Debug, Default)]
+struct Body {
+    text: String,
+    is_full: bool,
+}
+
+impl Body {
+    /// Adds a text; says whether there is room for more.
+    fn add(&mut self, text: &str) -> bool {
+        let room = bounds::TEXT - self.text.len();
+        if text.len() <= room {
+            self.text.push_str(text);
+            return true;
+        }
+        let end = (0..=room).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+        self.text.push_str(&text[..end]);
+        self.is_full = true;
+        false
+    }
+
+    fn into_words(self, note: &str) -> Words {
+        let note = match self.is_full {
+            true => format!("only the first {} MiB of its words are kept", bounds::TEXT >> 20),
+            false => note.to_owned(),
+        };
+        Words { body: self.text, note }
+    }
+}
+
+/// What a file is read as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    Text,
+    Page,
+    Mail,
+    Pdf,
+    /// Office Open XML or OpenDocument.
+    Office,
+    Other,
+}
+
+/// Whether an entry may have words inside, as far as its type tells.
+pub fn may_have_words(tree: &Tree, id: NodeId) -> bool {
+    use ItemType::{Calendar, Code, Contact, Data, Document, Mail, Note, Sheet, Slides, Unknown};
+    let types = [Document, Sheet, Slides, Note, Mail, Code, Data, Calendar, Contact, Unknown];
+    tree.kind(id) == Kind::File && types.contains(&tree.item_type(id))
+}
+
+/// Reads the words of a file from its first [`bounds::FILE`] bytes; `size` is how many it has.
+pub fn words(name: &[u8], bytes: &[u8], size: u64) -> Words {
+    let cut = (bytes.len() as u64) < size;
+    let words = match form(name, bytes) {
+        Form::Text => plain::words(bytes),
+        Form::Page => page::words(bytes),
+        Form::Mail => mail::words(bytes),
+        // Of these the end is needed to read anything.
+        Form::Pdf | Form::Office if cut => {
+            return Words::none(format!("it is larger than {} MiB", bounds::FILE >> 20));
+        }
+        Form::Pdf => pdf::words(bytes),
+        Form::Office => office::words(bytes),
+        Form::Other => Words::default(),
+    };
+    if cut && words.note.is_empty() && !words.body.is_empty() {
+        let note = format!("only the first {} MiB were read", bounds::FILE >> 20);
+        return Words { note, ..words };
+    }
+    words
+}
+
+/// Decides by the content, and by the extension where that alone tells.
+fn form(name: &[u8], bytes: &[u8]) -> Form {
+    let ext = fold_bytes(split_extension(name).1);
+    let recognised = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
+    match recognised {
+        Content::Empty => Form::Other,
+        Content::Signature(_, _, "application/pdf") => Form::Pdf,
+        Content::Signature(_, _, media)
+            if media.contains("openxmlformats") || media.contains("opendocument") =>
+        {
+            Form::Office
+        }
+        Content::Signature(_, _, "application/zip") if office::is_extension(&ext) => Form::Office,
+        Content::Signature(..) => Form::Other,
+        Content::Text(ItemType::Mail, _) => Form::Mail,
+        Content::Text(..) if matches!(ext.as_str(), ".eml" | ".mbox") => Form::Mail,
+        Content::Text(_, "web page" | "SVG" | "XML") => Form::Page,
+        Content::Text(..) if matches!(ext.as_str(), ".html" | ".htm" | ".xhtml") => Form::Page,
+        Content::Text(..) => Form::Text,
+        Content::Bytes if plain::is_other_encoding(&ext, bytes) => match ext.as_str() {
+            ".html" | ".htm" => Form::Page,
+            ".eml" => Form::Mail,
+            _ => Form::Text,
+        },
+        Content::Bytes => Form::Other,
+    }
+}

@@ -1,0 +1,53 @@
+//! PDF, page by page, so that what was read before a damaged page is kept.
+
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use pdf_extract::{Document, PlainTextOutput, output_doc_page};
+
+use super::{Body, Words};
+
+/// Pages that are read.
+const PAGES: u32 = 5_000;
+
+pub(super) fn words(bytes: &[u8]) -> Words {
+    // The library panics on what it does not expect; that is no fault of ours to end on.
+    catch_unwind(AssertUnwindSafe(|| read(bytes))).unwrap_or_else(|_| Words::none("the PDF is damaged"))
+}
+
+/// How many pages there are.
+pub(super) fn pages(bytes: &[u8]) -> Option<usize> {
+    catch_unwind(AssertUnwindSafe(|| open(bytes).ok().map(|pdf| pdf.get_pages().len()))).ok().flatten()
+}
+
+fn open(bytes: &[u8]) -> Result<Document, Words> {
+    let mut pdf = Document::load_mem(bytes).map_err(|_| Words::none("the PDF is damaged"))?;
+    // Many are locked against changes only and open with no password.
+    if pdf.is_encrypted() && pdf.decrypt("").is_err() {
+        return Err(Words::none("the PDF is locked with a password"));
+    }
+    Ok(pdf)
+}
+
+fn read(bytes: &[u8]) -> Words {
+    let pdf = match open(bytes) {
+        Ok(pdf) => pdf,
+        Err(words) => return words,
+    };
+    let (mut body, mut failed) = (Body::default(), 0);
+    for page in pdf.get_pages().into_keys().take(PAGES as usize) {
+        let mut text = String::new();
+        let read = catch_unwind(AssertUnwindSafe(|| {
+            output_doc_page(&pdf, &mut PlainTextOutput::new(&mut text), page)
+        }));
+        failed += u32::from(!matches!(read, Ok(Ok(()))));
+        if !body.add(&text) {
+            break;
+        }
+    }
+    let note = match failed {
+        0 => String::new(),
+        1 => "one of its pages cannot be read".into(),
+        many => format!("{many} of its pages cannot be read"),
+    };
+    body.into_words(&note)
+}

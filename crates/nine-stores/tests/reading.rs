@@ -1,0 +1,182 @@
+//! Words inside files of every form that is read, and hostile ones.
+
+use std::io::{Cursor, Write};
+
+use nine_stores::reading::{Words, bounds, glance, words};
+use pdf_writer::{Content, Finish, Name, Pdf, Rect, Ref, Str};
+use zip::write::SimpleFileOptions;
+
+fn read(name: &str, bytes: &[u8]) -> Words {
+    words(name.as_bytes(), bytes, bytes.len() as u64)
+}
+
+fn zipped(parts: &[(&str, &[u8])]) -> Vec<u8> {
+    let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    for (name, bytes) in parts {
+        zip.start_file(*name, SimpleFileOptions::default()).unwrap();
+        zip.write_all(bytes).unwrap();
+    }
+    zip.finish().unwrap().into_inner()
+}
+
+fn pdf(pages: &[&str]) -> Vec<u8> {
+    let [catalog, tree, font] = [1, 2, 3].map(Ref::new);
+    let page = |at: usize| Ref::new(10 + 2 * at as i32);
+    let body = |at: usize| Ref::new(11 + 2 * at as i32);
+    let mut pdf = Pdf::new();
+    pdf.catalog(catalog).pages(tree);
+    pdf.pages(tree).kids((0..pages.len()).map(page)).count(pages.len() as i32);
+    for (at, text) in pages.iter().enumerate() {
+        let mut sheet = pdf.page(page(at));
+        sheet.media_box(Rect::new(0.0, 0.0, 595.0, 842.0)).parent(tree).contents(body(at));
+        sheet.resources().fonts().pair(Name(b"F1"), font);
+        sheet.finish();
+        let mut content = Content::new();
+        content.begin_text().set_font(Name(b"F1"), 12.0).next_line(72.0, 760.0);
+        content.show(Str(text.as_bytes())).end_text();
+        pdf.stream(body(at), &content.finish());
+    }
+    pdf.type1_font(font).base_font(Name(b"Helvetica"));
+    pdf.finish()
+}
+
+/// The words, parted by single spaces.
+fn plain(words: &Words) -> String {
+    words.body.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+#[test]
+fn texts_in_any_usual_encoding() {
+    assert_eq!(read("a.txt", "Müller’s boat".as_bytes()).body, "Müller’s boat");
+    assert_eq!(read("a.txt", b"\xef\xbb\xbfquay").body, "quay");
+    assert_eq!(read("a.txt", b"M\xfcller's boat, and more of it").body, "Müller's boat, and more of it");
+    let wide: Vec<u8> = "\u{feff}Kai".encode_utf16().flat_map(u16::to_le_bytes).collect();
+    assert_eq!(read("a.csv", &wide).body, "Kai");
+    assert_eq!(read("a.jpg", b"\xff\xd8\xff\xe0 JFIF not a text"), Words::default());
+    assert_eq!(read("a.txt", b""), Words::default());
+}
+
+#[test]
+fn pages_without_their_scripts() {
+    let page = "<html><head><title>Tern &amp; Quay</title><style>b{}</style></head>\
+        <body><script>if (a < b) hidden()</script><p>Half<b>way</b> there<p>Next</body>";
+    let words = read("a.html", page.as_bytes());
+    assert_eq!(plain(&words), "Tern & Quay Halfway there Next");
+}
+
+#[test]
+fn mail_with_its_people_and_the_names_of_attachments() {
+    let mail = "From: Maren Holt <maren@ternquay.example>\r\nTo: loans@harrow.example\r\n\
+        Subject: =?utf-8?q?Gr=C3=BC=C3=9Fe?= from the quay\r\nMIME-Version: 1.0\r\n\
+        Content-Type: multipart/mixed; boundary=x\r\n\r\n--x\r\nContent-Type: text/html\r\n\r\n\
+        <p>The <i>sextant</i> is back.</p>\r\n--x\r\nContent-Type: application/pdf\r\n\
+        Content-Disposition: attachment; filename=\"receipt 12.pdf\"\r\n\r\nJVBERi0=\r\n--x--\r\n";
+    let words = plain(&read("a.eml", mail.as_bytes()));
+    for part in
+        ["Maren Holt", "harrow.example", "Grüße from the quay", "The sextant is back.", "receipt 12.pdf"]
+    {
+        assert!(words.contains(part), "`{part}` is not in `{words}`");
+    }
+}
+
+#[test]
+fn office_files_of_both_families() {
+    let document = br#"<?xml version="1.0"?><w:document xmlns:w="w"><w:body><w:p><w:r><w:t>Loan</w:t></w:r><w:r><w:t>ed &amp; back</w:t></w:r></w:p><w:p><w:r><w:t>twice</w:t></w:r></w:p></w:body></w:document>"#;
+    let note = br#"<w:footnotes xmlns:w="w"><w:p><w:t>a footnote</w:t></w:p></w:footnotes>"#;
+    let docx = zipped(&[
+        ("[Content_Types].xml", b"<x/>"),
+        ("word/document.xml", document),
+        ("word/footnotes.xml", note),
+    ]);
+    assert_eq!(plain(&read("a.docx", &docx)), "Loaned & back twice a footnote");
+
+    let shared = br#"<sst><si><t>Sextant</t></si><si><t>Lisbon</t></si></sst>"#;
+    let sheet = br#"<worksheet><sheetData><row><c><v>1240</v></c></row></sheetData></worksheet>"#;
+    let xlsx = zipped(&[
+        ("xl/workbook.xml", b"<x/>"),
+        ("xl/sharedStrings.xml", shared),
+        ("xl/worksheets/sheet1.xml", sheet),
+    ]);
+    assert_eq!(plain(&read("a.xlsx", &xlsx)), "Sextant Lisbon 1240");
+
+    let slide = |text: &str| format!("<p:sld><a:p><a:r><a:t>{text}</a:t></a:r></a:p></p:sld>").into_bytes();
+    let slides = [slide("tenth"), slide("second")];
+    let pptx = zipped(&[("ppt/slides/slide10.xml", &slides[0]), ("ppt/slides/slide2.xml", &slides[1])]);
+    assert_eq!(plain(&read("a.pptx", &pptx)), "second tenth");
+
+    let content = br#"<office:document-content><text:h>Rota</text:h><text:p>Maren<text:s/>Holt</text:p></office:document-content>"#;
+    for (name, kind) in [("a.odt", "text"), ("a.ods", "spreadsheet"), ("a.odp", "presentation")] {
+        let media = format!("application/vnd.oasis.opendocument.{kind}");
+        let odf = zipped(&[("mimetype", media.as_bytes()), ("content.xml", content)]);
+        assert_eq!(plain(&read(name, &odf)), "Rota Maren Holt", "{name}");
+    }
+}
+
+#[test]
+fn pdf_page_by_page() {
+    let words = read("a.pdf", &pdf(&["Condition report: sextant.", "One screw missing."]));
+    assert_eq!(plain(&words), "Condition report: sextant. One screw missing.");
+    assert_eq!(words.note, "");
+}
+
+#[test]
+fn damaged_files_are_given_up_with_a_reason() {
+    let whole = pdf(&["Condition report"]);
+    assert!(!read("a.pdf", &whole[..whole.len() / 2]).note.is_empty());
+    assert!(!read("a.pdf", b"%PDF-1.7 and then nothing that makes sense").note.is_empty());
+    let docx = zipped(&[("word/document.xml", b"<w:p>Loan</w:p>".repeat(900).as_slice())]);
+    assert!(!read("a.docx", &docx[..docx.len() - 40]).note.is_empty());
+    // Broken XML gives what stands before the break.
+    let broken = zipped(&[("word/document.xml", b"<w:p>Loan</w:p><<<")]);
+    assert_eq!(plain(&read("a.docx", &broken)), "Loan");
+}
+
+#[test]
+fn a_zip_bomb_is_given_up_at_the_bound() {
+    let zeros = vec![b' '; bounds::UNPACKED as usize + 4096];
+    let bomb = zipped(&[("word/document.xml", &zeros)]);
+    assert!(bomb.len() < 1 << 20);
+    assert_eq!(read("a.docx", &bomb).note, "given up: it unpacks to more than 64 MiB");
+}
+
+#[test]
+fn endless_words_are_kept_up_to_the_bound() {
+    let text = "tide ".repeat(bounds::TEXT / 5 + 1000);
+    let words = read("a.txt", text.as_bytes());
+    assert_eq!(
+        (words.body.len(), words.note.as_str()),
+        (bounds::TEXT, "only the first 4 MiB of its words are kept")
+    );
+    let cut = words_of_cut("notes.txt", b"the start of it");
+    assert_eq!(cut.note, "only the first 64 MiB were read");
+    assert!(words_of_cut("a.pdf", b"%PDF-1.7").note.contains("larger than 64 MiB"));
+}
+
+fn words_of_cut(name: &str, bytes: &[u8]) -> Words {
+    words(name.as_bytes(), bytes, bounds::FILE + 1)
+}
+
+#[test]
+fn deep_nesting_needs_no_stack() {
+    let deep = format!("{}x", "<div>".repeat(300_000));
+    assert_eq!(plain(&read("a.html", deep.as_bytes())), "x");
+    let parts = format!("<w:document>{}deep", "<w:p>".repeat(300_000));
+    let docx = zipped(&[("word/document.xml", parts.as_bytes())]);
+    assert_eq!(plain(&read("a.docx", &docx)), "deep");
+}
+
+#[test]
+fn a_glance_tells_what_a_file_is() {
+    let look = |name: &str, bytes: &[u8]| glance(name.as_bytes(), bytes, bytes.len() as u64, 4);
+    let png = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\x04\xd2\0\0\0\x10\x08\x02\0\0\0";
+    assert_eq!(look("a.png", png), ["PNG, 1,234 x 16 pixels"]);
+    assert_eq!(look("a.pdf", &pdf(&["Loan", "Back"])), ["2 pages", "Loan", "Back"]);
+    let zip = zipped(&[("one.txt", b"1"), ("two\x1b[31m.txt", b"22"), ("three", b"3"), ("four", b"4")]);
+    assert_eq!(look("a.zip", &zip), ["4 members", "one.txt  1 B", "two\\u{1b}[31m.txt  2 B", "three  1 B"]);
+    assert_eq!(look("a.txt", b"first\n\n\x07second\nthird\nfourth\nfifth").len(), 4);
+    let mut tar = tar::Builder::new(Vec::new());
+    let mut header = tar::Header::new_ustar();
+    header.set_size(3);
+    tar.append_data(&mut header, "boat.txt", &b"abc"[..]).unwrap();
+    assert_eq!(look("a.tar", &tar.into_inner().unwrap()), ["1 member", "boat.txt  3 B"]);
+}
