@@ -20,6 +20,7 @@ pub mod place;
 pub mod plan;
 pub mod rules;
 pub mod saved;
+pub mod survey;
 pub mod tags;
 pub mod tree;
 pub mod words;

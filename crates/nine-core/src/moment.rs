@@ -23,7 +23,8 @@ impl Moment {
         (self.0.div_euclid(NANOS), self.0.rem_euclid(NANOS) as u32)
     }
 
-    fn from_timestamp(at: Timestamp) -> Self {
+    /// From a point in time.
+    pub fn from_timestamp(at: Timestamp) -> Self {
         let nanos = at.as_nanosecond();
         Self(nanos.clamp(i128::from(i64::MIN), i128::from(i64::MAX)) as i64)
     }

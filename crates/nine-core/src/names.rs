@@ -123,7 +123,7 @@ pub fn is_untitled(stem: &[u8]) -> bool {
     let begins = |with: &&str| {
         stem.get(start..start + with.len()).is_some_and(|head| head.eq_ignore_ascii_case(with.as_bytes()))
     };
-    if stem.is_ascii() && !UNTITLED_STARTS.iter().any(|with| begins(with)) {
+    if stem.is_ascii() && !UNTITLED_STARTS.iter().any(begins) {
         return false;
     }
     let folded = fold_bytes(stem);

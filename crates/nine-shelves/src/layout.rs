@@ -14,7 +14,7 @@ use nine_stores::Store;
 use crate::session::{Opened, Session};
 
 /// A path with links resolved as far as it exists.
-fn real(path: &Path) -> PathBuf {
+pub fn real(path: &Path) -> PathBuf {
     std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
 }
 
@@ -74,23 +74,37 @@ fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
     Layout::new(bookcase, folders.iter().map(Vec::as_slice))
 }
 
-/// Folders inside a pile that are places of their own: other piles, and, where the pile is a
-/// bookcase too, its shelves.
+/// Folders inside a place that are places of their own: other piles and bookcases, and the folder
+/// in which saved searches are displayed.
+pub fn other_places_inside(
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    place: &str,
+) -> HashSet<ItemPath> {
+    let Some(store) = opened.store(place) else {
+        return HashSet::new();
+    };
+    let root = real(store.path());
+    let places = config.piles.iter().map(|pile| &pile.at).chain(config.bookcases.iter().map(|b| &b.at));
+    let folders = places.map(|at| session.expand(at)).chain([session.displays(config)]);
+    folders
+        .filter_map(|path| {
+            let path = real(&path);
+            let below = path.strip_prefix(&root).ok()?;
+            ItemPath::new(below.as_os_str().as_bytes()).filter(|path| !path.is_root())
+        })
+        .collect()
+}
+
+/// The same, and where a pile is a bookcase too, its shelves.
 pub fn places_inside(session: &Session, config: &Config, opened: &Opened, pile: &str) -> HashSet<ItemPath> {
     let Some(store) = opened.store(pile) else {
         return HashSet::new();
     };
+    let mut inside = other_places_inside(session, config, opened, pile);
     let root = real(store.path());
-    let others = config.piles.iter().map(|pile| &pile.at).chain(config.bookcases.iter().map(|b| &b.at));
-    let mut inside: HashSet<ItemPath> = others
-        .filter_map(|at| {
-            let path = real(&session.expand(at));
-            let below = path.strip_prefix(&root).ok()?;
-            ItemPath::new(below.as_os_str().as_bytes()).filter(|path| !path.is_root())
-        })
-        .collect();
-    let is_bookcase = config.bookcases.iter().any(|b| real(&session.expand(&b.at)) == root);
-    if is_bookcase {
+    if config.bookcases.iter().any(|b| real(&session.expand(&b.at)) == root) {
         let listed = store.list(&ItemPath::root()).unwrap_or_default();
         let shelves = listed.into_iter().filter(|(name, _)| shelf_number(name).is_some());
         inside.extend(shelves.map(|(name, _)| ItemPath::root().join(name)));

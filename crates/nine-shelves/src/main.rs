@@ -3,24 +3,35 @@
 mod ask;
 mod cli;
 mod commands;
+mod conditions;
+mod config_file;
 mod demo;
+mod displays;
 mod error;
 mod layout;
+mod looking;
 mod output;
 mod pipeline;
 mod progress;
+mod reader;
 mod recovery;
+mod selection;
 mod session;
+mod whereabouts;
 
 use std::process::ExitCode;
 
 use clap::Parser;
 
-use crate::cli::Cli;
+use crate::cli::{Cli, Command};
 use crate::session::Session;
 
 fn main() -> ExitCode {
     let cli = Cli::parse();
+    if matches!(cli.command, Command::InsideReader) {
+        // It knows nothing of the person, and so needs no session.
+        return reader::serve::serve().map_or_else(|failure| failure.report(), |()| ExitCode::SUCCESS);
+    }
     let session = match Session::new(&cli.common) {
         Ok(session) => session,
         Err(failure) => return failure.report(),

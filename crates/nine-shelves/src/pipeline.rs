@@ -10,7 +10,6 @@ use nine_core::place::Spot;
 use nine_core::worklist::{Checked, Step, Worklist};
 use nine_stores::Places;
 
-use crate::ask;
 use crate::cli::{Format, ShowArgs};
 use crate::error::{Done, Failure, Kind};
 use crate::output::style::{FAINT, REFUSED, STRONG};
@@ -19,6 +18,7 @@ use crate::output::{self};
 use crate::progress;
 use crate::recovery::who;
 use crate::session::{Opened, Session};
+use crate::{ask, displays};
 
 /// What a planner hands over.
 pub struct Planned<'a> {
@@ -83,6 +83,7 @@ pub fn show_ask_carry(
     }
     let (run, outcome) = carry(session, planned, &steps)?;
     tell(run, &outcome, &steps, args.format)?;
+    displays::refresh_all(session);
     outcome_status(planned, Some(&outcome))
 }
 
@@ -171,7 +172,8 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
     }
     write!(out, "{STRONG}Run {run}:{STRONG:#} {}", parts.join(", "))?;
     if outcome.done() > 0 {
-        write!(out, "  {FAINT}{}; nine undo {run} takes it back{FAINT:#}", readable(outcome.bytes))?;
+        let bytes = if outcome.bytes > 0 { format!("{}; ", readable(outcome.bytes)) } else { String::new() };
+        write!(out, "  {FAINT}{bytes}nine undo {run} takes it back{FAINT:#}")?;
     }
     writeln!(out)?;
     Ok(out.flush()?)

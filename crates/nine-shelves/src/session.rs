@@ -112,7 +112,11 @@ impl Session {
             Failure::words(format!("{shown}:{line}: this line is not UTF-8 text"))
                 .hint("save the file as UTF-8 in your editor")
         })?;
-        let config = config::parse(&text).map_err(|found| self.findings(&text, &found))?;
+        let mut config = config::parse(&text).map_err(|found| self.findings(&text, &found))?;
+        if config.piles.is_empty() && config.bookcases.is_empty() {
+            // A file that holds saved searches alone takes no place away.
+            config.piles = self.usual_config().piles;
+        }
         let loaded = Loaded { config, text, exists: true };
         let overlaps = layout::overlaps(self, &loaded.config);
         if !overlaps.is_empty() {
@@ -147,7 +151,7 @@ impl Session {
     }
 
     /// Words findings in the configuration, each with its line.
-    fn findings(&self, text: &str, found: &[Diagnostic]) -> Failure {
+    pub fn findings(&self, text: &str, found: &[Diagnostic]) -> Failure {
         let file = escape(self.config_file.as_os_str().as_encoded_bytes());
         let mut told = Vec::new();
         for finding in found {
@@ -183,6 +187,11 @@ impl Session {
             }
             _ => escape(path.as_os_str().as_encoded_bytes()),
         }
+    }
+
+    /// The folder in which saved searches are displayed as folders of links.
+    pub fn displays(&self, config: &Config) -> PathBuf {
+        config.displays.as_ref().map_or_else(|| self.user_home.join("Displays"), |at| self.expand(at))
     }
 
     /// How stores are opened.
@@ -221,6 +230,15 @@ impl Session {
     /// The time by the clock, for records.
     pub fn clock() -> jiff::ZonedDateTime {
         jiff::ZonedDateTime::now()
+    }
+
+    /// How old what is known from a moment is. The catalogue is dated by the clock, also where ages
+    /// are counted from another day.
+    pub fn known_since(at: nine_core::moment::Moment) -> String {
+        match Now::new(Self::clock()).age(at).as_str() {
+            "now" | "ahead" => "as known just now".to_owned(),
+            age => format!("as known {age} ago"),
+        }
     }
 
     /// Marks that steps are being carried out; an interruption waits for the one in hand.

@@ -1,29 +1,49 @@
-//! A store's answers to what a planner asks beyond the scan.
+//! Answers to what a planner asks beyond the scan: what is known already, else what the store says.
 
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::place::ItemPath;
 use nine_core::plan::Details;
+use nine_core::tree::{NodeId, TagsOf, Tree, mark};
 
-use crate::Store;
+use crate::{Catalogue, Store};
 
 /// Asks a store. What cannot be read is not known.
 #[derive(Debug)]
-pub struct StoreDetails<'a>(pub &'a dyn Store);
+pub struct StoreDetails<'a> {
+    /// The store.
+    pub store: &'a dyn Store,
+    /// What was learned of the entries.
+    pub tree: &'a Tree,
+    /// Where the words inside are kept.
+    pub catalogue: Option<&'a Catalogue>,
+}
 
 impl Details for StoreDetails<'_> {
-    fn tags(&self, path: &ItemPath) -> Vec<String> {
-        self.0.tags(path).unwrap_or_default()
+    fn tags(&self, id: NodeId, path: &ItemPath) -> Vec<String> {
+        match self.tree.tags(id) {
+            TagsOf::Known(tags) => tags.to_vec(),
+            TagsOf::NotAsked => self.store.tags(path).unwrap_or_default(),
+        }
     }
 
-    fn content(&self, path: &ItemPath) -> Option<Content> {
-        self.0.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
+    fn content(&self, id: NodeId, path: &ItemPath) -> Option<Content> {
+        if self.tree.has_mark(id, mark::LOOKED) {
+            return self.tree.content(id).copied();
+        }
+        self.store.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
+    }
+
+    fn text(&self, id: NodeId) -> Option<String> {
+        let number = self.tree.text(id);
+        let kept = self.catalogue.filter(|_| number != 0)?.text(number);
+        kept.ok().flatten().map(|reading| reading.body)
     }
 
     fn is_broken(&self, path: &ItemPath) -> bool {
-        self.0.link_is_broken(path).unwrap_or(false)
+        self.store.link_is_broken(path).unwrap_or(false)
     }
 
     fn is_relative_link(&self, path: &ItemPath) -> bool {
-        self.0.read_link(path).is_ok_and(|target| !target.starts_with(b"/"))
+        self.store.read_link(path).is_ok_and(|target| !target.starts_with(b"/"))
     }
 }

@@ -5,6 +5,7 @@
 
 pub mod catalogue;
 mod details;
+pub mod displays;
 mod error;
 pub mod fault;
 mod learn;

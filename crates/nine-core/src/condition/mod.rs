@@ -12,10 +12,12 @@ mod eval;
 mod lexer;
 mod parse;
 mod print;
+mod typed;
 mod vocabulary;
 
 pub use eval::{Explanation, Failure};
 pub use parse::{Resolve, parse, parse_with};
+pub use typed::from_typed;
 
 use crate::amount::Bytes;
 use crate::kinds::ItemType;

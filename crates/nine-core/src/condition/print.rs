@@ -112,7 +112,7 @@ fn listed(values: &[String], keywords: &[&str]) -> String {
 }
 
 /// A value, in quotes if it would not be read back without them.
-fn value(text: &str, keywords: &[&str]) -> String {
+pub(super) fn value(text: &str, keywords: &[&str]) -> String {
     let special = |c: char| c.is_whitespace() || matches!(c, ',' | '(' | ')');
     let is_keyword = |word: &&str| word.eq_ignore_ascii_case(text);
     let bare = !text.is_empty()

@@ -1,7 +1,9 @@
 //! The configuration, `shelves.toml`: piles, bookcases, rules.
 
+mod edit;
 mod read;
 
+pub use edit::{drop_search, save_search};
 pub use read::parse;
 
 use std::ops::Range;

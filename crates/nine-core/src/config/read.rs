@@ -293,10 +293,14 @@ impl Reader<'_> {
         let mut searches = saved::starters();
         for (name, search) in &own.0 {
             let text = name.get_ref();
-            if text.is_empty() || text.contains(|c: char| c.is_control() || c == '/') {
+            if text.is_empty()
+                || text.len() > 100
+                || text.starts_with('.')
+                || text.contains(|c: char| c.is_control() || c == '/')
+            {
                 self.find(
                     Diagnostic::new(name.span(), "this cannot be the name of a saved search").help(
-                        "leave out / and control characters: the name is also that of a folder of links",
+                        "leave out / and control characters, and begin with no dot: the name is also that of a folder of links",
                     ),
                 );
             }

@@ -187,7 +187,7 @@ impl Query<'_> {
         if self.settle_for_less || !self.reads_text {
             return Found::sure(yes);
         }
-        let unread = |row: usize| number(row) == 0 && tree.kind(NodeId::new(row)) == Kind::File;
+        let unread = |row: usize| number(row) == 0 && tree.may_have_words(NodeId::new(row));
         Found { maybe: among.filter(unread), yes }
     }
 

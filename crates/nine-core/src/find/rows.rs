@@ -18,7 +18,7 @@ impl Rows {
     /// All of them.
     pub fn all(rows: usize) -> Self {
         let mut words = vec![u64::MAX; rows.div_ceil(64)];
-        if let Some(last) = words.last_mut().filter(|_| rows % 64 > 0) {
+        if let Some(last) = words.last_mut().filter(|_| !rows.is_multiple_of(64)) {
             *last = (1 << (rows % 64)) - 1;
         }
         Self { words, rows }

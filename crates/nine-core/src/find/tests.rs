@@ -72,8 +72,8 @@ fn entry(seed: &Seed, number: u64) -> Entry {
 struct ByIdentity<'a>(&'a Tree);
 
 impl ByIdentity<'_> {
-    fn seed(&self, path: &ItemPath) -> u64 {
-        self.0.identity(self.0.find(path).unwrap()).0[0]
+    fn seed(&self, id: NodeId) -> u64 {
+        self.0.identity(id).0[0]
     }
 }
 
@@ -86,12 +86,16 @@ fn content_of(seed: u64) -> Content {
 }
 
 impl Details for ByIdentity<'_> {
-    fn tags(&self, path: &ItemPath) -> Vec<String> {
-        tags_of(self.seed(path))
+    fn tags(&self, id: NodeId, _: &ItemPath) -> Vec<String> {
+        tags_of(self.seed(id))
     }
 
-    fn content(&self, path: &ItemPath) -> Option<Content> {
-        Some(content_of(self.seed(path)))
+    fn content(&self, id: NodeId, _: &ItemPath) -> Option<Content> {
+        Some(content_of(self.seed(id)))
+    }
+
+    fn text(&self, _: NodeId) -> Option<String> {
+        None
     }
 
     fn is_broken(&self, _: &ItemPath) -> bool {
@@ -105,7 +109,7 @@ impl Details for ByIdentity<'_> {
 
 fn one_by_one(tree: &Tree, condition: &Condition) -> Vec<NodeId> {
     let details = ByIdentity(tree);
-    let wants = Wants { tags: true, types: true };
+    let wants = Wants { tags: true, types: true, text: false };
     let all_seen = condition.mentions(Flag::Mislabelled);
     let item = |id: NodeId| -> Item {
         let spot = Spot::new("downloads", tree.path(id));

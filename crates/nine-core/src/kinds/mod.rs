@@ -65,6 +65,11 @@ impl ItemType {
         TYPES[self as usize].0
     }
 
+    /// Whether files of this type may have words inside that can be read.
+    pub fn has_words(self) -> bool {
+        matches!(self, Document | Sheet | Slides | Note | Mail | Code | Data | Calendar | Contact | Unknown)
+    }
+
     /// The type of this word, letter case ignored.
     pub fn from_word(word: &str) -> Option<Self> {
         TYPES.iter().find(|(name, _)| name.eq_ignore_ascii_case(word)).map(|(_, t)| *t)

@@ -4,6 +4,7 @@
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
 mod settle;
+pub mod tag;
 pub mod tidy;
 
 pub use settle::settle;
@@ -13,14 +14,18 @@ use crate::kinds::Content;
 use crate::moment::Moment;
 use crate::place::{ItemPath, Spot};
 use crate::rules::Clash;
+use crate::tree::NodeId;
 use crate::worklist::Doubt;
 
-/// What a planner may ask of an item beyond what a scan tells. Asked only where it matters.
+/// What a planner may ask of an entry of a tree beyond what a scan tells. Asked only where it
+/// matters. `path` is the entry's path in its store.
 pub trait Details {
     /// The tags.
-    fn tags(&self, path: &ItemPath) -> Vec<String>;
+    fn tags(&self, id: NodeId, path: &ItemPath) -> Vec<String>;
     /// The first bytes, recognised; `None` if they cannot be read.
-    fn content(&self, path: &ItemPath) -> Option<Content>;
+    fn content(&self, id: NodeId, path: &ItemPath) -> Option<Content>;
+    /// The words inside; `None` if nobody read them.
+    fn text(&self, id: NodeId) -> Option<String>;
     /// Whether a link leads nowhere.
     fn is_broken(&self, path: &ItemPath) -> bool;
     /// Whether a link's target is counted from where the link lies, so that it must not be moved.

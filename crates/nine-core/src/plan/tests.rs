@@ -77,13 +77,17 @@ struct Known {
 }
 
 impl Details for Known {
-    fn tags(&self, path: &ItemPath) -> Vec<String> {
+    fn tags(&self, _: NodeId, path: &ItemPath) -> Vec<String> {
         let tags = self.tags.get(path.to_text().as_str());
         tags.into_iter().flatten().map(|tag| (*tag).to_owned()).collect()
     }
 
-    fn content(&self, path: &ItemPath) -> Option<Content> {
+    fn content(&self, _: NodeId, path: &ItemPath) -> Option<Content> {
         self.contents.get(path.to_text().as_str()).map(|bytes| recognise(bytes))
+    }
+
+    fn text(&self, _: NodeId) -> Option<String> {
+        Some("a loan of the Petrel".into())
     }
 
     fn is_broken(&self, _: &ItemPath) -> bool {

@@ -88,8 +88,7 @@ pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
         deep: rules.iter().any(|rule| rule.reach == Reach::Deep),
         hidden: rules.iter().any(|rule| rule.asks_for_hidden()),
         unfinished: rules.iter().any(|rule| rule.asks_for_unfinished()),
-        tags: rules.iter().any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
-        types: rules.iter().any(|rule| rule.asks_for_type()),
+        wants: Wants::of_rules(rules.iter().copied()),
         out: Proposed::default(),
     };
     walk.everything();
@@ -109,9 +108,9 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
         size: if is_folder { totals.size } else { entry.size },
         items: is_folder.then_some(totals.items),
         newest: if is_folder { totals.newest } else { entry.modified },
-        tags: if wants.tags { details.tags(&spot.path) } else { Vec::new() },
-        content: looks.then(|| details.content(&spot.path)).flatten(),
-        text: None,
+        tags: if wants.tags { details.tags(id, &spot.path) } else { Vec::new() },
+        content: looks.then(|| details.content(id, &spot.path)).flatten(),
+        text: wants.text.then(|| details.text(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
         together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
         entry,
@@ -126,6 +125,19 @@ pub struct Wants {
     pub tags: bool,
     /// Its type, from its content where the name does not tell or it lies loose.
     pub types: bool,
+    /// The words inside.
+    pub text: bool,
+}
+
+impl Wants {
+    /// What rules ask of the items that they are tried on.
+    pub fn of_rules<'r>(rules: impl Iterator<Item = &'r Rule> + Clone) -> Self {
+        Self {
+            tags: rules.clone().any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
+            types: rules.clone().any(Rule::asks_for_type),
+            text: rules.clone().any(|rule| !rule.when.text_tests().is_empty()),
+        }
+    }
 }
 
 struct Walk<'a> {
@@ -136,8 +148,7 @@ struct Walk<'a> {
     deep: bool,
     hidden: bool,
     unfinished: bool,
-    tags: bool,
-    types: bool,
+    wants: Wants,
     out: Proposed,
 }
 
@@ -224,9 +235,8 @@ impl Walk<'_> {
             }
             return descend;
         }
-        let wants = Wants { tags: self.tags, types: self.types };
         let spot = Spot::new(self.pile.name.clone(), path);
-        let item = item(self.tree, id, spot, self.pass.details, wants);
+        let item = item(self.tree, id, spot, self.pass.details, self.wants);
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
         let untouched = outcome.applied.is_empty();
         let stays = outcome.put.is_none() && outcome.name.is_none() && outcome.unknown.is_empty();

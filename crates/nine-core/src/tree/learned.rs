@@ -4,7 +4,7 @@
 use rustc_hash::FxHashMap;
 
 use super::{NEVER, NO_FOLDER, NodeId, Tree, mark};
-use crate::item::Kind;
+use crate::item::{Entry, Kind};
 use crate::kinds::{self, Content};
 use crate::moment::Moment;
 
@@ -107,10 +107,24 @@ impl Tree {
         self.text.get(id.row()).copied().unwrap_or(0)
     }
 
+    /// The number of the words of what a store tells of under some name, if it is the same still.
+    pub fn text_of(&self, entry: &Entry) -> Option<u32> {
+        let at = self.identity.iter().position(|known| *known == entry.identity.0)?;
+        let same = self.size[at] == entry.size
+            && self.modified[at] == entry.modified.0
+            && self.changed[at] == entry.changed.0;
+        self.text.get(at).copied().filter(|number| same && *number != 0)
+    }
+
     /// Learns the number of an entry's words.
     pub fn learn_text(&mut self, id: NodeId, number: u32) {
         self.text.resize(self.rows, 0);
         self.text[id.row()] = number;
+    }
+
+    /// Whether an entry may have words inside, as far as its type tells.
+    pub fn may_have_words(&self, id: NodeId) -> bool {
+        self.kind(id) == Kind::File && self.item_type(id).has_words()
     }
 
     /// Whether an entry's type is not certain without a look at its content: it lies loose, or its

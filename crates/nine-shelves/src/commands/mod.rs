@@ -2,7 +2,10 @@
 
 mod check;
 mod history;
+mod search;
 mod shelves_picture;
+mod survey;
+mod tag;
 mod tidy;
 mod undo;
 mod why;
@@ -17,11 +20,15 @@ use crate::session::Session;
 /// What kept it from ending well.
 pub fn run(command: Command, session: &Session) -> Done {
     match command {
+        Command::Survey(args) => survey::run(&args, session),
+        Command::Search(args) => search::run(&args, session),
+        Command::Tag(args) => tag::run(&args, session),
         Command::Check(args) => check::run(&args, session),
         Command::Why(args) => why::run(&args, session),
         Command::Tidy(args) => tidy::run(&args, session),
         Command::History(args) => history::run(&args, session),
         Command::Undo(args) => undo::run(&args, session),
         Command::Demo(args) => crate::demo::run(&args),
+        Command::InsideReader => crate::reader::serve::serve(),
     }
 }

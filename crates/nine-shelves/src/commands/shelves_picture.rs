@@ -10,6 +10,7 @@ use nine_core::tree::Tree;
 use nine_core::worklist::Act;
 use nine_stores::{Scope, Store};
 
+use crate::layout::layouts;
 use crate::output::bookcase::{Row, Spine, print as print_rows};
 use crate::output::style::STRONG;
 use crate::pipeline::Planned;
@@ -28,36 +29,56 @@ pub fn print(
     planned: &Planned,
     out: &mut dyn Write,
 ) -> io::Result<()> {
+    let name = config.bookcases.len() > 1;
     for layout in layouts {
-        let targets: Vec<&Spot> = planned
-            .checked
-            .order
-            .iter()
-            .filter_map(|at| match &planned.worklist.steps[*at].act {
-                Act::Move { to } if to.place == layout.bookcase => Some(to),
-                _ => None,
-            })
-            .collect();
-        let Some(store) = opened.store(&layout.bookcase).filter(|_| !targets.is_empty()) else {
-            continue;
+        let to_here = |at: &usize| match &planned.worklist.steps[*at].act {
+            Act::Move { to } if to.place == layout.bookcase => Some(to),
+            _ => None,
         };
-        let label = format!("reading {}", layout.bookcase);
-        let scope = Scope { closed: loose_folders(store.as_ref(), layout) };
-        let scan = progress::during(&label, None, &session.watch, || store.scan(&scope, &session.watch));
-        let Ok(scan) = scan else { continue };
-        let rows: Vec<Row> = layout
-            .shelves
-            .iter()
-            .filter_map(|shelf| row(&scan.tree, &layout.spot(shelf.number)?, &targets))
-            .collect();
-        if config.bookcases.len() > 1 {
-            writeln!(out, "{STRONG}{}{STRONG:#}", layout.bookcase)?;
+        let targets: Vec<&Spot> = planned.checked.order.iter().filter_map(to_here).collect();
+        if !targets.is_empty() {
+            print_one(session, opened, layout, &targets, name, out)?;
         }
-        let mut out = &mut *out;
-        print_rows(&mut out, &session.look, &rows)?;
-        writeln!(out)?;
     }
     Ok(())
+}
+
+/// Prints every bookcase as it stands.
+pub fn print_as_they_stand(
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    out: &mut dyn Write,
+) -> io::Result<()> {
+    for layout in layouts(config, opened) {
+        print_one(session, opened, &layout, &[], true, out)?;
+    }
+    Ok(())
+}
+
+fn print_one(
+    session: &Session,
+    opened: &Opened,
+    layout: &Layout,
+    targets: &[&Spot],
+    name: bool,
+    mut out: &mut dyn Write,
+) -> io::Result<()> {
+    let Some(store) = opened.store(&layout.bookcase) else { return Ok(()) };
+    let label = format!("reading {}", layout.bookcase);
+    let scope = Scope { closed: loose_folders(store.as_ref(), layout) };
+    let scan = progress::during(&label, None, &session.watch, || store.scan(&scope, &session.watch));
+    let Ok(scan) = scan else { return Ok(()) };
+    let rows: Vec<Row> = layout
+        .shelves
+        .iter()
+        .filter_map(|shelf| row(&scan.tree, &layout.spot(shelf.number)?, targets))
+        .collect();
+    if name {
+        writeln!(out, "{STRONG}{}{STRONG:#}", layout.bookcase)?;
+    }
+    print_rows(&mut out, &session.look, &rows)?;
+    writeln!(out)
 }
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.

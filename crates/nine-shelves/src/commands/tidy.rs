@@ -7,15 +7,17 @@ use nine_carry::{facts, standing};
 use nine_core::amount::{count, counted};
 use nine_core::config::{Config, Pile};
 use nine_core::diagnostic::nearest;
-use nine_core::place::ItemPath;
-use nine_core::plan::tidy::{Left, Pass, Proposed, propose};
+use nine_core::plan::tidy::{Left, Pass, Proposed, Wants, propose};
 use nine_core::plan::{Proposal, folders_wanted, settle};
+use nine_core::rules::{Reach, Rule};
+use nine_core::tree::{NodeId, Tree, Unlearned, mark};
 use nine_core::worklist::check;
-use nine_stores::{LocalStore, Scan, Scope, Store, StoreDetails, StoreError};
+use nine_stores::{StoreDetails, StoreError};
 
 use super::shelves_picture;
 use crate::cli::TidyArgs;
 use crate::error::{Done, Failure};
+use crate::looking::{How, Looking, all_grounds, all_rows};
 use crate::output::style::{FAINT, REFUSED};
 use crate::pipeline::{Planned, show_ask_carry};
 use crate::session::{Opened, Session};
@@ -43,23 +45,30 @@ pub fn run(args: &TidyArgs, session: &Session) -> Done {
     let opened = session.open(config);
     let mut troubles = tell_closed(session, &opened, &piles)?;
     let layouts = layout::layouts(config, &opened);
+    let grounds = all_grounds(session, config, &opened)
+        .into_iter()
+        .filter(|ground| ground.store.is_some() && piles.iter().any(|pile| pile.name == ground.base.place));
+    let mut looking = Looking::look(session, grounds.collect(), &How::Now)?;
+    troubles += looking.troubles;
     let mut gathered = Gathered::default();
-    for pile in piles {
-        let Some(store) = opened.store(&pile.name) else {
+    for at in 0..looking.views.len() {
+        let name = &looking.views[at].ground.base.place;
+        let Some(pile) = config.pile(name).filter(|_| !looking.views[at].is_known) else {
             continue;
         };
-        let closed = layout::places_inside(session, config, &opened, &pile.name);
-        let scan = scan(session, store, closed.clone(), &pile.name)?;
-        troubles += tell_unreadable(pile, &scan)?;
-        let details = StoreDetails(&**store);
+        let inside = layout::places_inside(session, config, &opened, &pile.name);
+        learn(&mut looking, at, config, pile);
+        let view = &looking.views[at];
+        let Some(store) = view.store() else { continue };
+        let details = StoreDetails { store: &**store, tree: &view.tree, catalogue: looking.catalogue() };
         let pass = Pass {
             config,
             layouts: &layouts,
-            places: &|path| closed.contains(path),
+            places: &|path| inside.contains(path),
             now: &session.now,
             details: &details,
         };
-        let proposed = progress::during("looking", None, &session.watch, || propose(&pass, pile, &scan.tree));
+        let proposed = progress::during("looking", None, &session.watch, || propose(&pass, pile, &view.tree));
         tracing::info!(
             pile = pile.name,
             looked_at = proposed.looked_at,
@@ -68,6 +77,7 @@ pub fn run(args: &TidyArgs, session: &Session) -> Done {
         );
         gathered.add(proposed);
     }
+    looking.keep();
     let places = &opened.places;
     let known = standing(places, folders_wanted(&gathered.proposals));
     let worklist = settle(std::mem::take(&mut gathered.proposals), &known);
@@ -132,27 +142,27 @@ fn tell_closed(session: &Session, opened: &Opened, piles: &[&Pile]) -> Done<usiz
     Ok(told)
 }
 
-fn scan(
-    session: &Session,
-    store: &LocalStore,
-    closed: std::collections::HashSet<ItemPath>,
-    pile: &str,
-) -> Done<Scan> {
-    let watch = &session.watch;
-    progress::during(&format!("reading {pile}"), None, watch, || store.scan(&Scope { closed }, watch))
-        .map_err(|error| Failure::system(format!("the pile `{pile}` cannot be read: {error}")))
-}
-
-fn tell_unreadable(pile: &Pile, scan: &Scan) -> Done<usize> {
-    let mut err = anstream::stderr().lock();
-    for (path, error) in &scan.troubles {
-        writeln!(
-            err,
-            "{REFUSED}x {}/{path}{REFUSED:#} could not be read and is left alone: {error}",
-            pile.name
-        )?;
+/// Learns what the rules ask of the items that they reach, all at once, so that the catalogue keeps
+/// it and the next run need not ask again.
+fn learn(looking: &mut Looking, view: usize, config: &Config, pile: &Pile) {
+    let rules = config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
+    let wants = Wants::of_rules(rules.clone());
+    let deep = rules.clone().any(|rule| rule.reach == Reach::Deep);
+    let hidden = rules.clone().any(Rule::asks_for_hidden);
+    let tree = &looking.views[view].tree;
+    let reached = all_rows(tree).filter(|row| {
+        let id = NodeId::new(row);
+        (deep || tree.parent(id) == Tree::ROOT) && (hidden || !tree.has_mark(id, mark::HIDDEN))
+    });
+    if wants.tags {
+        looking.learn(view, &reached, Unlearned { tags: true, content: false });
     }
-    Ok(scan.troubles.len())
+    if wants.types {
+        looking.learn_types(view, &reached);
+    }
+    if wants.text {
+        looking.read_words(view, &reached);
+    }
 }
 
 /// What the passes over all piles came to.

@@ -2,27 +2,29 @@
 
 use std::io::Write;
 use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
 
 use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::item::{Entry, Item, Kind as ItemKind};
 use nine_core::kinds::Evidence;
-use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::tidy::{Wants, item};
 use nine_core::rules::{Standing, explain};
+use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
+use nine_stores::reading::Words;
 use nine_stores::{LocalStore, Store, StoreDetails};
 use serde::Serialize;
 
 use crate::cli::{WhyArgs, WhyFormat};
 use crate::error::{Done, Failure};
+use crate::looking::{all_grounds, words_of};
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
-use crate::output::{self};
+use crate::output::{self, tags};
 use crate::recovery;
 use crate::session::{Opened, Session};
+use crate::whereabouts::{Found, find};
 
 /// Runs it.
 ///
@@ -33,8 +35,10 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     recovery::recover_last_run(session, &loaded.config)?;
     let opened = session.open(&loaded.config);
     let found = find(session, &opened, &args.path)?;
-    let item = found.item(session)?;
-    let standings = if found.in_pile(&loaded.config) {
+    let mut item = item_of(&found, session)?;
+    let words = words_inside(&found, session, &loaded.config, &opened, &item);
+    item.text = words.as_ref().map(|words| words.body.clone());
+    let standings = if loaded.config.pile(&found.spot.place).is_some() {
         explain(&loaded.config.rules, &item, &session.now)
     } else {
         Vec::new()
@@ -43,6 +47,7 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
         session,
         config: &loaded.config,
         item: &item,
+        words,
         standings,
         path: found.store.absolute(&item.spot.path),
     };
@@ -58,107 +63,53 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     Ok(())
 }
 
-/// An item found by the path that was typed.
-struct Found {
-    spot: Spot,
-    store: std::sync::Arc<LocalStore>,
+/// The words of a file, where its place has them read or they are kept.
+fn words_inside(
+    found: &Found,
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    item: &Item,
+) -> Option<Words> {
+    if !item.verdict().item_type.has_words() {
+        return None;
+    }
+    let grounds = all_grounds(session, config, opened);
+    let ground = grounds.iter().find(|ground| ground.base.place == found.spot.place)?;
+    words_of(session, ground, &found.store, &found.spot.path, &item.entry)
 }
 
-/// The name of the place of what lies in no configured one.
-const NO_PLACE: &str = "elsewhere";
-
-/// Finds the item: a path on the disk first, then `PLACE/path`.
-fn find(session: &Session, opened: &Opened, typed: &Path) -> Done<Found> {
-    let shown = escape(typed.as_os_str().as_bytes());
-    if std::fs::symlink_metadata(typed).is_ok() {
-        return find_on_disk(session, opened, typed);
+/// The item with all its details; a folder is read to its depth.
+fn item_of(found: &Found, session: &Session) -> Done<Item> {
+    let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", found.spot));
+    let entry = found.entry()?;
+    let wants = Wants { tags: true, types: true, text: false };
+    let (spot, store) = (found.spot.clone(), &*found.store);
+    if entry.kind == ItemKind::Folder {
+        let inner = store.absolute(&spot.path);
+        let inside = LocalStore::open(&inner, session.settings(&Config::default(), true)).map_err(failure)?;
+        let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
+        let details = StoreDetails { store, tree: &scan.tree, catalogue: None };
+        return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));
     }
-    let spot = Spot::parse(&typed.to_string_lossy()).ok();
-    let named = spot.and_then(|spot| Some((opened.store(&spot.place)?.clone(), spot)));
-    match named {
-        Some((store, spot)) if store.entry(&spot.path).is_ok_and(|entry| entry.is_some()) => {
-            Ok(Found { spot, store })
-        }
-        _ => Err(Failure::words(format!("there is nothing at {shown}"))
-            .hint("give a path, or a place and a path below it, such as downloads/letter.txt")),
+    let mut gathering = Gathering::new(Entry { kind: ItemKind::Folder, ..entry.clone() });
+    let mut batch = Batch::default();
+    batch.push(spot.path.name(), entry);
+    gathering.add(FolderNo::ROOT, batch);
+    let (tree, id) = (gathering.finish(), NodeId::new(1));
+    let details = StoreDetails { store, tree: &tree, catalogue: None };
+    let mut found = item(&tree, id, spot, &details, wants);
+    if found.content.is_none() && found.entry.kind == ItemKind::File {
+        found.content = nine_core::plan::Details::content(&details, id, &found.spot.path);
     }
-}
-
-fn find_on_disk(session: &Session, opened: &Opened, typed: &Path) -> Done<Found> {
-    // The item itself may be a link; only the folders above it are resolved.
-    let absolute = std::path::absolute(typed)?;
-    let parent = absolute.parent().map(std::fs::canonicalize).transpose()?;
-    let real = match (parent, absolute.file_name()) {
-        (Some(parent), Some(name)) => parent.join(name),
-        _ => absolute,
-    };
-    let mut best: Option<(usize, Found)> = None;
-    for place in &opened.open {
-        let root = std::fs::canonicalize(place.store.path())?;
-        let Ok(below) = real.strip_prefix(&root) else {
-            continue;
-        };
-        let depth = root.as_os_str().len();
-        if let Some(path) = ItemPath::new(below.as_os_str().as_bytes()).filter(|p| !p.is_root())
-            && best.as_ref().is_none_or(|(other, _)| depth > *other)
-        {
-            best = Some((
-                depth,
-                Found { spot: Spot::new(place.name.clone(), path), store: place.store.clone() },
-            ));
-        }
-    }
-    if let Some((_, found)) = best {
-        return Ok(found);
-    }
-    let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", session.shown(&real)));
-    let folder = real.parent().unwrap_or(&real);
-    let store = LocalStore::open(folder, session.settings(&Config::default(), true)).map_err(failure)?;
-    let name = real.file_name().map(|name| name.as_bytes().to_vec()).unwrap_or_default();
-    let path = ItemPath::new(name)
-        .filter(|p| !p.is_root())
-        .ok_or_else(|| Failure::words(format!("{} is not an item", session.shown(&real))))?;
-    Ok(Found { spot: Spot::new(NO_PLACE, path), store: std::sync::Arc::new(store) })
-}
-
-impl Found {
-    fn in_pile(&self, config: &Config) -> bool {
-        config.pile(&self.spot.place).is_some()
-    }
-
-    /// The item with all its details; a folder is read to its depth.
-    fn item(&self, session: &Session) -> Done<Item> {
-        let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", self.spot));
-        let entry = self.store.entry(&self.spot.path).map_err(failure)?;
-        let entry = entry.ok_or_else(|| failure(nine_stores::StoreError::NotThere))?;
-        let wants = Wants { tags: true, types: true };
-        let details = StoreDetails(&*self.store);
-        if entry.kind == ItemKind::Folder {
-            let inner = self.store.absolute(&self.spot.path);
-            let store =
-                LocalStore::open(&inner, session.settings(&Config::default(), true)).map_err(failure)?;
-            let scan = store.scan(&Default::default(), &session.watch).map_err(failure)?;
-            return Ok(item(&scan.tree, Tree::ROOT, self.spot.clone(), &details, wants));
-        }
-        let root = Entry { kind: ItemKind::Folder, ..entry.clone() };
-        let mut gathering = Gathering::new(root);
-        let mut batch = Batch::default();
-        batch.push(self.spot.path.name(), entry);
-        gathering.add(FolderNo::ROOT, batch);
-        let tree = gathering.finish();
-        let id = NodeId::new(1);
-        let mut found = item(&tree, id, self.spot.clone(), &details, wants);
-        if found.content.is_none() && found.entry.kind == ItemKind::File {
-            found.content = nine_core::plan::Details::content(&details, &self.spot.path);
-        }
-        Ok(found)
-    }
+    Ok(found)
 }
 
 struct Answer<'a> {
     session: &'a Session,
     config: &'a Config,
     item: &'a Item,
+    words: Option<Words>,
     standings: Vec<Standing>,
     path: std::path::PathBuf,
 }
@@ -177,6 +128,9 @@ struct Record {
     opened: Option<String>,
     arrived: Option<String>,
     keep_together: Option<&'static str>,
+    words: Option<u64>,
+    words_note: Option<String>,
+    saved_searches: Vec<String>,
     rules: Vec<RuleRecord>,
 }
 
@@ -227,8 +181,17 @@ impl Answer<'_> {
             opened: self.date(item.entry.opened),
             arrived: self.date(item.entry.born),
             keep_together: item.together.map(|together| together.words()),
+            words: self.words.as_ref().map(|words| nine_core::words::count(&words.body)),
+            words_note: self.words.as_ref().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
+            saved_searches: self.found_by(),
             rules: rules.collect(),
         }
+    }
+
+    /// The saved searches that find the item.
+    fn found_by(&self) -> Vec<String> {
+        let finds = |search: &&SavedSearch| search.condition.holds(self.item, &self.session.now);
+        self.config.searches.iter().filter(finds).map(|search| search.name.clone()).collect()
     }
 
     /// Why a rule does not apply, a line each.
@@ -272,7 +235,7 @@ impl Answer<'_> {
         let inside =
             item.items.map_or(String::new(), |items| format!("{} inside", counted(items, "file", "files")));
         fact("size", readable(item.size), inside);
-        let tags = nine_core::escape::plain(&item.tags.join(", "));
+        let tags = tags::shown(self.config, look, &item.tags);
         fact("tags", if tags.is_empty() { "none".into() } else { tags }, String::new());
         fact("modified", now.minute(item.newest), format!("{} ago", now.age(item.newest)));
         for (name, at) in [("opened", item.entry.opened), ("arrived", item.entry.born)] {
@@ -281,6 +244,14 @@ impl Answer<'_> {
         }
         if let Some(together) = item.together {
             fact("moved", "as one".into(), format!("it is {}", together.words()));
+        }
+        if let Some(words) = &self.words {
+            let many = counted(nine_core::words::count(&words.body), "word", "words");
+            fact("inside", many, words.note.clone());
+        }
+        let found_by = nine_core::escape::plain(&self.found_by().join(", "));
+        if !found_by.is_empty() {
+            fact("found by", found_by, "saved searches".into());
         }
         facts.print(&mut out, look)?;
         writeln!(out)?;

@@ -1,9 +1,12 @@
 //! What people see: how wide, in which characters, with which weights.
 
+pub mod bars;
 pub mod bookcase;
+pub mod items;
 pub mod records;
 pub mod style;
 pub mod table;
+pub mod tags;
 pub mod worklist;
 
 use std::io::{IsTerminal, Write};

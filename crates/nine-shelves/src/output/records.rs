@@ -4,7 +4,7 @@ use std::io::Write;
 
 use serde::Serialize;
 
-use crate::cli::PlainFormat;
+use crate::cli::{Format, PlainFormat};
 use crate::error::{Done, Failure};
 
 /// Prints records as CSV or as JSON Lines.
@@ -32,7 +32,24 @@ pub fn print<T: Serialize>(records: impl Iterator<Item = T>, format: PlainFormat
     Ok(())
 }
 
-fn written(error: csv::Error) -> Failure {
+/// Prints records as CSV or, for any other format, as JSON Lines.
+///
+/// # Errors
+/// If they cannot be written.
+pub fn print_as<T: Serialize>(records: impl Iterator<Item = T>, format: Format) -> Done {
+    print(records, if format == Format::Csv { PlainFormat::Csv } else { PlainFormat::Json })
+}
+
+/// Prints records as JSON Lines.
+///
+/// # Errors
+/// If they cannot be written.
+pub fn print_json<T: Serialize>(records: impl Iterator<Item = T>) -> Done {
+    print(records, PlainFormat::Json)
+}
+
+/// Words what a CSV writer says.
+pub fn written(error: csv::Error) -> Failure {
     match error.into_kind() {
         csv::ErrorKind::Io(error) => error.into(),
         other => Failure::system(format!("the table cannot be written: {other:?}")),

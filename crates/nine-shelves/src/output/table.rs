@@ -112,7 +112,7 @@ impl Table {
                 text.push_str(&format!("{style}{shown}{style:#}"));
                 pending = GAP + padding - before;
             }
-            writeln!(out, "{text}")?;
+            writeln!(out, "{}", text.trim_end_matches(' '))?;
         }
         Ok(())
     }

@@ -11,10 +11,8 @@ mod page;
 mod pdf;
 mod plain;
 
-use nine_core::item::Kind;
 use nine_core::kinds::{Content, FIRST_BYTES, ItemType, recognise};
 use nine_core::names::{fold_bytes, split_extension};
-use nine_core::tree::{NodeId, Tree};
 
 pub use glance::glance;
 
@@ -86,13 +84,6 @@ enum Form {
     /// Office Open XML or OpenDocument.
     Office,
     Other,
-}
-
-/// Whether an entry may have words inside, as far as its type tells.
-pub fn may_have_words(tree: &Tree, id: NodeId) -> bool {
-    use ItemType::{Calendar, Code, Contact, Data, Document, Mail, Note, Sheet, Slides, Unknown};
-    let types = [Document, Sheet, Slides, Note, Mail, Code, Data, Calendar, Contact, Unknown];
-    tree.kind(id) == Kind::File && types.contains(&tree.item_type(id))
 }
 
 /// Reads the words of a file from its first [`bounds::FILE`] bytes; `size` is how many it has.

@@ -1,8 +1,14 @@
 //! What may be typed.
 
+mod look;
+mod tag;
+
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+
+pub use look::{GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
+pub use tag::{SelectionArgs, TagArgs, TagCommand};
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
 /// everything is shown first, nothing is overwritten or deleted, and every run can be taken back.
@@ -46,12 +52,18 @@ pub enum ColorWhen {
 
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    Check(CheckArgs),
+    Survey(SurveyArgs),
+    Search(SearchArgs),
     Why(WhyArgs),
+    Tag(TagArgs),
     Tidy(TidyArgs),
     History(HistoryArgs),
     Undo(UndoArgs),
+    Check(CheckArgs),
     Demo(DemoArgs),
+    /// Reads what is inside files, for the program itself
+    #[command(name = crate::reader::COMMAND, hide = true)]
+    InsideReader,
 }
 
 /// Is the configuration sound, are the places reachable
@@ -93,7 +105,7 @@ pub struct TidyArgs {
 }
 
 /// How a worklist is shown and agreed to
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub struct ShowArgs {
     /// Carry it out without asking
     #[arg(short, long)]

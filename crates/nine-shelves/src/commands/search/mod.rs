@@ -1,0 +1,246 @@
+//! `nine search`: one flat list of all that matches.
+
+mod order;
+mod print;
+mod saved;
+
+use nine_core::condition::{Condition, Flag};
+use nine_core::config::Config;
+use nine_core::find::Rows;
+use nine_core::tree::{Column, NodeId, Unlearned, mark};
+
+use crate::cli::{Format, GroupBy, ItemColumn, SearchArgs, SortBy};
+use crate::error::{Done, Failure, Kind};
+use crate::looking::{Ground, How, Looking, Question, View, all_grounds, all_rows, columns_of, grounds_of};
+use crate::output::items::{ALL, Hit, Listing, USUAL};
+use crate::session::{Loaded, Opened, Session};
+use crate::{conditions, displays, recovery};
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: &SearchArgs, session: &Session) -> Done {
+    let loaded = session.load()?;
+    if args.list {
+        return saved::list(args, session, &loaded);
+    }
+    if let Some(name) = &args.drop {
+        return saved::forget(session, &loaded, name);
+    }
+    recovery::recover_last_run(session, &loaded.config)?;
+    let condition = conditions::read(&loaded.config, &args.condition, &args.saved)?;
+    let loaded = match (&args.save, &condition) {
+        (Some(name), Some(condition)) => saved::save(args, session, loaded, name, condition)?,
+        (Some(_), None) => {
+            return Err(Failure::words("there is no condition to save")
+                .hint("write it behind `search`: nine search type packed --save packed"));
+        }
+        (None, _) => loaded,
+    };
+    let opened = session.open(&loaded.config);
+    let grounds = grounds(args, session, &loaded, &opened)?;
+    let search = Search::new(args, condition, session, &loaded.config);
+    let (looking, found) = search.find(grounds)?;
+    search.print(&looking, &found)?;
+    displays::refresh_after_search(session, &loaded.config, args.save.iter().chain(&args.saved));
+    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
+}
+
+/// The places that are looked at.
+fn grounds(args: &SearchArgs, session: &Session, loaded: &Loaded, opened: &Opened) -> Done<Vec<Ground>> {
+    let config = &loaded.config;
+    if !args.within.is_empty() {
+        return grounds_of(session, config, opened, &args.within);
+    }
+    let mut grounds = all_grounds(session, config, opened);
+    grounds.extend(grounds_of(session, config, opened, &args.also)?);
+    if grounds.is_empty() {
+        return Err(Failure::words("there is no place to look in").hint(format!(
+            "give a folder with --in, or write piles into {}",
+            session.shown(&session.config_file)
+        )));
+    }
+    Ok(grounds)
+}
+
+/// A search as it was asked for.
+struct Search<'a> {
+    args: &'a SearchArgs,
+    condition: Option<Condition>,
+    columns: Vec<ItemColumn>,
+    session: &'a Session,
+    config: &'a Config,
+}
+
+/// What a search found, in order.
+pub(super) struct FoundItems {
+    hits: Vec<Hit>,
+    /// Items that were found and are hidden.
+    hidden: u64,
+    bytes: u64,
+    folders: u64,
+}
+
+impl<'a> Search<'a> {
+    fn new(
+        args: &'a SearchArgs,
+        condition: Option<Condition>,
+        session: &'a Session,
+        config: &'a Config,
+    ) -> Self {
+        let columns = match (args.columns.is_empty(), args.format) {
+            (false, _) => args.columns.clone(),
+            (true, Format::Csv | Format::Json) => ALL.to_vec(),
+            (true, _) => USUAL.to_vec(),
+        };
+        Self { args, condition, columns, session, config }
+    }
+
+    /// Looks, asks, and puts what was found in order.
+    fn find(&self, grounds: Vec<Ground>) -> Done<(Looking<'a>, FoundItems)> {
+        let how = if self.args.known { How::AsKnown(self.known_columns()) } else { How::Now };
+        let mut looking = Looking::look(self.session, grounds, &how)?;
+        self.check_text(&looking)?;
+        let mut found = FoundItems { hits: Vec::new(), hidden: 0, bytes: 0, folders: 0 };
+        for view in 0..looking.views.len() {
+            let rows = self.rows(&mut looking, view)?;
+            self.learn_for_columns(&mut looking, view, &rows);
+            let tree = &looking.views[view].tree;
+            for id in rows.ids() {
+                // What lies in a folder that is listed is in the folder's bytes already.
+                match tree.is_folder(id) {
+                    true => found.folders += 1,
+                    false => found.bytes += tree.size(id),
+                }
+                found.hits.push(Hit { view: view as u32, id });
+            }
+            found.hidden += self.hidden(&mut looking, view)?;
+        }
+        looking.keep();
+        order::sort(&mut found.hits, &looking, self.args.sort, self.args.reverse);
+        Ok((looking, found))
+    }
+
+    fn question<'c>(&self, condition: &'c Condition) -> Question<'c> {
+        Question { condition, inside: self.args.inside, reads_text: self.args.text }
+    }
+
+    fn with_hidden(&self) -> bool {
+        self.args.hidden || self.condition.as_ref().is_some_and(|c| c.mentions(Flag::Hidden))
+    }
+
+    /// The rows of a view that the search finds.
+    fn rows(&self, looking: &mut Looking, view: usize) -> Done<Rows> {
+        let shown = self.candidates(looking, view, self.with_hidden());
+        match &self.condition {
+            Some(condition) => looking.find(view, self.question(condition), &shown),
+            None => Ok(shown),
+        }
+    }
+
+    /// How many more there would be with the hidden ones, as far as that is known without looking
+    /// into anything.
+    fn hidden(&self, looking: &mut Looking, view: usize) -> Done<u64> {
+        if self.with_hidden() {
+            return Ok(0);
+        }
+        let tree = &looking.views[view].tree;
+        let all = self.candidates(looking, view, true);
+        let hidden = all.filter(|row| tree.has_mark(NodeId::new(row), mark::HIDDEN));
+        let count = match &self.condition {
+            Some(condition) => looking.with_query(view, |query| query.find(condition, &hidden).yes.len()),
+            None => hidden.len(),
+        };
+        Ok(count as u64)
+    }
+
+    fn candidates(&self, looking: &Looking, view: usize, hidden: bool) -> Rows {
+        let tree = &looking.views[view].tree;
+        let asks = self.condition.as_ref().is_some_and(Condition::asks_for_folders);
+        let folders = self.args.folders || asks;
+        let only_empty = self.args.empty_folders;
+        all_rows(tree).filter(|row| {
+            let id = NodeId::new(row);
+            (hidden || !tree.has_mark(id, mark::HIDDEN))
+                && match only_empty {
+                    true => tree.items(id) == Some(0) && !tree.is_unread_folder(id),
+                    false => folders || !tree.is_folder(id),
+                }
+        })
+    }
+
+    fn learn_for_columns(&self, looking: &mut Looking, view: usize, rows: &Rows) {
+        let has = |column| self.columns.contains(&column);
+        if has(ItemColumn::Tags) || self.args.by == Some(GroupBy::Tag) {
+            looking.learn(view, rows, Unlearned { tags: true, content: false });
+        }
+        let by_type = self.args.by == Some(GroupBy::Type) || self.args.sort == Some(SortBy::Type);
+        if has(ItemColumn::Type) || by_type {
+            looking.learn_types(view, rows);
+        }
+    }
+
+    /// The columns of the catalogue that condition, order, groups and output are told from.
+    fn known_columns(&self) -> Vec<Column> {
+        let mut columns = columns_of(self.condition.as_ref());
+        let mut add = |more: &[Column]| columns.extend_from_slice(more);
+        self.columns.iter().for_each(|column| add(column.needs()));
+        match self.args.by {
+            Some(GroupBy::Type) => add(&[Column::Type]),
+            Some(GroupBy::Tag) => add(&[Column::Tags, Column::Words]),
+            Some(GroupBy::Age) => add(&[Column::Born, Column::Arrived]),
+            _ => {}
+        }
+        match self.args.sort {
+            Some(SortBy::Type) => add(&[Column::Type]),
+            Some(SortBy::Opened) => add(&[Column::Opened]),
+            Some(SortBy::Arrived) => add(&[Column::Born, Column::Arrived]),
+            _ => {}
+        }
+        if self.args.empty_folders {
+            add(&[Column::FolderItems, Column::FolderRead]);
+        }
+        if self.args.show {
+            add(&[Column::Type]);
+        }
+        columns.sort_unstable();
+        columns.dedup();
+        columns
+    }
+
+    /// Words are only found where somebody asked for them to be read.
+    fn check_text(&self, looking: &Looking) -> Done {
+        let asks = self.condition.as_ref().is_some_and(|c| !c.text_tests().is_empty());
+        let read = |view: &View| view.ground.reads_text || view.tree.ids().any(|id| view.tree.text(id) != 0);
+        if asks && !self.args.text && !looking.views.iter().any(read) {
+            return Err(Failure::words("the words inside these files have not been read").hint(
+                "add --text to read them now, or `text = true` to a pile or bookcase to have it done always",
+            ));
+        }
+        Ok(())
+    }
+
+    /// Files whose words would be asked for and were never read.
+    fn unread(&self, looking: &Looking) -> u64 {
+        if self.condition.as_ref().is_none_or(|c| c.text_tests().is_empty()) {
+            return 0;
+        }
+        let of = |view: &View| {
+            let tree = &view.tree;
+            let unread = |id: &NodeId| tree.may_have_words(*id) && tree.text(*id) == 0;
+            tree.ids().filter(unread).filter(|id| !tree.has_mark(*id, mark::HIDDEN)).count() as u64
+        };
+        looking.views.iter().map(of).sum()
+    }
+
+    fn listing<'l>(&'l self, looking: &'l Looking<'a>) -> Listing<'l> {
+        Listing {
+            looking,
+            config: self.config,
+            now: &self.session.now,
+            look: &self.session.look,
+            columns: &self.columns,
+        }
+    }
+}

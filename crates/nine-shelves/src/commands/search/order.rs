@@ -1,0 +1,89 @@
+//! The order and the groups of a list.
+
+use std::cmp::Reverse;
+use std::collections::BTreeMap;
+
+use nine_core::kinds::TYPES;
+use nine_core::moment::Now;
+use nine_core::names::{fold, natural_key};
+use nine_core::survey::{AGES, AgeBands, Part, SIZES, size_band};
+use nine_core::tree::{NodeId, TagsOf, Tree};
+
+use crate::cli::{GroupBy, SortBy};
+use crate::looking::Looking;
+use crate::output::items::{Hit, location};
+
+/// Brings hits into order. They come by place and path, which is the order among equals.
+pub fn sort(hits: &mut [Hit], looking: &Looking, by: Option<SortBy>, reverse: bool) {
+    let tree = |hit: &Hit| &looking.views[hit.view as usize].tree;
+    match by {
+        None | Some(SortBy::Location) => {}
+        Some(SortBy::Name) => hits.sort_by_cached_key(|hit| natural_key(tree(hit).name(hit.id))),
+        Some(SortBy::Size) => hits.sort_by_key(|hit| Reverse(tree(hit).size(hit.id))),
+        Some(SortBy::Age) => hits.sort_by_key(|hit| Reverse(tree(hit).newest(hit.id))),
+        Some(SortBy::Type) => hits.sort_by_key(|hit| tree(hit).item_type(hit.id)),
+        Some(SortBy::Opened) => hits.sort_by_key(|hit| Reverse(tree(hit).opened(hit.id))),
+        Some(SortBy::Arrived) => hits.sort_by_key(|hit| Reverse(tree(hit).born(hit.id))),
+    }
+    if reverse {
+        hits.reverse();
+    }
+}
+
+/// Some hits that go together.
+pub struct Group {
+    /// What they have in common.
+    pub name: String,
+    /// The hits, in the order of the list.
+    pub hits: Vec<Hit>,
+    /// Their number and bytes.
+    pub part: Part,
+}
+
+/// Parts a list into groups, in the order in which people read them.
+pub fn group(hits: &[Hit], looking: &Looking, by: GroupBy, now: &Now) -> Vec<Group> {
+    let bands = AgeBands::new(now);
+    let mut groups: BTreeMap<(usize, Vec<u8>), Group> = BTreeMap::new();
+    for hit in hits {
+        let view = &looking.views[hit.view as usize];
+        for (rank, name) in names(&view.tree, hit.id, by, &bands, || location(view, hit.id)) {
+            let key = (rank, natural_key(name.as_bytes()));
+            let new = || Group { name, hits: Vec::new(), part: Part::default() };
+            let group = groups.entry(key).or_insert_with(new);
+            group.hits.push(*hit);
+            group.part.count += 1;
+            group.part.bytes += view.tree.size(hit.id);
+        }
+    }
+    groups.into_values().collect()
+}
+
+/// The groups of an entry, each with its rank among the groups.
+fn names(
+    tree: &Tree,
+    id: NodeId,
+    by: GroupBy,
+    bands: &AgeBands,
+    location: impl FnOnce() -> String,
+) -> Vec<(usize, String)> {
+    match by {
+        GroupBy::Type => {
+            let item_type = tree.item_type(id);
+            vec![(item_type as usize, TYPES[item_type as usize].0.to_owned())]
+        }
+        GroupBy::Folder => vec![(0, location())],
+        GroupBy::Age => {
+            let band = bands.of(tree, id);
+            vec![(band, AGES[band].0.to_owned())]
+        }
+        GroupBy::Size => {
+            let band = size_band(tree.size(id));
+            vec![(band, SIZES[band].0.to_owned())]
+        }
+        GroupBy::Tag => match tree.tags(id) {
+            // One item may have several; letter case does not part them.
+            TagsOf::Known(tags) if !tags.is_empty() => tags.iter().map(|tag| (0, fold(tag))).collect(),
+            _ => vec![(1, "no tag".to_owned())],
+        },
+    }
+}

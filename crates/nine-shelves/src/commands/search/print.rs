@@ -1,0 +1,173 @@
+//! What a search prints.
+
+use std::io::Write;
+
+use nine_core::amount::{count, counted, readable};
+use nine_core::survey::Part;
+
+use super::order::{Group, group};
+use super::{FoundItems, Search};
+use crate::cli::{Format, ItemColumn};
+use crate::error::{Done, Failure};
+use crate::looking::Looking;
+use crate::output::items::{Hit, Listing};
+use crate::output::style::{FAINT, STRONG};
+use crate::output::table::{Column, Table, cell, styled};
+use crate::output::{self, records};
+use crate::session::Session;
+
+/// How many lines of a file are shown.
+const GLANCE: u8 = 12;
+
+impl Search<'_> {
+    /// Prints what was found.
+    pub(super) fn print(&self, looking: &Looking, found: &FoundItems) -> Done {
+        if self.args.show {
+            return self.show(looking, found);
+        }
+        let shown = &found.hits[..self.args.limit.unwrap_or(usize::MAX).min(found.hits.len())];
+        let listing = self.listing(looking);
+        match self.args.format {
+            Format::Table => self.print_table(&listing, found, shown),
+            Format::Json | Format::Csv if self.args.totals => self.print_totals(looking, shown),
+            Format::Json => records::print_json(shown.iter().map(|hit| listing.record(*hit))),
+            Format::Csv => output::items::print_csv(&listing, shown),
+            Format::Paths => output::items::print_paths(looking, shown, b"\n"),
+            Format::Paths0 => output::items::print_paths(looking, shown, b"\0"),
+        }
+    }
+
+    fn print_table(&self, listing: &Listing, found: &FoundItems, shown: &[Hit]) -> Done {
+        let mut out = output::out();
+        match self.args.by {
+            Some(by) => {
+                let groups = group(shown, listing.looking, by, listing.now);
+                match self.args.totals {
+                    true => self.print_group_totals(&mut out, &groups)?,
+                    false => self.print_groups(&mut out, listing, &groups, shown)?,
+                }
+            }
+            None if shown.is_empty() => {}
+            None => {
+                listing.print_table(&mut out, shown, &mut None, 0, true)?;
+                writeln!(out)?;
+            }
+        }
+        writeln!(out, "{}", self.summary(listing, found, shown))?;
+        Ok(out.flush()?)
+    }
+
+    fn print_groups(
+        &self,
+        out: &mut impl Write,
+        listing: &Listing,
+        groups: &[Group],
+        shown: &[Hit],
+    ) -> std::io::Result<()> {
+        let mut widths = Some(listing.widths(shown, 2));
+        for Group { name, hits, part } in groups {
+            let Part { count, bytes } = part;
+            let note = format!("{}, {}", counted(*count, "item", "items"), readable(*bytes));
+            writeln!(out, "{STRONG}{}{STRONG:#}  {FAINT}{note}{FAINT:#}", listing.look.text(name))?;
+            listing.print_table(out, hits, &mut widths, 2, false)?;
+            writeln!(out)?;
+        }
+        Ok(())
+    }
+
+    fn print_group_totals(&self, out: &mut impl Write, groups: &[Group]) -> std::io::Result<()> {
+        let look = &self.session.look;
+        let most = groups.iter().map(|group| group.part.count).max().unwrap_or(0);
+        let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Right, Column::Left]);
+        for Group { name, part, .. } in groups {
+            table.line(vec![
+                styled(look.text(name), STRONG),
+                cell(count(part.count)),
+                cell(readable(part.bytes)),
+                styled(output::bars::bar(look, part.count, most), FAINT),
+            ]);
+        }
+        table.print(out, look)?;
+        writeln!(out)
+    }
+
+    /// `36 files and 3 folders, 45 MB; 12 hidden left out`.
+    fn summary(&self, listing: &Listing, found: &FoundItems, shown: &[Hit]) -> String {
+        let files = found.hits.len() as u64 - found.folders;
+        let mut parts = Vec::new();
+        if files > 0 || found.folders == 0 {
+            parts.push(counted(files, "file", "files"));
+        }
+        if found.folders > 0 {
+            parts.push(counted(found.folders, "folder", "folders"));
+        }
+        let mut notes = Vec::new();
+        if shown.len() < found.hits.len() {
+            notes.push(format!("the first {} shown", count(shown.len() as u64)));
+        }
+        if found.hidden > 0 {
+            notes.push(format!("{} hidden left out, --hidden shows them", count(found.hidden)));
+        }
+        let unread = self.unread(listing.looking);
+        if unread > 0 {
+            let files = counted(unread, "file was", "files were");
+            notes.push(format!("the words of {files} never read, --text reads them"));
+        }
+        let known = listing.looking.views.iter().filter(|view| view.is_known).map(|view| view.at).min();
+        if let Some(oldest) = known {
+            notes.push(Session::known_since(oldest));
+        }
+        let notes: String = notes.iter().map(|note| format!("; {note}")).collect();
+        let bytes = if files > 0 { format!(", {}", readable(found.bytes)) } else { String::new() };
+        format!("{STRONG}{}{bytes}{STRONG:#}{FAINT}{notes}{FAINT:#}", parts.join(" and "))
+    }
+
+    fn print_totals(&self, looking: &Looking, shown: &[Hit]) -> Done {
+        #[derive(serde::Serialize)]
+        struct Total {
+            group: String,
+            items: u64,
+            bytes: u64,
+        }
+        let groups = match self.args.by {
+            Some(by) => group(shown, looking, by, &self.session.now),
+            None => Vec::new(),
+        };
+        let totals = groups.into_iter().map(|group| Total {
+            group: group.name,
+            items: group.part.count,
+            bytes: group.part.bytes,
+        });
+        records::print_as(totals, self.args.format)
+    }
+
+    /// A short look into the one item that was found.
+    fn show(&self, looking: &Looking, found: &FoundItems) -> Done {
+        let [hit] = found.hits.as_slice() else {
+            let many = counted(found.hits.len() as u64, "item was", "items were");
+            return Err(Failure::words(format!("--show looks into one item, and {many} found"))
+                .hint("narrow the condition, or leave out --show to see the list"));
+        };
+        let mut out = output::out();
+        let listing = Listing {
+            columns: &[ItemColumn::Type, ItemColumn::Size, ItemColumn::Modified],
+            ..self.listing(looking)
+        };
+        let view = &looking.views[hit.view as usize];
+        let name = self.session.look.name(view.tree.name(hit.id));
+        writeln!(
+            out,
+            "{STRONG}{name}{STRONG:#}  {FAINT}{}{FAINT:#}",
+            listing.text(*hit, ItemColumn::Location)
+        )?;
+        listing.print_table(&mut out, &[*hit], &mut None, 0, false)?;
+        let words = looking.glance(hit.view as usize, hit.id, GLANCE);
+        for line in words.body.lines() {
+            writeln!(out, "  {}", self.session.look.text(line))?;
+        }
+        if !words.note.is_empty() {
+            writeln!(out, "  {FAINT}{}{FAINT:#}", words.note)?;
+        }
+        Ok(out.flush()?)
+    }
+}

@@ -1,0 +1,347 @@
+//! `nine survey`: what lies around, on one screen.
+
+use std::io::Write;
+use std::path::PathBuf;
+
+use nine_core::amount::{count, counted, readable};
+use nine_core::config::Config;
+use nine_core::diagnostic::{any_of, nearest};
+use nine_core::escape::plain;
+use nine_core::find::Rows;
+use nine_core::survey::{AGES, Oddity, Part, SIZES, Survey, odd, survey, visible};
+use nine_core::tree::{Column as Kept, NodeId};
+use serde_json::{Value, json};
+
+use super::shelves_picture;
+use crate::cli::{Format, ItemColumn, PlainFormat, SurveyArgs};
+use crate::error::{Done, Failure, Kind};
+use crate::looking::{Ground, How, Looking, all_grounds, grounds_of};
+use crate::output::items::{ALL, Hit, Listing, USUAL, print_csv, print_paths};
+use crate::output::style::{DOUBT, FAINT, STRONG};
+use crate::output::table::{Column, Table, cell, styled};
+use crate::output::{self, bars, records};
+use crate::recovery;
+use crate::session::{Opened, Session};
+
+/// How many of the largest files are named.
+const LARGEST: usize = 10;
+
+/// How many types are told; the others are told together.
+const TYPES: usize = 6;
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: &SurveyArgs, session: &Session) -> Done {
+    let loaded = session.load()?;
+    recovery::recover_last_run(session, &loaded.config)?;
+    let config = &loaded.config;
+    let opened = session.open(config);
+    let oddity = args.odd.as_deref().map(oddity).transpose()?;
+    let grounds = grounds(args, session, config, &opened)?;
+    let how = if args.known { How::AsKnown(Kept::ALL.to_vec()) } else { How::Now };
+    let mut looking = Looking::look(session, grounds, &how)?;
+    for view in 0..looking.views.len() {
+        // What lies loose is looked at by its content; elsewhere the name tells.
+        let rows = visible(&looking.views[view].tree);
+        looking.learn_types(view, &rows);
+    }
+    looking.keep();
+    let surveys =
+        looking.views.iter().map(|view| survey(&view.tree, &visible(&view.tree), &session.now, LARGEST));
+    let surveys = surveys.collect();
+    let told = Told { session, config, looking: &looking, surveys };
+    match (oddity, args.format) {
+        (Some(oddity), format) => told.list(oddity, format)?,
+        (None, Format::Table) => told.print(args, &opened)?,
+        (None, Format::Csv) => told.print_csv()?,
+        (None, Format::Json) => records::print_json(told.records().into_iter())?,
+        (None, Format::Paths | Format::Paths0) => {
+            return Err(Failure::words("a survey has no paths to print")
+                .hint("add --odd, as in: nine survey --odd empty-files --format paths0"));
+        }
+    }
+    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
+}
+
+fn oddity(word: &str) -> Done<Oddity> {
+    let known = || Oddity::ALL.iter().map(|oddity| oddity.word());
+    Oddity::ALL.into_iter().find(|oddity| oddity.word() == word).ok_or_else(|| {
+        let failure = Failure::words(format!("`{}` is nothing that is looked for", plain(word)));
+        match nearest(word, known()) {
+            Some(near) => failure.hint(format!("did you mean `{near}`?")),
+            None => failure.hint(format!("it can be {}", any_of(known()))),
+        }
+    })
+}
+
+/// The piles, or what was named.
+fn grounds(args: &SurveyArgs, session: &Session, config: &Config, opened: &Opened) -> Done<Vec<Ground>> {
+    let grounds = match args.piles.is_empty() {
+        false => grounds_of(session, config, opened, &args.piles)?,
+        true => all_grounds(session, config, opened).into_iter().filter(|ground| ground.is_pile).collect(),
+    };
+    if grounds.is_empty() {
+        return Err(Failure::words("there is no pile to look at").hint(format!(
+            "name a folder: nine survey ~/Downloads; or write piles into {}",
+            session.shown(&session.config_file)
+        )));
+    }
+    Ok(grounds)
+}
+
+/// The survey of all places, to be told.
+struct Told<'a> {
+    session: &'a Session,
+    config: &'a Config,
+    looking: &'a Looking<'a>,
+    surveys: Vec<Survey>,
+}
+
+impl Told<'_> {
+    /// The rows of each view that are odd in some way.
+    fn odd(&self, oddity: Oddity) -> Vec<Rows> {
+        let of = |view: usize| {
+            let among = visible(&self.looking.views[view].tree);
+            self.looking.with_query(view, |query| odd(query, &among, oddity))
+        };
+        (0..self.looking.views.len()).map(of).collect()
+    }
+
+    fn listing<'l>(&'l self, columns: &'l [ItemColumn]) -> Listing<'l> {
+        Listing {
+            looking: self.looking,
+            config: self.config,
+            now: &self.session.now,
+            look: &self.session.look,
+            columns,
+        }
+    }
+
+    fn print(&self, args: &SurveyArgs, opened: &Opened) -> Done {
+        let mut out = output::out();
+        for (view, survey) in self.looking.views.iter().zip(&self.surveys) {
+            let known = match view.is_known {
+                true => format!("; {}", Session::known_since(view.at)),
+                false => String::new(),
+            };
+            let name = self.session.look.text(&view.ground.base.to_string());
+            let figures = format!(
+                "{}, {}, {}; {} loose",
+                counted(survey.files.count, "file", "files"),
+                readable(survey.files.bytes),
+                counted(survey.folders, "folder", "folders"),
+                count(survey.loose.count),
+            );
+            writeln!(out, "{STRONG}{name}{STRONG:#}  {figures}{FAINT}{known}{FAINT:#}")?;
+            self.print_bands(&mut out, survey)?;
+            writeln!(out)?;
+        }
+        self.print_largest(&mut out)?;
+        self.print_oddities(&mut out, args)?;
+        if args.piles.is_empty() {
+            shelves_picture::print_as_they_stand(self.session, self.config, opened, &mut out)?;
+        }
+        Ok(out.flush()?)
+    }
+
+    /// Types, ages and sizes side by side.
+    fn print_bands(&self, out: &mut impl Write, survey: &Survey) -> std::io::Result<()> {
+        let mut types: Vec<(&str, Part)> =
+            survey.types.iter().take(TYPES).map(|(item_type, part)| (item_type.word(), *part)).collect();
+        if survey.types.len() > TYPES {
+            let rest = survey.types[TYPES..].iter().fold(Part::default(), |mut sum, (_, part)| {
+                sum.count += part.count;
+                sum.bytes += part.bytes;
+                sum
+            });
+            types.push(("others", rest));
+        }
+        let ages: Vec<(&str, Part)> = AGES.iter().zip(survey.ages).map(|((name, _), p)| (*name, p)).collect();
+        let sizes: Vec<(&str, Part)> =
+            SIZES.iter().zip(survey.sizes).map(|((name, _), p)| (*name, p)).collect();
+        let bands = [types, ages, sizes];
+        let narrow = self.session.look.width < 96;
+        if narrow {
+            for band in &bands {
+                self.print_side_by_side(out, &[band])?;
+            }
+            return Ok(());
+        }
+        let [types, ages, sizes] = &bands;
+        self.print_side_by_side(out, &[types, ages, sizes])
+    }
+
+    fn print_side_by_side(&self, out: &mut impl Write, bands: &[&Vec<(&str, Part)>]) -> std::io::Result<()> {
+        let look = &self.session.look;
+        let columns = [Column::Left, Column::Right, Column::Right, Column::Left].repeat(bands.len());
+        let mut table = Table::new(&columns).indented(2);
+        for row in 0..bands.iter().map(|band| band.len()).max().unwrap_or(0) {
+            let mut cells = Vec::new();
+            for (at, band) in bands.iter().enumerate() {
+                let most = band.iter().map(|(_, part)| part.count).max().unwrap_or(0);
+                let last = at + 1 == bands.len();
+                let bar = |part: u64| {
+                    let bar = bars::bar(look, part, most);
+                    // The bars of all but the last keep their room, so that the next block stands still.
+                    if last { bar } else { pad(&bar) }
+                };
+                match band.get(row) {
+                    Some((name, part)) if part.count > 0 => {
+                        cells.push(cell(*name));
+                        cells.push(cell(count(part.count)));
+                        cells.push(styled(readable(part.bytes), FAINT));
+                        cells.push(styled(bar(part.count), FAINT));
+                    }
+                    Some((name, _)) => {
+                        cells.push(styled(*name, FAINT));
+                        cells.push(styled("-", FAINT));
+                        cells.push(styled("-", FAINT));
+                        cells.push(styled(bar(0), FAINT));
+                    }
+                    None => cells.extend([cell(""), cell(""), cell(""), cell("")]),
+                }
+            }
+            table.line(cells);
+        }
+        table.print(out, look)
+    }
+
+    fn print_largest(&self, out: &mut impl Write) -> std::io::Result<()> {
+        let mut hits: Vec<Hit> = Vec::new();
+        for (view, survey) in self.surveys.iter().enumerate() {
+            hits.extend(survey.largest.iter().map(|id| Hit { view: view as u32, id: *id }));
+        }
+        let size = |hit: &Hit| self.looking.views[hit.view as usize].tree.size(hit.id);
+        hits.sort_by_key(|hit| std::cmp::Reverse(size(hit)));
+        hits.truncate(LARGEST);
+        if hits.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "{STRONG}The largest{STRONG:#}")?;
+        self.listing(&USUAL).print_table(out, &hits, &mut None, 2, false)?;
+        writeln!(out)
+    }
+
+    fn print_oddities(&self, out: &mut impl Write, args: &SurveyArgs) -> std::io::Result<()> {
+        let mut table = Table::new(&[Column::Right, Column::Left, Column::Left]).indented(2);
+        let mut any = false;
+        for oddity in Oddity::ALL {
+            let many: usize = self.odd(oddity).iter().map(Rows::len).sum();
+            if many == 0 {
+                continue;
+            }
+            any = true;
+            table.line(vec![
+                styled(count(many as u64), DOUBT),
+                cell(oddity.words()),
+                styled(self.session.look.text(&command(oddity, &args.piles)), FAINT),
+            ]);
+        }
+        writeln!(out, "{STRONG}What is odd{STRONG:#}")?;
+        match any {
+            true => table.print(out, &self.session.look)?,
+            false => writeln!(out, "  {FAINT}nothing{FAINT:#}")?,
+        }
+        writeln!(out)
+    }
+
+    /// Lists the items that are odd in some way.
+    fn list(&self, oddity: Oddity, format: Format) -> Done {
+        let mut hits = Vec::new();
+        for (view, rows) in self.odd(oddity).iter().enumerate() {
+            hits.extend(rows.ids().map(|id| Hit { view: view as u32, id }));
+        }
+        let listing = self.listing(&ALL);
+        match format {
+            Format::Table => {
+                let mut out = output::out();
+                self.listing(&USUAL).print_table(&mut out, &hits, &mut None, 0, true)?;
+                if !hits.is_empty() {
+                    writeln!(out)?;
+                }
+                writeln!(out, "{STRONG}{}{STRONG:#} {}", count(hits.len() as u64), oddity.words())?;
+                Ok(out.flush()?)
+            }
+            Format::Json => records::print_json(hits.iter().map(|hit| listing.record(*hit))),
+            Format::Csv => print_csv(&listing, &hits),
+            Format::Paths => print_paths(self.looking, &hits, b"\n"),
+            Format::Paths0 => print_paths(self.looking, &hits, b"\0"),
+        }
+    }
+
+    fn records(&self) -> Vec<Value> {
+        let odd: Vec<(Oddity, Vec<Rows>)> =
+            Oddity::ALL.iter().map(|oddity| (*oddity, self.odd(*oddity))).collect();
+        let views = self.looking.views.iter().zip(&self.surveys).enumerate();
+        let record = |(at, (view, survey)): (usize, (&crate::looking::View, &Survey))| {
+            let spot = |id: &NodeId| view.spot(*id).to_string();
+            let largest =
+                survey.largest.iter().map(|id| json!({"item": spot(id), "size": view.tree.size(*id)}));
+            let oddities: serde_json::Map<String, Value> =
+                odd.iter().map(|(oddity, rows)| (oddity.word().to_owned(), rows[at].len().into())).collect();
+            json!({
+                "place": view.ground.base.to_string(),
+                "files": survey.files.count,
+                "bytes": survey.files.bytes,
+                "folders": survey.folders,
+                "loose": survey.loose.count,
+                "types": band(survey.types.iter().map(|(item_type, part)| (item_type.word(), *part))),
+                "ages": band(AGES.iter().zip(survey.ages).map(|((name, _), part)| (*name, part))),
+                "sizes": band(SIZES.iter().zip(survey.sizes).map(|((name, _), part)| (*name, part))),
+                "largest": largest.collect::<Vec<Value>>(),
+                "odd": oddities,
+                "as_known": view.is_known,
+            })
+        };
+        views.map(record).collect()
+    }
+
+    /// One line a figure: place, what, name, count, bytes.
+    fn print_csv(&self) -> Done {
+        #[derive(serde::Serialize)]
+        struct Line {
+            place: String,
+            figure: &'static str,
+            name: String,
+            count: u64,
+            bytes: u64,
+        }
+        let mut lines = Vec::new();
+        for (view, survey) in self.looking.views.iter().zip(&self.surveys) {
+            let place = view.ground.base.to_string();
+            let mut add = |figure, name: &str, part: Part| {
+                let name = name.to_owned();
+                lines.push(Line { place: place.clone(), figure, name, count: part.count, bytes: part.bytes });
+            };
+            add("all", "files", survey.files);
+            survey.types.iter().for_each(|(item_type, part)| add("type", item_type.word(), *part));
+            AGES.iter().zip(survey.ages).for_each(|((name, _), part)| add("age", name, part));
+            SIZES.iter().zip(survey.sizes).for_each(|((name, _), part)| add("size", name, part));
+        }
+        records::print(lines.into_iter(), PlainFormat::Csv)
+    }
+}
+
+fn band<'n>(parts: impl Iterator<Item = (&'n str, Part)>) -> Value {
+    let of = |(name, part): (&str, Part)| json!({"name": name, "files": part.count, "bytes": part.bytes});
+    parts.map(of).collect::<Vec<Value>>().into()
+}
+
+fn pad(bar: &str) -> String {
+    format!("{bar:<0$}", bars::WIDTH)
+}
+
+/// The command that shows what is odd, in the places that were looked at.
+fn command(oddity: Oddity, piles: &[PathBuf]) -> String {
+    let quoted = |pile: &PathBuf| format!(" {}", plain(&quoted(&pile.to_string_lossy())));
+    let piles: String = piles.iter().map(quoted).collect();
+    format!("nine survey{piles} --odd {}", oddity.word())
+}
+
+/// A word as a shell reads it.
+fn quoted(word: &str) -> String {
+    let plain = |c: char| c.is_alphanumeric() || matches!(c, '/' | '.' | '-' | '_' | '~');
+    if word.chars().all(plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', "'\\''")) }
+}

@@ -1,0 +1,148 @@
+//! A condition asked of a place: what is known answers first, and only what is still in question is
+//! learned.
+
+use nine_core::condition::{Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
+use nine_core::find::{Found, Query, Rows, TextAnswers};
+use nine_core::item::Kind;
+use nine_core::tree::{Column, NodeId, Tree, Unlearned};
+use nine_stores::Store;
+
+use super::{Looking, View};
+use crate::error::{Done, Failure};
+
+/// Asking again more often than this would mean that learning does not end.
+const ROUNDS: usize = 4;
+
+/// What is asked of every place.
+#[derive(Debug, Clone, Copy)]
+pub struct Question<'c> {
+    /// The condition.
+    pub condition: &'c Condition,
+    /// Whether a folder's tags count for all that lies in it.
+    pub inside: bool,
+    /// Whether words are read in every place, also in those that do not ask for it.
+    pub reads_text: bool,
+}
+
+impl Looking<'_> {
+    /// The rows of a view, out of `among`, for which the condition holds.
+    ///
+    /// # Errors
+    /// If the index of words cannot be asked.
+    pub fn find(&mut self, view: usize, question: Question, among: &Rows) -> Done<Rows> {
+        let condition = question.condition;
+        let reads_text = question.reads_text || self.views[view].ground.reads_text;
+        let asks_tags = condition.asks_for_tags();
+        if question.inside && asks_tags {
+            let tree = &self.views[view].tree;
+            let folders = Rows::all(tree.rows()).filter(|row| row > 0 && tree.is_folder(NodeId::new(row)));
+            self.learn(view, &folders, Unlearned { tags: true, content: false });
+        }
+        for round in 0..=ROUNDS {
+            let last = round == ROUNDS || self.views[view].store().is_none();
+            let texts = self.text_answers(condition)?;
+            let known = Known { texts: &texts, reads_text, settle_for_less: last };
+            let found = self.ask(view, question, &known, among);
+            if last || found.maybe.is_empty() {
+                return Ok(found.yes);
+            }
+            let all_contents = condition.mentions(Flag::Mislabelled);
+            self.learn(view, &found.maybe, Unlearned { tags: asks_tags, content: all_contents });
+            if condition.asks_for_type() && !all_contents {
+                self.learn_types(view, &found.maybe);
+            }
+            if reads_text && !condition.text_tests().is_empty() {
+                self.read_words(view, &found.maybe);
+            }
+        }
+        unreachable!("the last round returns")
+    }
+
+    /// Looks at the contents of rows whose type is not certain without.
+    pub fn learn_types(&mut self, view: usize, rows: &Rows) {
+        let tree = &self.views[view].tree;
+        let rows = rows.filter(|row| tree.wants_look(NodeId::new(row)));
+        self.learn(view, &rows, Unlearned { tags: false, content: true });
+    }
+
+    fn text_answers(&self, condition: &Condition) -> Done<TextAnswers> {
+        let tests = condition.text_tests();
+        match &self.catalogue {
+            Some(catalogue) if !tests.is_empty() => {
+                catalogue.answers(&tests).map_err(|error| Failure::system(error.to_string()))
+            }
+            _ => Ok(TextAnswers::new()),
+        }
+    }
+
+    fn ask(&self, view: usize, question: Question, known: &Known, among: &Rows) -> Found {
+        let view = &self.views[view];
+        let query = Query {
+            tree: &view.tree,
+            now: &self.session.now,
+            texts: known.texts,
+            is_broken: &|id| is_broken(view, id),
+            tags_reach_inside: question.inside,
+            settle_for_less: known.settle_for_less,
+            reads_text: known.reads_text,
+        };
+        query.find(question.condition, among)
+    }
+
+    /// Asks with what is known of a view as it is.
+    pub fn with_query<T>(&self, view: usize, ask: impl FnOnce(&Query) -> T) -> T {
+        let view = &self.views[view];
+        ask(&Query {
+            tree: &view.tree,
+            now: &self.session.now,
+            texts: &TextAnswers::new(),
+            is_broken: &|id| is_broken(view, id),
+            tags_reach_inside: false,
+            settle_for_less: true,
+            reads_text: false,
+        })
+    }
+}
+
+/// What a question is answered from.
+struct Known<'a> {
+    texts: &'a TextAnswers,
+    reads_text: bool,
+    settle_for_less: bool,
+}
+
+fn is_broken(view: &View, id: NodeId) -> bool {
+    let store = view.store().filter(|_| view.tree.kind(id) == Kind::Link);
+    store.is_some_and(|store| store.link_is_broken(&view.tree.path(id)).unwrap_or(false))
+}
+
+/// The columns that a condition asks for, besides those that every answer is told with.
+pub fn columns_of(condition: Option<&Condition>) -> Vec<Column> {
+    use Column::{
+        Arrived, Born, FolderEnd, FolderItems, FolderNewest, Kind, Marks, Modified, NameEnd, Names, Opened,
+        Parent, Size, Tags, Text, Type, Words,
+    };
+    let mut columns =
+        vec![Parent, Column::Folder, NameEnd, Names, Kind, Marks, Size, Modified, FolderEnd, FolderNewest];
+    for test in condition.map(Condition::tests).unwrap_or_default() {
+        columns.extend_from_slice(match test {
+            Test::Type(_) => &[Type],
+            Test::Tag(_) => &[Tags, Words],
+            Test::Count(CountSubject::Items, ..) => &[FolderItems],
+            Test::Date(DateSubject::Opened, _) => &[Opened],
+            Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Born, Arrived],
+            Test::Age(..) => &[Born, Arrived, Opened],
+            Test::Words(WordSubject::Text, _) => &[Text, Type],
+            Test::Flag(Flag::Empty) => &[FolderItems],
+            _ => &[],
+        });
+    }
+    columns.sort_unstable();
+    columns.dedup();
+    columns
+}
+
+/// The rows of a tree but its root.
+pub fn all_rows(tree: &Tree) -> Rows {
+    Rows::all(tree.rows()).filter(|row| row > 0)
+}

@@ -1,0 +1,154 @@
+//! Which places a command looks at.
+
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use nine_core::config::Config;
+use nine_core::escape::escape;
+use nine_core::place::{ItemPath, Spot};
+use nine_stores::{LocalStore, Store, StoreError};
+
+use crate::error::{Done, Failure};
+use crate::layout;
+use crate::session::{Opened, Session};
+
+/// A place to look at.
+#[derive(Debug)]
+pub struct Ground {
+    /// How it is written; what lies in it is written below that.
+    pub base: Spot,
+    /// Its folder.
+    pub path: PathBuf,
+    /// What the catalogue keeps it under.
+    pub address: String,
+    /// Its store, where it can be reached.
+    pub store: Option<Arc<LocalStore>>,
+    /// Why it cannot.
+    pub error: Option<StoreError>,
+    /// Folders in it that are places of their own.
+    pub closed: HashSet<ItemPath>,
+    /// Whether the words inside its files are read.
+    pub reads_text: bool,
+    /// Whether it is a pile.
+    pub is_pile: bool,
+}
+
+/// Every pile and bookcase. One that is both is looked at once.
+pub fn all_grounds(session: &Session, config: &Config, opened: &Opened) -> Vec<Ground> {
+    let piles = config.piles.iter().map(|pile| (&pile.name, &pile.at, pile.text, true));
+    let bookcases = config.bookcases.iter().map(|case| (&case.name, &case.at, case.text, false));
+    let mut seen = HashSet::new();
+    let mut grounds = Vec::new();
+    for (name, at, reads_text, is_pile) in piles.chain(bookcases) {
+        let path = session.expand(at);
+        let reads_text = reads_text || (is_pile && rules_read_text(config, name));
+        if seen.insert(layout::real(&path)) {
+            let ground = ground(session, config, opened, name, path, is_pile);
+            grounds.push(Ground { reads_text, ..ground });
+        } else if let Some(twin) =
+            grounds.iter_mut().find(|other| layout::real(&other.path) == layout::real(&path))
+        {
+            twin.reads_text |= reads_text;
+        }
+    }
+    grounds
+}
+
+/// Whether a rule asks for the words inside what lies in a pile.
+fn rules_read_text(config: &Config, pile: &str) -> bool {
+    config.rules.iter().any(|rule| rule.is_for_pile(pile) && !rule.when.text_tests().is_empty())
+}
+
+fn ground(
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    name: &str,
+    path: PathBuf,
+    is_pile: bool,
+) -> Ground {
+    let store = opened.store(name).cloned();
+    let error = store.is_none().then(|| {
+        LocalStore::open(&path, session.settings(config, true)).err().unwrap_or(StoreError::NotThere)
+    });
+    Ground {
+        base: Spot::new(name, ItemPath::root()),
+        address: store.as_ref().map_or_else(|| address(&path), |store| store.address()),
+        closed: layout::other_places_inside(session, config, opened, name),
+        store,
+        error,
+        path,
+        reads_text: false,
+        is_pile,
+    }
+}
+
+fn address(path: &Path) -> String {
+    let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    escape(absolute.as_os_str().as_encoded_bytes())
+}
+
+/// The places that were typed: names of piles and bookcases, or folders.
+///
+/// # Errors
+/// For what is neither.
+pub fn grounds_of(
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    typed: &[PathBuf],
+) -> Done<Vec<Ground>> {
+    let mut grounds = Vec::new();
+    for one in typed {
+        let named = all_grounds(session, config, opened).into_iter().find(|ground| {
+            one.as_os_str() == ground.base.place.as_str() || layout::real(one) == layout::real(&ground.path)
+        });
+        let ground = match named {
+            Some(ground) => ground,
+            None => folder(session, config, opened, one)?,
+        };
+        grounds.push(ground);
+    }
+    Ok(grounds)
+}
+
+/// A folder that is no place of the configuration; it is written as a path below the place that it
+/// lies in, or else as it stands.
+fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path) -> Done<Ground> {
+    let shown = session.shown(typed);
+    let path = layout::real(&session.expand(&typed.to_string_lossy()));
+    let path = if path.exists() { path } else { std::path::absolute(typed)? };
+    let store = LocalStore::open(&path, session.settings(config, true)).map_err(|error| {
+        let known: Vec<&str> = opened.open.iter().map(|place| place.name.as_str()).collect();
+        Failure::words(format!("{shown} cannot be looked at: {error}")).hint(match known.is_empty() {
+            true => "give a folder".to_owned(),
+            false => format!("give a folder, or one of {}", nine_core::diagnostic::any_of(known)),
+        })
+    })?;
+    let holder = opened
+        .open
+        .iter()
+        .filter_map(|place| {
+            let below = path.strip_prefix(layout::real(place.store.path())).ok()?;
+            Some((place, ItemPath::new(below.as_os_str().as_encoded_bytes())?))
+        })
+        .min_by_key(|(_, below)| below.depth());
+    let base = match &holder {
+        Some((place, below)) => Spot::new(place.name.clone(), below.clone()),
+        None => Spot::new(session.shown(&path), ItemPath::root()),
+    };
+    let reads_text = all_grounds(session, config, opened)
+        .iter()
+        .any(|ground| ground.reads_text && ground.base.place == base.place);
+    Ok(Ground {
+        base,
+        address: store.address(),
+        store: Some(Arc::new(store)),
+        error: None,
+        closed: HashSet::new(),
+        reads_text,
+        is_pile: false,
+        path,
+    })
+}

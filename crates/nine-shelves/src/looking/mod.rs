@@ -1,0 +1,274 @@
+//! What a command looks at: places read just now with what the catalogue knows of them, or, where
+//! that is asked for or they cannot be reached, as the catalogue knows them.
+
+mod ask;
+mod grounds;
+mod words;
+
+use std::ffi::OsStr;
+use std::io::Write;
+use std::os::unix::ffi::OsStrExt;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use nine_core::find::Rows;
+use nine_core::item::Stamp;
+use nine_core::moment::Moment;
+use nine_core::place::Spot;
+use nine_core::tree::{Column, NodeId, Tree, Unlearned};
+use nine_stores::catalogue::Fresh;
+use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
+
+pub use ask::{Question, all_rows, columns_of};
+pub use grounds::{Ground, all_grounds, grounds_of};
+pub use words::words_of;
+
+use crate::error::{Done, Failure};
+use crate::output::style::{DOUBT, REFUSED};
+use crate::progress;
+use crate::session::Session;
+
+/// A place as it was found.
+pub struct View {
+    /// What it was asked for.
+    pub ground: Ground,
+    /// Everything in it.
+    pub tree: Tree,
+    /// When it was read.
+    pub at: Moment,
+    /// Whether this is what the catalogue knows, and not what is there now.
+    pub is_known: bool,
+    /// Whether something was learned since the tree was kept.
+    learned: bool,
+}
+
+impl View {
+    /// Where an entry lies.
+    pub fn spot(&self, id: NodeId) -> Spot {
+        let base = &self.ground.base;
+        Spot::new(base.place.clone(), base.path.join_path(&self.tree.path(id)))
+    }
+
+    /// The absolute path of an entry.
+    pub fn absolute(&self, id: NodeId) -> PathBuf {
+        let path = self.tree.path(id);
+        if path.is_root() {
+            return self.ground.path.clone();
+        }
+        self.ground.path.join(OsStr::from_bytes(path.as_bytes()))
+    }
+
+    /// The store, where it can be reached.
+    pub fn store(&self) -> Option<&Arc<LocalStore>> {
+        self.ground.store.as_ref().filter(|_| !self.is_known)
+    }
+
+    /// As what an entry must be found when it is changed.
+    pub fn stamp(&self, id: NodeId) -> Stamp {
+        self.tree.entry(id).stamp()
+    }
+}
+
+/// The places of a command, and the catalogue.
+pub struct Looking<'s> {
+    session: &'s Session,
+    catalogue: Option<Catalogue>,
+    /// The places.
+    pub views: Vec<View>,
+    /// How many places and folders could not be read, each of which was named.
+    pub troubles: usize,
+}
+
+/// How to look.
+#[derive(Debug, Clone)]
+pub enum How {
+    /// Read the places first.
+    Now,
+    /// Answer from the catalogue alone, with these columns.
+    AsKnown(Vec<Column>),
+}
+
+impl<'s> Looking<'s> {
+    /// Reads the places and takes over what the catalogue knows of them.
+    ///
+    /// # Errors
+    /// If the catalogue is asked for alone and there is none.
+    pub fn look(session: &'s Session, grounds: Vec<Ground>, how: &How) -> Done<Self> {
+        let catalogue = open_catalogue(session);
+        if matches!(how, How::AsKnown(_)) && catalogue.is_none() {
+            return Err(Failure::system("nothing is known, since the catalogue cannot be used")
+                .hint("leave out --known to read the places"));
+        }
+        let mut looking = Self { session, catalogue, views: Vec::new(), troubles: 0 };
+        for ground in grounds {
+            match (how, &ground.store) {
+                (How::Now, Some(store)) => {
+                    let store = Arc::clone(store);
+                    looking.read(ground, &store);
+                }
+                (How::AsKnown(columns), _) => looking.recall(ground, columns),
+                (How::Now, None) => looking.recall_unreachable(ground),
+            }
+        }
+        looking.refresh();
+        Ok(looking)
+    }
+
+    /// The catalogue, where it can be used.
+    pub fn catalogue(&self) -> Option<&Catalogue> {
+        self.catalogue.as_ref()
+    }
+
+    fn read(&mut self, ground: Ground, store: &LocalStore) {
+        let scope = Scope { closed: ground.closed.clone() };
+        let at = Moment::from_timestamp(Session::clock().timestamp());
+        let watch = Watch::default();
+        let label = format!("reading {}", ground.base);
+        let scan = progress::during(&label, None, &watch, || store.scan(&scope, &watch));
+        match scan {
+            Ok(scan) => {
+                for (path, error) in &scan.troubles {
+                    let spot = Spot::new(ground.base.place.clone(), ground.base.path.join_path(path));
+                    self.trouble(&format!("{spot}"), &format!("could not be read: {error}"));
+                }
+                self.views.push(View { ground, tree: scan.tree, at, is_known: false, learned: false });
+            }
+            Err(error) => self.recall_unreachable(Ground { error: Some(error), ..ground }),
+        }
+    }
+
+    /// Takes what the catalogue knows of a place.
+    fn recall(&mut self, ground: Ground, columns: &[Column]) {
+        let known = self.catalogue.as_ref().map(|catalogue| catalogue.load(&ground.address, columns));
+        match known {
+            Some(Ok(Some(kept))) => {
+                let (tree, at) = (kept.tree, kept.at);
+                self.views.push(View { ground, tree, at, is_known: true, learned: false });
+            }
+            Some(Err(error)) => {
+                self.trouble(&ground.base.to_string(), &format!("is not known: {error}"));
+            }
+            Some(Ok(None)) | None => {
+                self.trouble(&ground.base.to_string(), "is not known: it was never looked at");
+            }
+        }
+    }
+
+    /// Says that a place cannot be reached, and takes what is known of it.
+    fn recall_unreachable(&mut self, ground: Ground) {
+        let why = match &ground.error {
+            Some(StoreError::NotThere) | None => "there is no such folder".to_owned(),
+            Some(other) => other.to_string(),
+        };
+        let shown = self.session.shown(&ground.path);
+        let views = self.views.len();
+        self.trouble(&ground.base.to_string(), &format!("at {shown} cannot be reached: {why}"));
+        let troubles = self.troubles;
+        self.recall(ground, &Column::ALL);
+        if let Some(view) = self.views.get(views) {
+            let since = Session::known_since(view.at);
+            self.tell(DOUBT, &format!("  it is told {since}"));
+        }
+        self.troubles = troubles;
+    }
+
+    fn trouble(&mut self, what: &str, why: &str) {
+        self.troubles += 1;
+        let mut err = anstream::stderr().lock();
+        let _ = writeln!(err, "{REFUSED}x {}{REFUSED:#} {}", self.session.look.text(what), why);
+    }
+
+    fn tell(&self, style: anstyle::Style, what: &str) {
+        let _ = writeln!(anstream::stderr().lock(), "{style}{}{style:#}", self.session.look.text(what));
+    }
+
+    /// Takes over what is known of unchanged entries, and keeps what was read.
+    fn refresh(&mut self) {
+        let Some(catalogue) = &mut self.catalogue else { return };
+        let read = self.views.iter_mut().filter(|view| !view.is_known);
+        let mut fresh: Vec<Fresh> = read
+            .map(|view| Fresh { address: &view.ground.address, tree: &mut view.tree, at: view.at })
+            .collect();
+        if fresh.is_empty() {
+            return;
+        }
+        match catalogue.refresh(&mut fresh) {
+            Ok(()) => {}
+            Err(CatalogueError::Damaged) => self.replace_and_refresh(),
+            Err(error) => self.do_without(&error),
+        }
+    }
+
+    fn replace_and_refresh(&mut self) {
+        let Some(old) = self.catalogue.take() else { return };
+        let file = old.file().to_owned();
+        drop(old);
+        match Catalogue::replace(&file, "damaged") {
+            Ok((new, aside)) => {
+                self.catalogue = Some(new);
+                tell_set_aside(self.session, aside.as_ref());
+                self.refresh();
+            }
+            Err(error) => self.do_without(&error),
+        }
+    }
+
+    /// Goes on without the catalogue: it saves time and nothing else.
+    fn do_without(&mut self, error: &CatalogueError) {
+        self.catalogue = None;
+        self.tell(DOUBT, &format!("{error}; going on without it"));
+    }
+
+    /// Learns tags and contents of rows of a view.
+    pub fn learn(&mut self, view: usize, rows: &Rows, what: Unlearned) {
+        let view = &mut self.views[view];
+        let Some(store) = view.store().cloned() else { return };
+        let watch = Watch::default();
+        let label = format!("looking at {}", view.ground.base);
+        let ids: Vec<NodeId> = rows.ids().collect();
+        let asked = progress::during(&label, Some(ids.len() as u64), &watch, || {
+            nine_stores::learn(&*store, &mut view.tree, ids, what, &watch)
+        });
+        view.learned |= asked > 0;
+    }
+
+    /// Keeps what was learned. To be called when a command has learned all that it wants.
+    pub fn keep(&mut self) {
+        let Some(catalogue) = &mut self.catalogue else { return };
+        for view in self.views.iter_mut().filter(|view| view.learned) {
+            match catalogue.learn(&view.ground.address, &view.tree, view.at) {
+                Ok(()) => view.learned = false,
+                Err(error) => return self.do_without(&error),
+            }
+        }
+    }
+}
+
+/// Opens the catalogue; says what was wrong with it, and goes on without where it cannot be used.
+fn open_catalogue(session: &Session) -> Option<Catalogue> {
+    let file = session.data.join("catalogue.sqlite");
+    let opened = match std::fs::create_dir_all(&session.data) {
+        Ok(()) => Catalogue::open(&file),
+        Err(error) => Err(error.into()),
+    };
+    match opened {
+        Ok((catalogue, aside)) => {
+            tell_set_aside(session, aside.as_ref());
+            Some(catalogue)
+        }
+        Err(error) => {
+            let _ = writeln!(anstream::stderr().lock(), "{DOUBT}{error}{DOUBT:#}; going on without it");
+            None
+        }
+    }
+}
+
+fn tell_set_aside(session: &Session, aside: Option<&nine_stores::catalogue::SetAside>) {
+    let Some(aside) = aside else { return };
+    let _ = writeln!(
+        anstream::stderr().lock(),
+        "{DOUBT}The catalogue was {}{DOUBT:#} and is set aside as {}; a new one is made.",
+        aside.because,
+        session.shown(&aside.to)
+    );
+}

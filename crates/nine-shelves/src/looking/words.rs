@@ -1,0 +1,132 @@
+//! Reads the words inside files where nobody has yet, and keeps them in the catalogue.
+
+use std::io::{Read, Write};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::sync_channel;
+
+use nine_core::find::Rows;
+use nine_core::item::{Entry, Kind};
+use nine_core::place::ItemPath;
+use nine_core::tree::{NodeId, Tree};
+use nine_stores::catalogue::Reading;
+use nine_stores::reading::{Words, bounds};
+use nine_stores::{LocalStore, Store, Watch};
+
+use super::{Ground, Looking, View, open_catalogue};
+use crate::output::style::DOUBT;
+use crate::progress;
+use crate::reader::{Ask, Reader};
+use crate::session::Session;
+
+/// How many files are kept at once.
+const SHARE: usize = 128;
+
+impl Looking<'_> {
+    /// Reads the words of these rows where they are not known. What cannot be read is named.
+    pub fn read_words(&mut self, view: usize, rows: &Rows) {
+        let tree = &self.views[view].tree;
+        let unread = |id: &NodeId| tree.may_have_words(*id) && tree.text(*id) == 0;
+        let wanted: Vec<NodeId> = rows.ids().filter(unread).collect();
+        let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else {
+            return;
+        };
+        if self.catalogue.is_none() {
+            self.tell(DOUBT, "without the catalogue no words can be read");
+            return;
+        }
+        let watch = Watch::default();
+        let label = format!("reading words in {}", self.views[view].ground.base);
+        let total = wanted.len() as u64;
+        progress::during(&label, Some(total), &watch, || self.read_all(view, &store, &wanted, &watch));
+    }
+
+    /// Two readers at work, and the results kept as they come, so that a long reading that is cut
+    /// off was not in vain.
+    fn read_all(&mut self, view: usize, store: &LocalStore, wanted: &[NodeId], watch: &Watch) {
+        let next = AtomicUsize::new(0);
+        let paths: Vec<_> = wanted.iter().map(|id| self.views[view].tree.path(*id)).collect();
+        let sizes: Vec<u64> = wanted.iter().map(|id| self.views[view].tree.size(*id)).collect();
+        let (send, receive) = sync_channel::<Reading>(SHARE);
+        std::thread::scope(|scope| {
+            for _ in 0..2.min(wanted.len()) {
+                let (send, next, paths, sizes) = (send.clone(), &next, &paths, &sizes);
+                scope.spawn(move || {
+                    let mut reader = Reader::default();
+                    while let Some(at) =
+                        Some(next.fetch_add(1, Ordering::Relaxed)).filter(|at| *at < paths.len())
+                    {
+                        let words = read(store, &mut reader, &paths[at], sizes[at], Ask::Words);
+                        watch.saw(1);
+                        let reading = Reading { id: wanted[at], body: words.body, note: words.note };
+                        if send.send(reading).is_err() {
+                            break;
+                        }
+                    }
+                });
+            }
+            drop(send);
+            let mut share = Vec::new();
+            for reading in receive {
+                share.push(reading);
+                if share.len() >= SHARE {
+                    self.keep_words(view, &std::mem::take(&mut share));
+                }
+            }
+            self.keep_words(view, &share);
+        });
+    }
+
+    fn keep_words(&mut self, view: usize, readings: &[Reading]) {
+        let failed: Vec<&Reading> = readings.iter().filter(|reading| !reading.note.is_empty()).collect();
+        for reading in failed {
+            let spot = self.views[view].spot(reading.id);
+            let mut err = anstream::stderr().lock();
+            let _ = writeln!(err, "{DOUBT}? {spot}{DOUBT:#} {}", reading.note);
+        }
+        let View { ground, tree, at, .. } = &mut self.views[view];
+        let Some(catalogue) = &mut self.catalogue else { return };
+        if let Err(error) = catalogue.keep_texts(&ground.address, tree, *at, readings) {
+            self.do_without(&error);
+        }
+    }
+
+    /// A few lines that tell what a file is.
+    pub fn glance(&self, view: usize, id: NodeId, lines: u8) -> Words {
+        let Some(store) = self.views[view].store() else {
+            return Words::none("it cannot be reached");
+        };
+        let tree: &Tree = &self.views[view].tree;
+        read(store, &mut Reader::default(), &tree.path(id), tree.size(id), Ask::Glance(lines))
+    }
+}
+
+fn read(store: &LocalStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
+    let mut bytes = Vec::new();
+    let content = store.read(path).and_then(|file| Ok(file.take(bounds::FILE).read_to_end(&mut bytes)?));
+    match content {
+        Ok(_) => reader.ask(ask, path.name(), &bytes, size),
+        Err(error) => Words::none(format!("could not be read: {error}")),
+    }
+}
+
+/// The words of one file: as they are kept, or, where its place asks for that, read now.
+pub fn words_of(
+    session: &Session,
+    ground: &Ground,
+    store: &LocalStore,
+    path: &ItemPath,
+    entry: &Entry,
+) -> Option<Words> {
+    use nine_core::tree::Column;
+    if entry.kind != Kind::File {
+        return None;
+    }
+    let catalogue = open_catalogue(session)?;
+    let columns = [Column::Identity, Column::Size, Column::Modified, Column::Changed, Column::Text];
+    let kept = catalogue.load(&ground.address, &columns).ok().flatten();
+    let number = kept.and_then(|kept| kept.tree.text_of(entry));
+    if let Some(reading) = number.and_then(|number| catalogue.text(number).ok().flatten()) {
+        return Some(Words { body: reading.body, note: reading.note });
+    }
+    ground.reads_text.then(|| read(store, &mut Reader::default(), path, entry.size, Ask::Words))
+}

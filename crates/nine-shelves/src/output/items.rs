@@ -1,0 +1,251 @@
+//! Lists of items: a line each, in columns.
+
+use std::io::{self, Write};
+
+use nine_core::amount::readable;
+use nine_core::config::Config;
+use nine_core::escape::{escape, plain};
+use nine_core::item::Kind;
+use nine_core::moment::{Moment, Now};
+use nine_core::tree::{Column as Kept, NodeId, TagsOf, Tree};
+use serde_json::{Map, Value, json};
+
+use super::records::written;
+use super::style::{FAINT, PLAIN, STRONG};
+use super::table::{Cell, Column, Table, cell, styled};
+use super::{Look, tags};
+use crate::cli::ItemColumn;
+use crate::error::Done;
+use crate::looking::{Looking, View};
+
+/// An item that was found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Hit {
+    /// The number of its view.
+    pub view: u32,
+    /// Its row there.
+    pub id: NodeId,
+}
+
+/// Lines whose widths are found together; a longer list goes on with these widths.
+const BLOCK: usize = 2_000;
+
+/// The columns that people see where they ask for none.
+pub const USUAL: [ItemColumn; 4] =
+    [ItemColumn::Name, ItemColumn::Location, ItemColumn::Size, ItemColumn::Age];
+
+/// The columns that programs get where they ask for none.
+pub const ALL: [ItemColumn; 10] = [
+    ItemColumn::Name,
+    ItemColumn::Location,
+    ItemColumn::Path,
+    ItemColumn::Type,
+    ItemColumn::Size,
+    ItemColumn::Items,
+    ItemColumn::Modified,
+    ItemColumn::Opened,
+    ItemColumn::Arrived,
+    ItemColumn::Tags,
+];
+
+impl ItemColumn {
+    /// Its heading, and its name in CSV and JSON.
+    pub fn word(self) -> &'static str {
+        match self {
+            ItemColumn::Name => "name",
+            ItemColumn::Location => "location",
+            ItemColumn::Size => "size",
+            ItemColumn::Age => "age",
+            ItemColumn::Modified => "modified",
+            ItemColumn::Type => "type",
+            ItemColumn::Tags => "tags",
+            ItemColumn::Opened => "opened",
+            ItemColumn::Arrived => "arrived",
+            ItemColumn::Items => "items",
+            ItemColumn::Path => "path",
+        }
+    }
+
+    /// The columns of the catalogue that it is told from, besides those that are always there.
+    pub fn needs(self) -> &'static [Kept] {
+        match self {
+            ItemColumn::Type => &[Kept::Type],
+            ItemColumn::Tags => &[Kept::Tags, Kept::Words],
+            ItemColumn::Opened => &[Kept::Opened],
+            ItemColumn::Arrived => &[Kept::Born, Kept::Arrived],
+            ItemColumn::Items => &[Kept::FolderItems],
+            _ => &[],
+        }
+    }
+
+    fn set(self) -> Column {
+        match self {
+            ItemColumn::Name => Column::Shortened,
+            ItemColumn::Location | ItemColumn::Path => Column::Squeezed,
+            ItemColumn::Size | ItemColumn::Items => Column::Right,
+            _ => Column::Left,
+        }
+    }
+}
+
+/// What a list is told from.
+pub struct Listing<'a> {
+    /// The places that were looked at.
+    pub looking: &'a Looking<'a>,
+    /// How tags look.
+    pub config: &'a Config,
+    /// The time from which ages are counted.
+    pub now: &'a Now,
+    /// How to draw.
+    pub look: &'a Look,
+    /// The columns.
+    pub columns: &'a [ItemColumn],
+}
+
+impl Listing<'_> {
+    fn view(&self, hit: Hit) -> &View {
+        &self.looking.views[hit.view as usize]
+    }
+
+    /// Prints a table, with headings if it is not one of several.
+    pub fn print_table(
+        &self,
+        out: &mut impl Write,
+        hits: &[Hit],
+        widths: &mut Option<Vec<usize>>,
+        indent: usize,
+        headed: bool,
+    ) -> io::Result<()> {
+        for (number, block) in hits.chunks(BLOCK).enumerate() {
+            let mut table = self.table(indent);
+            if number == 0 && headed {
+                table.line(self.columns.iter().map(|column| styled(column.word(), FAINT)).collect());
+            }
+            for hit in block {
+                table.line(self.columns.iter().map(|column| self.cell(*hit, *column)).collect());
+            }
+            let widths = widths.get_or_insert_with(|| table.widths(self.look));
+            table.print_with(out, self.look, widths)?;
+        }
+        Ok(())
+    }
+
+    /// The widths that serve all of several lists.
+    pub fn widths(&self, hits: &[Hit], indent: usize) -> Vec<usize> {
+        let mut table = self.table(indent);
+        for hit in hits.iter().take(BLOCK) {
+            table.line(self.columns.iter().map(|column| self.cell(*hit, *column)).collect());
+        }
+        table.widths(self.look)
+    }
+
+    fn table(&self, indent: usize) -> Table {
+        let columns: Vec<Column> = self.columns.iter().map(|column| column.set()).collect();
+        Table::new(&columns).indented(indent)
+    }
+
+    fn cell(&self, hit: Hit, column: ItemColumn) -> Cell {
+        let (view, id) = (self.view(hit), hit.id);
+        let tree = &view.tree;
+        match column {
+            ItemColumn::Name => {
+                let name = self.look.name(name_of(view, id));
+                let (name, style) = match tree.kind(id) {
+                    Kind::Folder => (format!("{name}/"), STRONG),
+                    _ => (name, PLAIN),
+                };
+                styled(name, style)
+            }
+            ItemColumn::Location => styled(self.look.text(&location(view, id)), FAINT),
+            ItemColumn::Size => cell(readable(tree.size(id))),
+            ItemColumn::Age => styled(self.now.age(tree.newest(id)), FAINT),
+            ItemColumn::Tags => match tree.tags(id) {
+                TagsOf::Known(tags) => cell(self.look.text(&tags::shown(self.config, self.look, tags))),
+                TagsOf::NotAsked => cell(""),
+            },
+            ItemColumn::Path => styled(self.look.text(&self.text(hit, column)), FAINT),
+            other => styled(self.look.text(&self.text(hit, other)), FAINT),
+        }
+    }
+
+    /// A column's value as programs read it.
+    pub fn text(&self, hit: Hit, column: ItemColumn) -> String {
+        let (view, id) = (self.view(hit), hit.id);
+        let tree = &view.tree;
+        let minute = |at: Option<Moment>| at.map_or(String::new(), |at| self.now.minute(at));
+        match column {
+            ItemColumn::Name => escape(name_of(view, id)),
+            ItemColumn::Location => location(view, id),
+            ItemColumn::Size => tree.size(id).to_string(),
+            ItemColumn::Age => self.now.age(tree.newest(id)),
+            ItemColumn::Modified => minute(Some(tree.newest(id))),
+            ItemColumn::Type => tree.item_type(id).word().into(),
+            ItemColumn::Tags => match tree.tags(id) {
+                TagsOf::Known(tags) => plain(&nine_core::tags::to_attribute(tags)),
+                TagsOf::NotAsked => String::new(),
+            },
+            ItemColumn::Opened => minute(tree.opened(id)),
+            ItemColumn::Arrived => minute(tree.born(id)),
+            ItemColumn::Items => tree.items(id).map_or(String::new(), |items| items.to_string()),
+            ItemColumn::Path => escape(view.absolute(id).as_os_str().as_encoded_bytes()),
+        }
+    }
+
+    /// An item as one JSON object.
+    pub fn record(&self, hit: Hit) -> Value {
+        let (view, id) = (self.view(hit), hit.id);
+        let tree = &view.tree;
+        let mut record = Map::new();
+        record.insert("item".into(), view.spot(id).to_string().into());
+        for column in self.columns {
+            let text = || self.text(hit, *column);
+            let value = match column {
+                ItemColumn::Size => json!(tree.size(id)),
+                ItemColumn::Items => json!(tree.items(id)),
+                ItemColumn::Tags => match tree.tags(id) {
+                    TagsOf::Known(tags) => json!(tags),
+                    TagsOf::NotAsked => Value::Null,
+                },
+                ItemColumn::Opened | ItemColumn::Arrived => {
+                    Some(text()).filter(|text| !text.is_empty()).map_or(Value::Null, Value::String)
+                }
+                _ => text().into(),
+            };
+            record.insert(column.word().into(), value);
+        }
+        record.into()
+    }
+}
+
+fn name_of(view: &View, id: NodeId) -> &[u8] {
+    if id == Tree::ROOT { view.ground.base.path.name() } else { view.tree.name(id) }
+}
+
+/// The place and the folders above an item.
+pub fn location(view: &View, id: NodeId) -> String {
+    view.spot(id).folder().to_string()
+}
+
+/// Prints the absolute paths of hits, each byte as it is.
+pub fn print_paths(looking: &Looking, hits: &[Hit], end: &[u8]) -> Done {
+    let mut out = super::raw();
+    for hit in hits {
+        let path = looking.views[hit.view as usize].absolute(hit.id);
+        out.write_all(path.as_os_str().as_encoded_bytes())?;
+        out.write_all(end)?;
+    }
+    Ok(out.flush()?)
+}
+
+/// Prints hits as CSV with a heading.
+pub fn print_csv(listing: &Listing, hits: &[Hit]) -> Done {
+    let mut csv = csv::Writer::from_writer(super::raw());
+    let heading = std::iter::once("item").chain(listing.columns.iter().map(|column| column.word()));
+    csv.write_record(heading).map_err(written)?;
+    for hit in hits {
+        let spot = listing.view(*hit).spot(hit.id).to_string();
+        let values = listing.columns.iter().map(|column| listing.text(*hit, *column));
+        csv.write_record(std::iter::once(spot).chain(values)).map_err(written)?;
+    }
+    Ok(csv.flush()?)
+}

@@ -1,0 +1,38 @@
+//! Tags as people see them: with the marks and colours of the configuration.
+
+use anstyle::{AnsiColor, Style};
+use nine_core::config::{Config, TagColor};
+use nine_core::escape::plain;
+
+use super::Look;
+use super::style::PLAIN;
+
+/// The style of a tag.
+pub fn style(config: &Config, tag: &str) -> Style {
+    let color = config.tag_look(tag).and_then(|look| look.color);
+    color.map_or(PLAIN, |color| {
+        let ansi = match color {
+            TagColor::Red => AnsiColor::Red,
+            TagColor::Green => AnsiColor::Green,
+            TagColor::Yellow => AnsiColor::Yellow,
+            TagColor::Blue => AnsiColor::Blue,
+            TagColor::Magenta => AnsiColor::Magenta,
+            TagColor::Cyan => AnsiColor::Cyan,
+        };
+        ansi.on_default()
+    })
+}
+
+/// A tag with its mark before it. Where only ASCII is understood the mark is left out.
+pub fn marked(config: &Config, look: &Look, tag: &str) -> String {
+    let mark = config.tag_look(tag).and_then(|look| look.mark.as_deref()).filter(|_| !look.ascii);
+    match mark {
+        Some(mark) => format!("{} {}", plain(mark), plain(tag)),
+        None => plain(tag),
+    }
+}
+
+/// Tags in one cell.
+pub fn shown(config: &Config, look: &Look, tags: &[String]) -> String {
+    tags.iter().map(|tag| marked(config, look, tag)).collect::<Vec<_>>().join(", ")
+}
