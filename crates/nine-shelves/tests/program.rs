@@ -11,5 +11,15 @@ mod demo;
 mod killed;
 #[path = "program/output.rs"]
 mod output;
+#[path = "program/saved.rs"]
+mod saved;
+#[path = "program/search.rs"]
+mod search;
+#[path = "program/survey.rs"]
+mod survey;
+#[path = "program/tags.rs"]
+mod tags;
 #[path = "program/tidy.rs"]
 mod tidy;
+#[path = "program/words.rs"]
+mod words;

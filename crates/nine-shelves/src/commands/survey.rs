@@ -146,66 +146,22 @@ impl Told<'_> {
         Ok(out.flush()?)
     }
 
-    /// Types, ages and sizes side by side.
+    /// Types, ages and sizes, side by side where there is room.
     fn print_bands(&self, out: &mut impl Write, survey: &Survey) -> std::io::Result<()> {
-        let mut types: Vec<(&str, Part)> =
-            survey.types.iter().take(TYPES).map(|(item_type, part)| (item_type.word(), *part)).collect();
-        if survey.types.len() > TYPES {
-            let rest = survey.types[TYPES..].iter().fold(Part::default(), |mut sum, (_, part)| {
-                sum.count += part.count;
-                sum.bytes += part.bytes;
-                sum
-            });
-            types.push(("others", rest));
-        }
-        let ages: Vec<(&str, Part)> = AGES.iter().zip(survey.ages).map(|((name, _), p)| (*name, p)).collect();
-        let sizes: Vec<(&str, Part)> =
-            SIZES.iter().zip(survey.sizes).map(|((name, _), p)| (*name, p)).collect();
-        let bands = [types, ages, sizes];
-        let narrow = self.session.look.width < 96;
-        if narrow {
-            for band in &bands {
-                self.print_side_by_side(out, &[band])?;
-            }
-            return Ok(());
-        }
-        let [types, ages, sizes] = &bands;
-        self.print_side_by_side(out, &[types, ages, sizes])
-    }
-
-    fn print_side_by_side(&self, out: &mut impl Write, bands: &[&Vec<(&str, Part)>]) -> std::io::Result<()> {
+        let bands = [
+            Band { heading: "type", parts: types(survey) },
+            Band { heading: "age under", parts: named(AGES.iter().map(|(name, _)| *name), &survey.ages) },
+            Band { heading: "size under", parts: named(SIZES.iter().map(|(name, _)| *name), &survey.sizes) },
+        ];
         let look = &self.session.look;
-        let columns = [Column::Left, Column::Right, Column::Right, Column::Left].repeat(bands.len());
-        let mut table = Table::new(&columns).indented(2);
-        for row in 0..bands.iter().map(|band| band.len()).max().unwrap_or(0) {
-            let mut cells = Vec::new();
-            for (at, band) in bands.iter().enumerate() {
-                let most = band.iter().map(|(_, part)| part.count).max().unwrap_or(0);
-                let last = at + 1 == bands.len();
-                let bar = |part: u64| {
-                    let bar = bars::bar(look, part, most);
-                    // The bars of all but the last keep their room, so that the next block stands still.
-                    if last { bar } else { pad(&bar) }
-                };
-                match band.get(row) {
-                    Some((name, part)) if part.count > 0 => {
-                        cells.push(cell(*name));
-                        cells.push(cell(count(part.count)));
-                        cells.push(styled(readable(part.bytes), FAINT));
-                        cells.push(styled(bar(part.count), FAINT));
-                    }
-                    Some((name, _)) => {
-                        cells.push(styled(*name, FAINT));
-                        cells.push(styled("-", FAINT));
-                        cells.push(styled("-", FAINT));
-                        cells.push(styled(bar(0), FAINT));
-                    }
-                    None => cells.extend([cell(""), cell(""), cell(""), cell("")]),
-                }
+        let all: Vec<&Band> = bands.iter().collect();
+        let tables = BARS.map(|bar| side_by_side(look, &all, bar));
+        match tables.iter().find(|table| table.fits(look)) {
+            Some(table) => table.print(out, look),
+            None => {
+                bands.iter().try_for_each(|band| side_by_side(look, &[band], bars::WIDTH).print(out, look))
             }
-            table.line(cells);
         }
-        table.print(out, look)
     }
 
     fn print_largest(&self, out: &mut impl Write) -> std::io::Result<()> {
@@ -324,13 +280,72 @@ impl Told<'_> {
     }
 }
 
+/// Figures under a heading.
+struct Band {
+    heading: &'static str,
+    parts: Vec<(&'static str, Part)>,
+}
+
+/// The most frequent types, and the others together.
+fn types(survey: &Survey) -> Vec<(&'static str, Part)> {
+    let mut types: Vec<(&str, Part)> =
+        survey.types.iter().take(TYPES).map(|(item_type, part)| (item_type.word(), *part)).collect();
+    if survey.types.len() > TYPES {
+        let mut rest = Part::default();
+        for (_, part) in &survey.types[TYPES..] {
+            rest.count += part.count;
+            rest.bytes += part.bytes;
+        }
+        types.push(("others", rest));
+    }
+    types
+}
+
+/// Bands by their names, without the word that stands in the heading.
+fn named(names: impl Iterator<Item = &'static str>, parts: &[Part]) -> Vec<(&'static str, Part)> {
+    names.map(|name| name.strip_prefix("under ").unwrap_or(name)).zip(parts.iter().copied()).collect()
+}
+
+/// How long the bars may be, the first that fits being taken.
+const BARS: [usize; 3] = [bars::WIDTH, 6, 3];
+
+fn side_by_side(look: &output::Look, bands: &[&Band], longest: usize) -> Table {
+    let columns = [Column::Left, Column::Right, Column::Right, Column::Left].repeat(bands.len());
+    let mut table = Table::new(&columns).indented(2);
+    let empty = || cell("");
+    table.line(
+        bands.iter().flat_map(|band| [styled(band.heading, FAINT), empty(), empty(), empty()]).collect(),
+    );
+    for row in 0..bands.iter().map(|band| band.parts.len()).max().unwrap_or(0) {
+        let mut cells = Vec::new();
+        for (at, band) in bands.iter().enumerate() {
+            let most = band.parts.iter().map(|(_, part)| part.count).max().unwrap_or(0);
+            let bar = band
+                .parts
+                .get(row)
+                .map_or(String::new(), |(_, part)| bars::bar(look, part.count, most, longest));
+            // The bars of all but the last keep their room, so that the next block stands still.
+            let bar = if at + 1 == bands.len() { bar } else { format!("{bar:<longest$}") };
+            match band.parts.get(row) {
+                Some((name, part)) if part.count > 0 => {
+                    let bytes = styled(readable(part.bytes), FAINT);
+                    cells.extend([cell(*name), cell(count(part.count)), bytes, styled(bar, FAINT)]);
+                }
+                Some((name, _)) => {
+                    let none = || styled("-", FAINT);
+                    cells.extend([styled(*name, FAINT), none(), none(), styled(bar, FAINT)]);
+                }
+                None => cells.extend([empty(), empty(), empty(), cell(bar)]),
+            }
+        }
+        table.line(cells);
+    }
+    table
+}
+
 fn band<'n>(parts: impl Iterator<Item = (&'n str, Part)>) -> Value {
     let of = |(name, part): (&str, Part)| json!({"name": name, "files": part.count, "bytes": part.bytes});
     parts.map(of).collect::<Vec<Value>>().into()
-}
-
-fn pad(bar: &str) -> String {
-    format!("{bar:<0$}", bars::WIDTH)
 }
 
 /// The command that shows what is odd, in the places that were looked at.

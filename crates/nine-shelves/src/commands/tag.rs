@@ -215,7 +215,7 @@ impl Act<'_> {
                 styled(look.text(&tag), tags::style(self.config, &record.tag).bold()),
                 cell(count(record.items)),
                 styled(readable(record.bytes), FAINT),
-                styled(bars::bar(look, record.items, most), FAINT),
+                styled(bars::bar(look, record.items, most, bars::WIDTH), FAINT),
             ]);
         }
         let mut out = output::out();

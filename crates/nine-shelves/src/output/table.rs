@@ -66,14 +66,25 @@ impl Table {
         self.lines.push(cells);
     }
 
-    /// The width of each column, shortened ones cut so that a line fits.
-    pub fn widths(&self, look: &Look) -> Vec<usize> {
+    /// The width that each column wants, and that a whole line wants.
+    fn wanted(&self) -> (Vec<usize>, usize) {
         let widest =
             |at: usize| self.lines.iter().filter_map(|line| line.get(at)).map(|c| c.text.width()).max();
-        let mut widths: Vec<usize> = (0..self.columns.len()).map(|at| widest(at).unwrap_or(0)).collect();
+        let widths: Vec<usize> = (0..self.columns.len()).map(|at| widest(at).unwrap_or(0)).collect();
         let used = widths.iter().filter(|width| **width > 0).count();
-        let gaps = GAP * used.saturating_sub(1) + self.indent;
-        let mut over = (widths.iter().sum::<usize>() + gaps).saturating_sub(look.width);
+        let line = widths.iter().sum::<usize>() + GAP * used.saturating_sub(1) + self.indent;
+        (widths, line)
+    }
+
+    /// Whether every line fits as it is.
+    pub fn fits(&self, look: &Look) -> bool {
+        self.wanted().1 <= look.width
+    }
+
+    /// The width of each column, shortened ones cut so that a line fits.
+    pub fn widths(&self, look: &Look) -> Vec<usize> {
+        let (mut widths, line) = self.wanted();
+        let mut over = line.saturating_sub(look.width);
         for kind in [Column::Squeezed, Column::Shortened] {
             while over > 0 {
                 let flexible =

@@ -13,7 +13,7 @@ use crate::looking::Looking;
 use crate::output::items::{Hit, Listing};
 use crate::output::style::{FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
-use crate::output::{self, records};
+use crate::output::{self, bars, records};
 use crate::session::Session;
 
 /// How many lines of a file are shown.
@@ -84,7 +84,7 @@ impl Search<'_> {
                 styled(look.text(name), STRONG),
                 cell(count(part.count)),
                 cell(readable(part.bytes)),
-                styled(output::bars::bar(look, part.count, most), FAINT),
+                styled(bars::bar(look, part.count, most, bars::WIDTH), FAINT),
             ]);
         }
         table.print(out, look)?;
