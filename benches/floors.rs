@@ -1,17 +1,23 @@
 //! What the program's work costs, as ratios to a floor: the same work with nothing that could be left
 //! out, measured in turn on the same tree in one run.
 //!
-//! `cargo bench -p nine-benches` makes a tree of 200,000 small files and prints every ratio with its
-//! median, smallest and largest. Other sizes: `-- FILES MOVES`, such as `-- 20000 2000`.
+//! `cargo bench -p nine-benches` makes a tree of 200,000 small files and a catalogue of a million rows,
+//! and prints every figure with its median, smallest and largest. Other sizes: `-- FILES MOVES ROWS`,
+//! such as `-- 20000 2000 100000`.
 #![allow(clippy::print_stdout, missing_docs)]
 
 #[path = "floors/bare.rs"]
 mod bare;
+#[path = "floors/look.rs"]
+mod look;
+#[path = "floors/program.rs"]
+mod program;
 #[path = "floors/tree.rs"]
 mod tree;
 #[path = "floors/work.rs"]
 mod work;
 
+use std::path::Path;
 use std::time::{Duration, Instant};
 
 /// How often each pair is measured, after one run that is not counted.
@@ -21,6 +27,7 @@ fn main() {
     let numbers: Vec<usize> = std::env::args().filter_map(|word| word.parse().ok()).collect();
     let files = numbers.first().copied().unwrap_or(200_000);
     let moves = numbers.get(1).copied().unwrap_or(20_000);
+    let rows = numbers.get(2).copied().unwrap_or(1_000_000);
     let world = tempfile::tempdir().expect("a temporary folder");
     println!(
         "{files} files, {moves} moves, {ROUNDS} rounds; ratio to the floor: median (smallest to largest)\n"
@@ -35,6 +42,8 @@ fn main() {
     deep.print("tidy: scan and plan, deep", "bare walk, 2 threads", "-");
     let scan = Pair::measure(|| timed(|| bare::walk(&pile)), || timed(|| work::scan(&pile)));
     scan.print("scan alone", "bare walk, 2 threads", "1.5");
+    catalogue(world.path(), &pile);
+    searches(world.path(), rows);
 
     let renames = Pair::measure(
         || {
@@ -51,6 +60,73 @@ fn main() {
         },
     );
     renames.print("carry: check, daybook, moves", "bare no-replace renames", "1.5");
+}
+
+/// The first scan into the catalogue, and the refresh of what has not changed.
+fn catalogue(world: &Path, pile: &Path) {
+    let file = world.join("catalogue.sqlite");
+    let forget = || {
+        for ending in ["", "-wal", "-shm"] {
+            let _ = std::fs::remove_file(world.join(format!("catalogue.sqlite{ending}")));
+        }
+    };
+    let mut look = look::Look::new(pile);
+    let first = Pair::measure(
+        || timed(|| bare::walk(pile)),
+        || {
+            forget();
+            timed(|| look.refresh(&file, false))
+        },
+    );
+    first.print("first scan into the catalogue", "bare walk, 2 threads", "1.5");
+    let tags = Pair::measure(
+        || timed(|| bare::walk_with_tags(pile)),
+        || {
+            forget();
+            timed(|| look.refresh(&file, true))
+        },
+    );
+    tags.print("the same with tags", "bare walk and getxattr", "1.3");
+    let again = Pair::measure(|| timed(|| bare::walk(pile)), || timed(|| look.refresh(&file, false)));
+    again.print("refresh, nothing changed", "bare walk, 2 threads", "1.3");
+}
+
+/// Searches of a catalogue of many rows, each by the program started anew; and its bare start.
+fn searches(world: &Path, rows: usize) {
+    let nine = program::build();
+    let (home, place) = (world.join("nine"), world.join("place"));
+    std::fs::create_dir_all(&home).expect("a folder is made");
+    std::fs::create_dir_all(&place).expect("a folder is made");
+    let config = format!("[pile.place]\nat = \"{}\"\n", place.display());
+    std::fs::write(home.join("shelves.toml"), config).expect("the configuration is written");
+    look::catalogue_of(&home.join("catalogue.sqlite"), &place, rows);
+    println!("\na catalogue of {rows} rows; milliseconds from the start of the program to its end");
+    for (what, goal, condition) in [
+        ("by type", 25, "type slides,video"),
+        ("by size", 25, "size over 2990MB"),
+        ("by age", 25, "age over 90mo"),
+        ("by tag", 25, "tag loans"),
+        ("by a word inside", 25, "text has ledger and text has sextant"),
+        ("by a part of the name", 40, "name has 99999"),
+        ("by a part of the path", 100, "path has \"folder 77\""),
+        ("by an expression", 100, "name matches ledger.*7$"),
+    ] {
+        let words = ["search", "--known", "--limit", "20", condition];
+        let runs = Times::measure(|| program::run(&nine, &home, &words));
+        let memory = program::peak_memory(&nine, &home, &words);
+        println!("{what:34} {}  goal {goal} ms; {} MB (goal 100)", runs.milliseconds(), memory / 1_000_000);
+    }
+    println!();
+    let nothing = Path::new("/bin/true");
+    let bare = || program::run(nothing, &home, &[]);
+    let help = Pair::measure(bare, || program::run(&nine, &home, &["--help"]));
+    help.print("start: --help", "/bin/true", "1.7");
+    let empty = world.join("empty");
+    std::fs::create_dir_all(&empty).expect("a folder is made");
+    std::fs::copy(home.join("shelves.toml"), empty.join("shelves.toml")).expect("it is copied");
+    look::catalogue_of(&empty.join("catalogue.sqlite"), &place, 10);
+    let open = || program::run(&nine, &empty, &["search", "--known", "empty"]);
+    Pair::measure(bare, open).print("start: with the catalogue open", "/bin/true", "3");
 }
 
 fn timed<T>(work: impl FnOnce() -> T) -> Duration {
@@ -83,6 +159,22 @@ impl Pair {
             median(&self.ours),
             median(&self.floor),
         );
+    }
+}
+
+/// Times of one thing.
+struct Times(Vec<f64>);
+
+impl Times {
+    fn measure(mut work: impl FnMut() -> Duration) -> Self {
+        work();
+        Self((0..ROUNDS * 3).map(|_| work().as_secs_f64()).collect())
+    }
+
+    fn milliseconds(&self) -> String {
+        let (low, high) =
+            self.0.iter().fold((f64::MAX, 0.0_f64), |(low, high), t| (low.min(*t), high.max(*t)));
+        format!("{:5.1} ({:.1} to {:.1})", median(&self.0) * 1e3, low * 1e3, high * 1e3)
     }
 }
 

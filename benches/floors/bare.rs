@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use std::sync::{Condvar, Mutex};
 
 use rustix::fs::{
-    AtFlags, CWD, FileType, Mode, OFlags, RawDir, RenameFlags, StatxFlags, open, openat, renameat_with, statx,
+    AtFlags, CWD, FileType, Mode, OFlags, RawDir, RenameFlags, StatxFlags, lgetxattr, open, openat,
+    renameat_with, statx,
 };
 
 struct Queue {
@@ -15,15 +16,25 @@ struct Queue {
 
 /// Walks a tree with two threads: `getdents64`, and one `statx` an entry. Returns how many there are.
 pub fn walk(root: &Path) -> u64 {
+    walk_and(root, false)
+}
+
+/// The same, and one `getxattr` an entry.
+pub fn walk_with_tags(root: &Path) -> u64 {
+    walk_and(root, true)
+}
+
+fn walk_and(root: &Path, tags: bool) -> u64 {
     let queue = Mutex::new(Queue { folders: vec![root.to_owned()], busy: 0 });
     let more = Condvar::new();
     std::thread::scope(|scope| {
-        let walkers: Vec<_> = (0..2).map(|_| scope.spawn(|| walker(&queue, &more))).collect();
+        let walkers: Vec<_> = (0..2).map(|_| scope.spawn(|| walker(&queue, &more, tags))).collect();
         walkers.into_iter().map(|walker| walker.join().expect("a walker ends")).sum()
     })
 }
 
-fn walker(queue: &Mutex<Queue>, more: &Condvar) -> u64 {
+fn walker(queue: &Mutex<Queue>, more: &Condvar, tags: bool) -> u64 {
+    let mut value = [0; 1024];
     let mut block = vec![MaybeUninit::uninit(); 64 * 1024];
     let mut seen = 0;
     loop {
@@ -53,6 +64,10 @@ fn walker(queue: &Mutex<Queue>, more: &Condvar) -> u64 {
             let facts =
                 statx(&open, name.file_name(), AtFlags::SYMLINK_NOFOLLOW, wanted).expect("an entry is there");
             seen += 1;
+            if tags {
+                let path = folder.join(std::str::from_utf8(bytes).expect("our names are UTF-8"));
+                let _ = std::hint::black_box(lgetxattr(&path, "user.xdg.tags", &mut value[..]));
+            }
             if FileType::from_raw_mode(facts.stx_mode.into()) == FileType::Directory {
                 found.push(folder.join(std::str::from_utf8(bytes).expect("our names are UTF-8")));
             }

@@ -22,6 +22,15 @@ pub fn fold_bytes(name: &[u8]) -> String {
     fold(&String::from_utf8_lossy(name))
 }
 
+/// Letters outside ASCII that [`fold`] turns into something with ASCII in it: I with a dot, the Greek
+/// question mark and varia, the Kelvin sign. A test holds this against all of Unicode.
+const ODD: [&str; 4] = ["\u{130}", "\u{37e}", "\u{1fef}", "\u{212a}"];
+
+/// Whether the folded name may hold ASCII text that the bytes of the name do not.
+pub fn folds_oddly(name: &[u8]) -> bool {
+    ODD.iter().any(|odd| memchr::memmem::find(name, odd.as_bytes()).is_some())
+}
+
 /// The composed Unicode form of a text.
 pub fn composed(text: &str) -> Cow<'_, str> {
     if is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }
@@ -263,6 +272,14 @@ pub fn numbered(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn the_letters_that_fold_into_ascii_are_known() {
+        let odd = |c: &char| !c.is_ascii() && fold(&c.to_string()).bytes().any(|b| b.is_ascii());
+        let found: Vec<String> = ('\u{80}'..=char::MAX).filter(odd).map(String::from).collect();
+        assert_eq!(found, ODD);
+        assert!(folds_oddly("300 \u{212a}.txt".as_bytes()) && !folds_oddly("né.txt".as_bytes()));
+    }
 
     #[test]
     fn extensions() {

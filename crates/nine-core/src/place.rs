@@ -30,6 +30,13 @@ impl ItemPath {
         Some(path)
     }
 
+    /// The path of these names, from the top down. Each must be a single part.
+    pub fn of_names<'n>(names: impl Iterator<Item = &'n [u8]>) -> Self {
+        let mut path = Self::root();
+        names.for_each(|name| path.push(name));
+        path
+    }
+
     /// This path with one more name at its end. The name must be a single part.
     pub fn join(&self, name: impl AsRef<[u8]>) -> Self {
         let mut path = self.clone();

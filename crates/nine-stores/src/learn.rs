@@ -1,7 +1,7 @@
 //! What a scan does not tell: tags and first bytes, asked of the store for many entries at once.
 
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
 
 use nine_core::item::Kind;
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
@@ -9,15 +9,12 @@ use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use crate::{Store, Watch};
 
+/// Entries that are asked about before what was found out is noted down, so that no memory is taken
+/// for all of them at once.
+const ROUND: usize = 32 * 1024;
+
 /// Entries that a thread takes at once.
 const SHARE: usize = 256;
-
-/// What was found out about one entry.
-struct Learned {
-    id: NodeId,
-    tags: Option<Vec<String>>,
-    content: Option<Option<Content>>,
-}
 
 /// Asks the store for what is not known yet of these entries. What cannot be read counts as having
 /// no tags, and as looked at in vain. Returns how many entries were asked about.
@@ -28,59 +25,79 @@ pub fn learn(
     what: Unlearned,
     watch: &Watch,
 ) -> usize {
-    let wanted: Vec<NodeId> = rows.into_iter().filter(|id| lacks(tree, *id, what)).collect();
+    // A place's own tags are nobody's affair.
+    let rows: Vec<NodeId> = rows.into_iter().filter(|id| *id != Tree::ROOT).collect();
+    let mut asked = 0;
+    if what.tags {
+        let mut wanted: Vec<NodeId> =
+            rows.iter().copied().filter(|id| tree.tags(*id) == TagsOf::NotAsked).collect();
+        // What lies in one folder is asked about together.
+        wanted.sort_by_key(|id| tree.parent(*id));
+        for round in wanted.chunks(ROUND) {
+            for (id, tags) in at_once(round, watch, |share| tags_of(store, tree, share)) {
+                tree.learn_tags(id, &tags);
+            }
+        }
+        asked += wanted.len();
+    }
+    if what.content {
+        let unseen = |id: &NodeId| tree.kind(*id) == Kind::File && !tree.has_mark(*id, mark::LOOKED);
+        let wanted: Vec<NodeId> = rows.iter().copied().filter(unseen).collect();
+        for round in wanted.chunks(ROUND) {
+            for (id, content) in at_once(round, watch, |share| contents_of(store, tree, share)) {
+                tree.learn_content(id, content);
+            }
+        }
+        asked += wanted.len();
+    }
+    asked
+}
+
+/// Hands shares of the entries to as many threads as there are processors; gathers the answers.
+fn at_once<T: Send>(
+    wanted: &[NodeId],
+    watch: &Watch,
+    ask: impl Fn(&[NodeId]) -> Vec<(NodeId, T)> + Sync,
+) -> Vec<(NodeId, T)> {
     let (next, found) = (AtomicUsize::new(0), Mutex::new(Vec::with_capacity(wanted.len())));
-    let threads = std::thread::available_parallelism().map_or(1, usize::from).min(8);
-    let threads = threads.min(wanted.len().div_ceil(SHARE));
-    let of_tree: &Tree = tree;
     let work = || {
         while !watch.is_stopped() {
-            let from = next.fetch_add(SHARE, Ordering::Relaxed);
-            let Some(share) = wanted.get(from..(from + SHARE).min(wanted.len())).filter(|s| !s.is_empty())
-            else {
+            let from = next.fetch_add(SHARE, Ordering::Relaxed).min(wanted.len());
+            let share = &wanted[from..(from + SHARE).min(wanted.len())];
+            if share.is_empty() {
                 break;
-            };
-            let learned: Vec<Learned> = share.iter().map(|id| ask(store, of_tree, *id, what)).collect();
-            watch.saw(learned.len() as u64);
-            found.lock().unwrap_or_else(std::sync::PoisonError::into_inner).extend(learned);
+            }
+            let answers = ask(share);
+            watch.saw(share.len() as u64);
+            found.lock().unwrap_or_else(PoisonError::into_inner).extend(answers);
         }
     };
-    if threads <= 1 {
+    let threads = std::thread::available_parallelism().map_or(1, usize::from).min(8);
+    if wanted.len() <= SHARE || threads == 1 {
         work();
     } else {
         std::thread::scope(|scope| (0..threads).for_each(|_| drop(scope.spawn(work))));
     }
-    let found = found.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
-    let count = found.len();
-    for Learned { id, tags, content } in found {
-        if let Some(tags) = tags {
-            tree.learn_tags(id, &tags);
-        }
-        if let Some(content) = content {
-            tree.learn_content(id, content);
-        }
+    found.into_inner().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn tags_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Vec<String>)> {
+    let mut found = Vec::with_capacity(share.len());
+    for siblings in share.chunk_by(|a, b| tree.parent(*a) == tree.parent(*b)) {
+        let names: Vec<&[u8]> = siblings.iter().map(|id| tree.name(*id)).collect();
+        let tags = store.tags_in(&tree.path(tree.parent(siblings[0])), &names);
+        found.extend(siblings.iter().copied().zip(tags));
     }
-    count
+    found
 }
 
-fn lacks(tree: &Tree, id: NodeId, what: Unlearned) -> bool {
-    (what.tags && tree.tags(id) == TagsOf::NotAsked) || lacks_content(tree, id, what)
-}
-
-fn lacks_content(tree: &Tree, id: NodeId, what: Unlearned) -> bool {
-    what.content && tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED)
-}
-
-fn ask(store: &dyn Store, tree: &Tree, id: NodeId, what: Unlearned) -> Learned {
-    let path = tree.path(id);
-    let tags =
-        (what.tags && tree.tags(id) == TagsOf::NotAsked).then(|| store.tags(&path).unwrap_or_default());
-    let content = lacks_content(tree, id, what).then(|| {
+fn contents_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Option<Content>)> {
+    let look = |id: NodeId| {
         // An empty file needs no look.
         if tree.size(id) == 0 {
             return Some(recognise(b""));
         }
-        store.first_bytes(&path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
-    });
-    Learned { id, tags, content }
+        store.first_bytes(&tree.path(id), FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
+    };
+    share.iter().map(|id| (*id, look(*id))).collect()
 }

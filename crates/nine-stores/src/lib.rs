@@ -126,6 +126,10 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn first_bytes(&self, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>>;
     /// An item's tags.
     fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>>;
+    /// The tags of several items of one folder; none for what cannot be read.
+    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+        names.iter().map(|name| self.tags(&folder.join(name)).unwrap_or_default()).collect()
+    }
     /// What there is to build on where a folder is or is to be.
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground>;
 

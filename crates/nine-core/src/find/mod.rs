@@ -15,6 +15,7 @@ use crate::condition::{
     AgeSubject, Compare, Condition, CountSubject, DateSubject, Flag, TagTest, Test, WordSubject, WordTest,
 };
 use crate::item::Kind;
+use crate::kinds::TYPES;
 use crate::moment::{Moment, Now};
 use crate::tree::{NodeId, TagsOf, Tree, mark};
 
@@ -98,10 +99,11 @@ impl Query<'_> {
 
     fn test(&self, test: &Test, among: &Rows) -> Found {
         let tree = self.tree;
-        let of = |holds: &dyn Fn(NodeId) -> bool| Found::sure(among.filter(|row| holds(NodeId::new(row))));
         match test {
             Test::Type(types) => {
-                self.looked(among, |id| types.contains(&tree.item_type(id)), |id| tree.wants_look(id))
+                let mut wanted = [false; TYPES.len()];
+                types.iter().for_each(|t| wanted[*t as usize] = true);
+                self.looked(among, |id| wanted[tree.item_type(id) as usize], |id| tree.wants_look(id))
             }
             Test::Flag(Flag::Mislabelled) => {
                 let unseen = |id| tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED);
@@ -111,22 +113,22 @@ impl Query<'_> {
             Test::Words(WordSubject::Text, words) => self.text(words, among),
             Test::Words(subject, words) => Found::sure(names::with_words(tree, *subject, words, among)),
             Test::Tag(test) => self.tagged(test, among),
-            Test::Size(compare, bytes) => of(&|id| compare.holds(tree.size(id), bytes.0)),
+            Test::Size(compare, bytes) => sure_of(among, |id| compare.holds(tree.size(id), bytes.0)),
             Test::Count(CountSubject::Depth, compare, number) => {
-                of(&|id| compare.holds(tree.depth(id) as u64, *number))
+                sure_of(among, |id| compare.holds(tree.depth(id) as u64, *number))
             }
             Test::Count(CountSubject::Items, compare, number) => {
-                of(&|id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
+                sure_of(among, |id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
             }
             Test::Date(subject, test) => {
                 let range = test.range(self.now);
-                of(&|id| self.date(*subject, id).is_some_and(|at| range.contains(&at)))
+                sure_of(among, |id| self.date(*subject, id).is_some_and(|at| range.contains(&at)))
             }
             Test::Age(subject, compare, span) => {
                 let limit = self.now.before(*span);
-                of(&|id| (self.age_from(*subject, id) < limit) == (*compare == Compare::Over))
+                sure_of(among, |id| (self.age_from(*subject, id) < limit) == (*compare == Compare::Over))
             }
-            Test::Flag(flag) => of(&|id| self.flag(*flag, id)),
+            Test::Flag(flag) => sure_of(among, |id| self.flag(*flag, id)),
         }
     }
 
@@ -192,17 +194,16 @@ impl Query<'_> {
     }
 
     fn tagged(&self, test: &TagTest, among: &Rows) -> Found {
-        // Which sets of tags answer; by number, 0 being the one that nobody asked for.
-        let mut answers = vec![false, test.holds(&[])];
-        answers.extend(self.tree.tag_sets().map(|(_, set)| test.holds(set)));
         if self.tags_reach_inside {
             return self.tagged_inside(test, among);
         }
+        // Which sets of tags answer; by number, 0 being the one that nobody asked for.
+        let mut answers = vec![self.settle_for_less && test.holds(&[]), test.holds(&[])];
+        answers.extend(self.tree.tag_sets().map(|(_, set)| test.holds(set)));
         let set = |row: usize| self.tree.tag_set_of(NodeId::new(row)) as usize;
         let yes = among.filter(|row| answers.get(set(row)).copied().unwrap_or(false));
         if self.settle_for_less {
-            let unasked = among.filter(|row| set(row) == 0 && test.holds(&[]));
-            return Found::sure(yes.or(&unasked));
+            return Found::sure(yes);
         }
         Found { maybe: among.filter(|row| set(row) == 0), yes }
     }
@@ -232,6 +233,11 @@ impl Query<'_> {
         }
         Found { yes: yes.and(among), maybe: maybe.and(among) }
     }
+}
+
+#[inline]
+fn sure_of(among: &Rows, holds: impl Fn(NodeId) -> bool) -> Found {
+    Found::sure(among.filter(|row| holds(NodeId::new(row))))
 }
 
 /// How dear a condition is to answer; only the order matters.

@@ -35,7 +35,8 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
     match subject {
         WordSubject::Name | WordSubject::Stem => {
             let candidates = candidates(tree, test, among);
-            let exact = subject == WordSubject::Name && matches!(test, WordTest::Plain(PlainTest::Has, _));
+            let exact = subject == WordSubject::Name
+                && matches!(test, WordTest::Plain(PlainTest::Has, values) if values.iter().all(|v| v.is_ascii()));
             candidates.filter(|row| {
                 let id = NodeId::new(row);
                 (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&text(tree, subject, id))
@@ -124,13 +125,24 @@ fn candidates(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
         WordTest::Plain(_, values) => values.iter().map(|value| fold(value)).collect(),
         WordTest::Like(shapes) => shapes.iter().map(|shape| longest_part(&fold(shape))).collect(),
     };
-    // In other scripts folding changes bytes, so those names are all looked at.
-    let mut found = among.filter(|row| !tree.has_mark(NodeId::new(row), mark::ASCII));
-    let ascii = among.clone().without(&found);
-    for part in parts.iter().filter(|part| part.is_ascii()) {
-        found = found.or(&holding(tree, part.as_bytes(), &ascii));
+    // Folding changes bytes outside ASCII, but what is ASCII in a folded name stands in the name too.
+    let odd = among.filter(|row| tree.has_mark(NodeId::new(row), mark::FOLDS_ODDLY));
+    let plain = among.clone().without(&odd);
+    let mut found = odd;
+    for part in &parts {
+        let more = match longest_ascii(part) {
+            "" if part.is_empty() => plain.clone(),
+            "" => plain.filter(|row| !tree.has_mark(NodeId::new(row), mark::ASCII)),
+            ascii => holding(tree, ascii.as_bytes(), &plain),
+        };
+        found = found.or(&more);
     }
     found
+}
+
+/// The longest run of ASCII in a text.
+fn longest_ascii(text: &str) -> &str {
+    text.split(|c: char| !c.is_ascii()).max_by_key(|run| run.len()).unwrap_or_default()
 }
 
 /// The longest piece of a shape that stands for itself.
@@ -138,7 +150,7 @@ fn longest_part(shape: &str) -> String {
     shape.split(['*', '?']).max_by_key(|part| part.len()).unwrap_or_default().to_owned()
 }
 
-/// Rows with ASCII names that hold a part, letter case ignored.
+/// Rows whose names hold an ASCII part, letter case ignored.
 fn holding(tree: &Tree, part: &[u8], among: &Rows) -> Rows {
     if part.is_empty() {
         return among.clone();
@@ -148,40 +160,23 @@ fn holding(tree: &Tree, part: &[u8], among: &Rows) -> Rows {
         return among.filter(|row| finder.find(&tree.name(NodeId::new(row)).to_ascii_lowercase()).is_some());
     }
     let mut found = Rows::none(tree.rows());
-    let mut block = Block { start: 0, bytes: Vec::new(), ends: Vec::new() };
-    for row in 0..tree.rows() {
-        block.push(tree.name(NodeId::new(row)));
-        if block.bytes.len() >= BLOCK || row + 1 == tree.rows() {
-            block.search(&finder, |row| found.add(row));
-            block = Block { start: row + 1, bytes: Vec::new(), ends: Vec::new() };
+    let mut block = Vec::with_capacity(BLOCK);
+    let mut row = 0;
+    while row < tree.rows() {
+        let (next, names) = tree.names_from(row, BLOCK);
+        block.clear();
+        block.extend_from_slice(names);
+        block.make_ascii_lowercase();
+        let mut from = 0;
+        while let Some(at) = finder.find(&block[from..]).map(|at| from + at) {
+            let (hit, end) = tree.name_with_byte(row..next, at);
+            // What lies across two names is in neither.
+            if at + finder.needle().len() <= end {
+                found.add(hit);
+            }
+            from = end;
         }
+        row = next;
     }
     found.and(among)
-}
-
-/// Names of neighbouring rows, one behind the other.
-struct Block {
-    start: usize,
-    bytes: Vec<u8>,
-    ends: Vec<usize>,
-}
-
-impl Block {
-    fn push(&mut self, name: &[u8]) {
-        self.bytes.extend_from_slice(name);
-        self.ends.push(self.bytes.len());
-    }
-
-    /// Tells the rows that hold what is looked for, not what lies across two names.
-    fn search(&mut self, finder: &Finder, mut found: impl FnMut(usize)) {
-        self.bytes.make_ascii_lowercase();
-        let (mut from, mut row) = (0, 0);
-        while let Some(at) = finder.find(&self.bytes[from..]).map(|at| from + at) {
-            row += self.ends[row..].partition_point(|end| *end <= at);
-            if at + finder.needle().len() <= self.ends[row] {
-                found(self.start + row);
-            }
-            from = self.ends[row];
-        }
-    }
 }

@@ -24,7 +24,17 @@ impl Rows {
         Self { words, rows }
     }
 
+    /// All of them but the first, which is the place itself.
+    pub fn all_but_root(rows: usize) -> Self {
+        let mut all = Self::all(rows);
+        if let Some(first) = all.words.first_mut() {
+            *first &= !1;
+        }
+        all
+    }
+
     /// Those of `self` for which `holds` is true. Asks for no other.
+    #[inline]
     pub fn filter(&self, mut holds: impl FnMut(usize) -> bool) -> Self {
         let mut words = vec![0; self.words.len()];
         for (at, word) in self.words.iter().enumerate() {
@@ -32,6 +42,14 @@ impl Rows {
                 continue;
             }
             let mut found = 0;
+            if *word == u64::MAX {
+                // Whole words are the usual case, and a loop without a jump is several times as quick.
+                for bit in 0..64 {
+                    found |= u64::from(holds(at * 64 + bit)) << bit;
+                }
+                words[at] = found;
+                continue;
+            }
             let mut left = *word;
             while left != 0 {
                 let bit = left.trailing_zeros();
@@ -43,6 +61,11 @@ impl Rows {
         Self { words, rows: self.rows }
     }
 
+    /// Out of how many rows this is.
+    pub fn rows(&self) -> usize {
+        self.rows
+    }
+
     /// Adds a row.
     pub fn add(&mut self, row: usize) {
         self.words[row / 64] |= 1 << (row % 64);
@@ -51,6 +74,14 @@ impl Rows {
     /// Whether a row is in it.
     pub fn has(&self, row: usize) -> bool {
         self.words[row / 64] & (1 << (row % 64)) != 0
+    }
+
+    /// Whether a row of a range is in it.
+    pub fn has_any_in(&self, mut range: std::ops::Range<usize>) -> bool {
+        if range.start.is_multiple_of(64) && range.end.is_multiple_of(64) {
+            return self.words[range.start / 64..range.end / 64].iter().any(|word| *word != 0);
+        }
+        range.any(|row| self.has(row))
     }
 
     /// Rows that are in both.
@@ -107,6 +138,7 @@ mod tests {
         assert_eq!(both, [0, 15, 30, 45, 60, 75, 90, 105, 120]);
         assert_eq!(thirds.clone().or(&fives).len(), 44 + 26 - 9);
         assert_eq!(thirds.clone().without(&fives).len(), 44 - 9);
+        assert!(thirds.has_any_in(0..64) && !thirds.has_any_in(1..3) && !Rows::all_but_root(9).has(0));
         assert!(Rows::none(130).is_empty() && thirds.has(129) && !thirds.has(128));
     }
 }

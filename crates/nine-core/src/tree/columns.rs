@@ -1,5 +1,7 @@
 //! A tree's columns as plain bytes, for a catalogue to keep.
 
+use std::ops::Range;
+
 use super::Tree;
 use crate::kinds::Content;
 
@@ -124,54 +126,70 @@ impl Tree {
         }
     }
 
-    /// Makes room for a column of so many bytes and has it filled by `read`. The caller sees to it
-    /// that all columns come from one tree.
-    ///
-    /// # Errors
-    /// What `read` answers.
-    pub fn fill<E>(
-        &mut self,
-        column: Column,
-        length: usize,
-        read: impl FnOnce(&mut [u8]) -> Result<(), E>,
-    ) -> Result<(), E> {
-        use bytemuck::cast_slice_mut as cast;
-        macro_rules! sized {
-            ($field:expr, $width:expr) => {{
-                $field.clear();
-                $field.resize(length / $width, Default::default());
-                read(cast(&mut $field))?
-            }};
-        }
+    /// Makes room for a column of so many bytes, to be filled through [`Tree::bytes_mut`]. The caller
+    /// sees to it that all columns come from one tree. What is not filled is zero.
+    pub fn make_room(&mut self, column: Column, length: usize) {
+        // Zeroed memory costs nothing until it is touched, so that a column may be filled in parts.
         match column {
-            Column::Parent => sized!(self.parent, 4),
-            Column::Folder => sized!(self.folder, 4),
-            Column::NameEnd => sized!(self.name_end, 4),
-            Column::Names => sized!(self.names, 1),
-            Column::Kind => sized!(self.kind, 1),
-            Column::Type => sized!(self.item_type, 1),
-            Column::Marks => sized!(self.marks, 1),
-            Column::Size => sized!(self.size, 8),
-            Column::Modified => sized!(self.modified, 8),
-            Column::Opened => sized!(self.opened, 8),
-            Column::Born => sized!(self.born, 8),
-            Column::Changed => sized!(self.changed, 8),
-            Column::Identity => sized!(self.identity, 16),
-            Column::Tags => sized!(self.tags, 4),
-            Column::Content => sized!(self.content, 1),
-            Column::Text => sized!(self.text, 4),
-            Column::Arrived => sized!(self.arrived, 8),
-            Column::FolderEnd => sized!(self.folder_end, 4),
-            Column::FolderItems => sized!(self.folder_items, 4),
-            Column::FolderNewest => sized!(self.folder_newest, 8),
-            Column::FolderRead => sized!(self.folder_read, 1),
-            Column::Words => {
-                let mut words = vec![0; length];
-                read(&mut words)?;
-                self.set_words(&words);
-            }
+            Column::Parent => self.parent = vec![0; length / 4],
+            Column::Folder => self.folder = vec![0; length / 4],
+            Column::NameEnd => self.name_end = vec![0; length / 4],
+            Column::Names => self.names = vec![0; length],
+            Column::Kind => self.kind = vec![0; length],
+            Column::Type => self.item_type = vec![0; length],
+            Column::Marks => self.marks = vec![0; length],
+            Column::Size => self.size = vec![0; length / 8],
+            Column::Modified => self.modified = vec![0; length / 8],
+            Column::Opened => self.opened = vec![0; length / 8],
+            Column::Born => self.born = vec![0; length / 8],
+            Column::Changed => self.changed = vec![0; length / 8],
+            Column::Identity => self.identity = vec![[0; 2]; length / 16],
+            Column::Tags => self.tags = vec![0; length / 4],
+            Column::Content => self.content = vec![0; length],
+            Column::Text => self.text = vec![0; length / 4],
+            Column::Arrived => self.arrived = vec![0; length / 8],
+            Column::FolderEnd => self.folder_end = vec![0; length / 4],
+            Column::FolderItems => self.folder_items = vec![0; length / 4],
+            Column::FolderNewest => self.folder_newest = vec![0; length / 8],
+            Column::FolderRead => self.folder_read = vec![0; length],
+            Column::Words => {}
         }
-        Ok(())
+    }
+
+    /// The bytes of a column, to be filled. [`Column::Words`] is read by [`Tree::set_words`].
+    pub fn bytes_mut(&mut self, column: Column) -> &mut [u8] {
+        use bytemuck::cast_slice_mut as cast;
+        match column {
+            Column::Parent => cast(&mut self.parent),
+            Column::Folder => cast(&mut self.folder),
+            Column::NameEnd => cast(&mut self.name_end),
+            Column::Names => &mut self.names,
+            Column::Kind => &mut self.kind,
+            Column::Type => &mut self.item_type,
+            Column::Marks => &mut self.marks,
+            Column::Size => cast(&mut self.size),
+            Column::Modified => cast(&mut self.modified),
+            Column::Opened => cast(&mut self.opened),
+            Column::Born => cast(&mut self.born),
+            Column::Changed => cast(&mut self.changed),
+            Column::Identity => cast(&mut self.identity),
+            Column::Tags => cast(&mut self.tags),
+            Column::Content => &mut self.content,
+            Column::Text => cast(&mut self.text),
+            Column::Arrived => cast(&mut self.arrived),
+            Column::FolderEnd => cast(&mut self.folder_end),
+            Column::FolderItems => cast(&mut self.folder_items),
+            Column::FolderNewest => cast(&mut self.folder_newest),
+            Column::FolderRead => &mut self.folder_read,
+            Column::Words => &mut [],
+        }
+    }
+
+    /// Where the names of some rows stand in [`Column::Names`]; needs [`Column::NameEnd`] of these
+    /// rows and of the one before.
+    pub fn span_of_names(&self, rows: Range<usize>) -> Range<usize> {
+        let start = if rows.start == 0 { 0 } else { self.name_end[rows.start - 1] };
+        start as usize..self.name_end[rows.end - 1] as usize
     }
 
     /// A tree of so many rows whose columns are yet to be filled.
@@ -181,24 +199,31 @@ impl Tree {
 
     /// Whether the columns that are there fit one another, as they would not after damage.
     pub fn is_sound(&self) -> bool {
-        let folders = self.folder_end.len() as u32;
         let fits = |length: usize| length == 0 || length == self.rows;
-        let in_order = |ends: &[u32]| ends.windows(2).all(|pair| pair[0] <= pair[1]);
         [self.parent.len(), self.folder.len(), self.name_end.len(), self.kind.len(), self.item_type.len()]
             .into_iter()
             .chain([self.marks.len(), self.size.len(), self.modified.len(), self.opened.len()])
             .chain([self.born.len(), self.changed.len(), self.identity.len(), self.tags.len()])
             .chain([self.content.len(), self.text.len(), self.arrived.len()])
             .all(fits)
-            && self.parent.iter().zip(0u32..).all(|(parent, row)| *parent < row.max(1))
-            && (self.folder_end.is_empty()
-                || self.folder.iter().all(|folder| *folder == super::NO_FOLDER || *folder < folders))
             && self.folder_end.iter().all(|end| *end as usize <= self.rows)
-            && in_order(&self.name_end)
-            && (self.names.is_empty()
-                || self.name_end.last().is_none_or(|end| *end as usize <= self.names.len()))
             && self.kind.iter().all(|kind| *kind < 4)
             && self.item_type.iter().all(|known| usize::from(*known) < crate::kinds::TYPES.len())
+            && self.is_sound_in(0..self.rows)
+    }
+
+    /// Whether the parents, folders and names of some rows make sense, where they are there.
+    pub fn is_sound_in(&self, rows: Range<usize>) -> bool {
+        let is_above = |(parent, row): (&u32, usize)| (*parent as usize) < row.max(1);
+        let count = self.folder_end.len().max(self.folder_newest.len()).max(self.folder_items.len());
+        let is_folder = |folder: &u32| *folder == super::NO_FOLDER || (*folder as usize) < count;
+        let folders = self.folder.get(rows.clone()).filter(|_| count > 0).unwrap_or_default();
+        let parents = self.parent.get(rows.clone()).unwrap_or_default();
+        let ends = self.name_end.get(rows.start.saturating_sub(1)..rows.end).unwrap_or_default();
+        parents.iter().zip(rows).all(is_above)
+            && folders.iter().all(is_folder)
+            && ends.windows(2).all(|pair| pair[0] <= pair[1])
+            && (self.names.is_empty() || ends.last().is_none_or(|end| *end as usize <= self.names.len()))
     }
 
     /// The tag sets and recognised contents, as [`Column::Words`] keeps them: a line each.
@@ -208,7 +233,8 @@ impl Tree {
         sets.chain(contents).collect::<String>().into_bytes()
     }
 
-    fn set_words(&mut self, words: &[u8]) {
+    /// Reads what [`Tree::words`] wrote.
+    pub fn set_words(&mut self, words: &[u8]) {
         let text = String::from_utf8_lossy(words);
         self.tag_sets.clear();
         self.contents.clear();

@@ -3,7 +3,7 @@
 use super::{KINDS, NEVER, NO_FOLDER, Tree, mark};
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, ItemType};
-use crate::names::{fold_key, is_hidden, is_unfinished, is_untitled, split_extension};
+use crate::names::{fold_key, folds_oddly, is_hidden, is_unfinished, is_untitled, split_extension};
 
 /// The entries of one folder.
 #[derive(Debug, Default)]
@@ -227,6 +227,7 @@ fn at_sight(name: &[u8], kind: Kind) -> (ItemType, u8) {
     let mut set = |bit: u8, yes: bool| marks |= if yes { bit } else { 0 };
     set(mark::HIDDEN, is_hidden(name));
     set(mark::ASCII, name.is_ascii());
+    set(mark::FOLDS_ODDLY, !name.is_ascii() && folds_oddly(name));
     set(mark::UNFINISHED, is_unfinished(name));
     let stem = if kind == Kind::Folder { name } else { split_extension(name).0 };
     set(mark::UNTITLED, is_untitled(stem));

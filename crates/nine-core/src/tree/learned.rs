@@ -1,8 +1,6 @@
 //! What is learned of an entry beyond the scan, and carried over from one scan to the next: tags,
 //! what the content is, the words inside, when it was first seen.
 
-use rustc_hash::FxHashMap;
-
 use super::{NEVER, NO_FOLDER, NodeId, Tree, mark};
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, Content};
@@ -147,18 +145,17 @@ impl Tree {
         before_at: Moment,
     ) -> Vec<NodeId> {
         let settled = before_at.0.saturating_sub(UNSETTLED);
-        let mut numbers: Option<FxHashMap<[u64; 2], usize>> = None;
+        let mut numbers: Option<Vec<u32>> = None;
         let mut strangers = Vec::new();
         // Rows mostly follow one another as they did before.
         let mut guess = 0;
         for id in rows {
             let wanted = self.identity[id.row()];
             if before.identity.get(guess) != Some(&wanted) {
-                let number = |(row, identity): (usize, &[u64; 2])| (*identity, row);
-                let all = || before.identity.iter().enumerate().map(number).collect();
-                match numbers.get_or_insert_with(all).get(&wanted) {
-                    Some(found) => guess = *found,
-                    None => {
+                let numbers = numbers.get_or_insert_with(|| before.by_identity());
+                match numbers.binary_search_by_key(&wanted, |row| before.identity[*row as usize]) {
+                    Ok(found) => guess = numbers[found] as usize,
+                    Err(_) => {
                         strangers.push(id);
                         continue;
                     }
@@ -168,6 +165,13 @@ impl Tree {
             guess += 1;
         }
         strangers
+    }
+
+    /// The rows in the order of their identities: a fraction of what a hash table takes.
+    fn by_identity(&self) -> Vec<u32> {
+        let mut rows: Vec<u32> = (0..self.rows as u32).collect();
+        rows.sort_unstable_by_key(|row| self.identity[*row as usize]);
+        rows
     }
 
     /// Dates the entries of a store that keeps no births and that were not there before: they have

@@ -13,6 +13,8 @@ pub use columns::Column;
 pub use gather::{Batch, FolderNo, Gathering};
 pub use learned::{TagsOf, Unlearned};
 
+use std::ops::Range;
+
 use crate::item::{Entry, Identity, Kind};
 use crate::kinds::{Content, ItemType, TYPES};
 use crate::moment::Moment;
@@ -55,6 +57,8 @@ pub mod mark {
     pub const MISLABELLED: u8 = 32;
     /// The name is ASCII, so that its letters fold byte by byte.
     pub const ASCII: u8 = 64;
+    /// A letter outside ASCII folds into ASCII, so that a search of the bytes may miss something.
+    pub const FOLDS_ODDLY: u8 = 128;
 }
 
 /// The sum of what lies in a folder, at all depths.
@@ -186,6 +190,24 @@ impl Tree {
         &self.names[start..self.name_end[at] as usize]
     }
 
+    /// The names of the rows from one on, one behind the other, up to about so many bytes but at least
+    /// one name; and the row behind them.
+    pub fn names_from(&self, row: usize, most: usize) -> (usize, &[u8]) {
+        let start = if row == 0 { 0 } else { self.name_end[row - 1] as usize };
+        let fit = self.name_end[row..].partition_point(|end| *end as usize <= start + most);
+        let next = row + fit.max(1);
+        (next, &self.names[start..self.name_end[next - 1] as usize])
+    }
+
+    /// The row among these in whose name the byte at `at` stands, and where that name ends; both
+    /// counted from the first of these names.
+    pub fn name_with_byte(&self, rows: Range<usize>, at: usize) -> (usize, usize) {
+        let start = if rows.start == 0 { 0 } else { self.name_end[rows.start - 1] as usize };
+        let ends = &self.name_end[rows.clone()];
+        let by = ends.partition_point(|end| *end as usize <= start + at);
+        (rows.start + by, ends[by] as usize - start)
+    }
+
     /// The folder that holds the entry; the root for the root.
     pub fn parent(&self, id: NodeId) -> NodeId {
         NodeId(self.parent[id.row()])
@@ -199,7 +221,7 @@ impl Tree {
             names.push(self.name(here));
             here = self.parent(here);
         }
-        names.into_iter().rev().fold(ItemPath::root(), |path, name| path.join(name))
+        ItemPath::of_names(names.into_iter().rev())
     }
 
     /// How many steps below the place: 1 for what lies loose in it.

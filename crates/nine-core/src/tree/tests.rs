@@ -61,14 +61,10 @@ fn columns_make_the_same_tree_again() {
     tree.learn_text(at(&tree, "letters/b 2.txt"), 12);
     let mut again = Tree::of_rows(tree.rows());
     for column in Column::ALL {
-        let words = tree.words();
-        let bytes = if column == Column::Words { &words } else { tree.bytes(column) };
-        let filled: Result<(), ()> = again.fill(column, bytes.len(), |room| {
-            room.copy_from_slice(bytes);
-            Ok(())
-        });
-        filled.unwrap();
+        again.make_room(column, tree.bytes(column).len());
+        again.bytes_mut(column).copy_from_slice(tree.bytes(column));
     }
+    again.set_words(&tree.words());
     assert!(again.is_sound());
     for id in tree.ids() {
         assert_eq!(again.entry(id), tree.entry(id));

@@ -18,7 +18,7 @@ use crate::error::{Done, Failure, Kind};
 use crate::looking::{Ground, How, Looking, all_grounds, grounds_of};
 use crate::output::items::{ALL, Hit, Listing, USUAL, print_csv, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Cell, Column, Table, cell, styled};
 use crate::output::{self, bars, records};
 use crate::recovery;
 use crate::session::{Opened, Session};
@@ -286,6 +286,21 @@ struct Band {
     parts: Vec<(&'static str, Part)>,
 }
 
+impl Band {
+    /// A line of it: name, count, bytes and bar.
+    fn cells(&self, row: usize, look: &output::Look, longest: usize) -> [Cell; 4] {
+        let Some((name, part)) = self.parts.get(row) else {
+            return [cell(""), cell(""), cell(""), cell("")];
+        };
+        if part.count == 0 {
+            return [styled(*name, FAINT), styled("-", FAINT), styled("-", FAINT), cell("")];
+        }
+        let most = self.parts.iter().map(|(_, part)| part.count).max().unwrap_or(0);
+        let bar = bars::bar(look, part.count, most, longest);
+        [cell(*name), cell(count(part.count)), styled(readable(part.bytes), FAINT), styled(bar, FAINT)]
+    }
+}
+
 /// The most frequent types, and the others together.
 fn types(survey: &Survey) -> Vec<(&'static str, Part)> {
     let mut types: Vec<(&str, Part)> =
@@ -313,32 +328,12 @@ fn side_by_side(look: &output::Look, bands: &[&Band], longest: usize) -> Table {
     let columns = [Column::Left, Column::Right, Column::Right, Column::Left].repeat(bands.len());
     let mut table = Table::new(&columns).indented(2);
     let empty = || cell("");
-    table.line(
-        bands.iter().flat_map(|band| [styled(band.heading, FAINT), empty(), empty(), empty()]).collect(),
-    );
+    // The bars of all but the last keep their room, so that the blocks of two places stand alike.
+    let room = |at: usize| cell(if at + 1 == bands.len() { String::new() } else { " ".repeat(longest) });
+    let heading = |(at, band): (usize, &&Band)| [styled(band.heading, FAINT), empty(), empty(), room(at)];
+    table.line(bands.iter().enumerate().flat_map(heading).collect());
     for row in 0..bands.iter().map(|band| band.parts.len()).max().unwrap_or(0) {
-        let mut cells = Vec::new();
-        for (at, band) in bands.iter().enumerate() {
-            let most = band.parts.iter().map(|(_, part)| part.count).max().unwrap_or(0);
-            let bar = band
-                .parts
-                .get(row)
-                .map_or(String::new(), |(_, part)| bars::bar(look, part.count, most, longest));
-            // The bars of all but the last keep their room, so that the next block stands still.
-            let bar = if at + 1 == bands.len() { bar } else { format!("{bar:<longest$}") };
-            match band.parts.get(row) {
-                Some((name, part)) if part.count > 0 => {
-                    let bytes = styled(readable(part.bytes), FAINT);
-                    cells.extend([cell(*name), cell(count(part.count)), bytes, styled(bar, FAINT)]);
-                }
-                Some((name, _)) => {
-                    let none = || styled("-", FAINT);
-                    cells.extend([styled(*name, FAINT), none(), none(), styled(bar, FAINT)]);
-                }
-                None => cells.extend([empty(), empty(), empty(), cell(bar)]),
-            }
-        }
-        table.line(cells);
+        table.line(bands.iter().flat_map(|band| band.cells(row, look, longest)).collect());
     }
     table
 }

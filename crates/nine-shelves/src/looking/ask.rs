@@ -1,7 +1,7 @@
 //! A condition asked of a place: what is known answers first, and only what is still in question is
 //! learned.
 
-use nine_core::condition::{Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
+use nine_core::condition::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
 use nine_core::find::{Found, Query, Rows, TextAnswers};
 use nine_core::item::Kind;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
@@ -35,7 +35,7 @@ impl Looking<'_> {
         let asks_tags = condition.asks_for_tags();
         if question.inside && asks_tags {
             let tree = &self.views[view].tree;
-            let folders = Rows::all(tree.rows()).filter(|row| row > 0 && tree.is_folder(NodeId::new(row)));
+            let folders = all_rows(tree).filter(|row| tree.is_folder(NodeId::new(row)));
             self.learn(view, &folders, Unlearned { tags: true, content: false });
         }
         for round in 0..=ROUNDS {
@@ -60,6 +60,9 @@ impl Looking<'_> {
 
     /// Looks at the contents of rows whose type is not certain without.
     pub fn learn_types(&mut self, view: usize, rows: &Rows) {
+        if self.views[view].store().is_none() {
+            return; // what is known may lack the columns that tell
+        }
         let tree = &self.views[view].tree;
         let rows = rows.filter(|row| tree.wants_look(NodeId::new(row)));
         self.learn(view, &rows, Unlearned { tags: false, content: true });
@@ -116,25 +119,32 @@ fn is_broken(view: &View, id: NodeId) -> bool {
     store.is_some_and(|store| store.link_is_broken(&view.tree.path(id)).unwrap_or(false))
 }
 
-/// The columns that a condition asks for, besides those that every answer is told with.
-pub fn columns_of(condition: Option<&Condition>) -> Vec<Column> {
+/// The columns that a condition is answered from, and that every answer needs.
+pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
     use Column::{
-        Arrived, Born, FolderEnd, FolderItems, FolderNewest, Kind, Marks, Modified, NameEnd, Names, Opened,
-        Parent, Size, Tags, Text, Type, Words,
+        Arrived, Born, FolderItems, FolderNewest, Kind, Marks, Modified, NameEnd, Names, Opened, Parent,
+        Size, Tags, Text, Type, Words,
     };
-    let mut columns =
-        vec![Parent, Column::Folder, NameEnd, Names, Kind, Marks, Size, Modified, FolderEnd, FolderNewest];
+    let mut columns = vec![Kind, Marks, Size];
     for test in condition.map(Condition::tests).unwrap_or_default() {
         columns.extend_from_slice(match test {
             Test::Type(_) => &[Type],
+            Test::Ext(_) | Test::Words(WordSubject::Name | WordSubject::Stem, _) => &[NameEnd, Names],
+            Test::Words(WordSubject::Folder | WordSubject::Path, _) => &[NameEnd, Names, Parent],
+            Test::Words(WordSubject::Text, _) => &[Text, Type],
+            Test::Tag(_) if inside => &[Tags, Words, Parent],
             Test::Tag(_) => &[Tags, Words],
-            Test::Count(CountSubject::Items, ..) => &[FolderItems],
+            Test::Size(..) => &[],
+            Test::Count(CountSubject::Items, ..) | Test::Flag(Flag::Empty) => &[Column::Folder, FolderItems],
+            Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Parent],
+            Test::Date(DateSubject::Modified, _) => &[Modified, Column::Folder, FolderNewest],
             Test::Date(DateSubject::Opened, _) => &[Opened],
             Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Born, Arrived],
-            Test::Age(..) => &[Born, Arrived, Opened],
-            Test::Words(WordSubject::Text, _) => &[Text, Type],
-            Test::Flag(Flag::Empty) => &[FolderItems],
-            _ => &[],
+            Test::Age(AgeSubject::Age, ..) => &[Modified, Born, Arrived, Column::Folder, FolderNewest],
+            Test::Age(AgeSubject::Idle, ..) => {
+                &[Modified, Born, Arrived, Opened, Column::Folder, FolderNewest]
+            }
+            Test::Flag(_) => &[],
         });
     }
     columns.sort_unstable();
@@ -144,5 +154,5 @@ pub fn columns_of(condition: Option<&Condition>) -> Vec<Column> {
 
 /// The rows of a tree but its root.
 pub fn all_rows(tree: &Tree) -> Rows {
-    Rows::all(tree.rows()).filter(|row| row > 0)
+    Rows::all_but_root(tree.rows())
 }

@@ -99,6 +99,9 @@ impl<'s> Looking<'s> {
             return Err(Failure::system("nothing is known, since the catalogue cannot be used")
                 .hint("leave out --known to read the places"));
         }
+        if let (How::AsKnown(_), Some(catalogue)) = (how, &catalogue) {
+            catalogue.hold_still().map_err(|error| Failure::system(error.to_string()))?;
+        }
         let mut looking = Self { session, catalogue, views: Vec::new(), troubles: 0 };
         for ground in grounds {
             match (how, &ground.store) {
@@ -230,6 +233,17 @@ impl<'s> Looking<'s> {
             nine_stores::learn(&*store, &mut view.tree, ids, what, &watch)
         });
         view.learned |= asked > 0;
+    }
+
+    /// Adds to a view that is as known what these columns say of some rows.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged.
+    pub fn recall_rows(&mut self, view: usize, columns: &[Column], rows: &Rows) -> Done {
+        let view = &mut self.views[view];
+        let Some(catalogue) = self.catalogue.as_ref().filter(|_| view.is_known) else { return Ok(()) };
+        let recalled = catalogue.load_rows(&view.ground.address, &mut view.tree, columns, rows);
+        recalled.map_err(|error| Failure::system(error.to_string()).hint("leave out --known to read anew"))
     }
 
     /// Keeps what was learned. To be called when a command has learned all that it wants.

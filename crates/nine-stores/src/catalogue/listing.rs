@@ -1,8 +1,9 @@
 //! Places kept as the columns of their trees.
 
 use std::collections::HashSet;
-use std::io::Read;
+use std::ops::Range;
 
+use nine_core::find::Rows;
 use nine_core::moment::Moment;
 use nine_core::tree::{Column, NodeId, Tree};
 use rusqlite::{Connection, MAIN_DB, OptionalExtension, Transaction, TransactionBehavior, params};
@@ -60,8 +61,43 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn load(&self, address: &str, columns: &[Column]) -> CatalogueResult<Option<Kept>> {
+        if !self.db.is_autocommit() {
+            return load(&self.db, address, columns);
+        }
         let read = self.db.unchecked_transaction()?;
         load(&read, address, columns)
+    }
+
+    /// Sees the catalogue from now on as it is at this moment, whatever other programs write.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be read.
+    pub fn hold_still(&self) -> CatalogueResult<()> {
+        Ok(self.db.execute_batch("BEGIN; SELECT 1 FROM place LIMIT 1;")?)
+    }
+
+    /// Adds to a place that was loaded while the catalogue is held still what these columns say of
+    /// some rows and of the folders above them.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be read.
+    pub fn load_rows(
+        &self,
+        address: &str,
+        tree: &mut Tree,
+        columns: &[Column],
+        rows: &Rows,
+    ) -> CatalogueResult<()> {
+        let (place, ..) = find(&self.db, address)?.ok_or(CatalogueError::Damaged)?;
+        let mut part = Part { db: &self.db, place, tree, wanted: rows.clone() };
+        part.add_folders_above()?;
+        // Names are found by their ends, so these come first.
+        let ends = columns.contains(&Column::Names).then_some(Column::NameEnd);
+        let others = columns.iter().copied().filter(|column| *column != Column::NameEnd);
+        for column in ends.into_iter().chain(others).filter(|column| *column != Column::Parent) {
+            part.add(column)?;
+        }
+        Ok(())
     }
 
     /// The places that are known, and when they were scanned.
@@ -150,19 +186,111 @@ fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<O
     };
     let mut tree = Tree::of_rows(rows);
     for column in columns {
-        let Some(mut blob) = open(db, part(place, *column), true)? else {
-            return Err(CatalogueError::Damaged);
-        };
-        let length = blob.len();
-        if column.row_width().is_some_and(|width| length != rows * width) {
-            return Err(CatalogueError::Damaged);
-        }
-        tree.fill(*column, length, |room| blob.read_exact(room))?;
+        load_column(db, place, &mut tree, *column)?;
     }
     if !tree.is_sound() {
         return Err(CatalogueError::Damaged);
     }
     Ok(Some(Kept { tree, at }))
+}
+
+fn load_column(db: &Connection, place: i64, tree: &mut Tree, column: Column) -> CatalogueResult<()> {
+    let blob = open_column(db, place, tree, column)?;
+    if column == Column::Words {
+        let mut words = vec![0; blob.len()];
+        blob.read_at_exact(&mut words, 0)?;
+        tree.set_words(&words);
+        return Ok(());
+    }
+    tree.make_room(column, blob.len());
+    Ok(blob.read_at_exact(tree.bytes_mut(column), 0)?)
+}
+
+fn open_column<'c>(
+    db: &'c Connection,
+    place: i64,
+    tree: &Tree,
+    column: Column,
+) -> CatalogueResult<rusqlite::blob::Blob<'c>> {
+    let blob = open(db, part(place, column), true)?.ok_or(CatalogueError::Damaged)?;
+    match column.row_width() {
+        Some(width) if blob.len() != tree.rows() * width => Err(CatalogueError::Damaged),
+        _ => Ok(blob),
+    }
+}
+
+/// Some rows of a place that are added to its tree.
+struct Part<'a> {
+    db: &'a Connection,
+    place: i64,
+    tree: &'a mut Tree,
+    wanted: Rows,
+}
+
+/// Rows that are read at once.
+const ROWS: usize = 4096;
+
+impl Part<'_> {
+    /// The blocks in which there is a row that is wanted, the last first.
+    fn blocks(&self) -> Vec<Range<usize>> {
+        let rows = self.tree.rows();
+        let blocks = (0..rows).step_by(ROWS).map(|start| start..(start + ROWS).min(rows));
+        blocks.rev().filter(|block| self.wanted.has_any_in(block.clone())).collect()
+    }
+
+    /// Adds the parents of the rows, and wants the folders above them too. A parent stands before
+    /// what it holds, so one pass from the end is enough.
+    fn add_folders_above(&mut self) -> CatalogueResult<()> {
+        let blob = open_column(self.db, self.place, self.tree, Column::Parent)?;
+        self.tree.make_room(Column::Parent, blob.len());
+        let rows = self.tree.rows();
+        for start in (0..rows).step_by(ROWS).rev() {
+            let block = start..(start + ROWS).min(rows);
+            if !self.wanted.has_any_in(block.clone()) {
+                continue;
+            }
+            let bytes = block.start * 4..block.end * 4;
+            blob.read_at_exact(&mut self.tree.bytes_mut(Column::Parent)[bytes.clone()], bytes.start)?;
+            if !self.tree.is_sound_in(block.clone()) {
+                return Err(CatalogueError::Damaged);
+            }
+            for row in block.rev().filter(|row| *row > 0) {
+                if self.wanted.has(row) {
+                    self.wanted.add(self.tree.parent(NodeId::new(row)).row());
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn add(&mut self, column: Column) -> CatalogueResult<()> {
+        if !self.tree.bytes(column).is_empty() {
+            return Ok(()); // it was loaded as a whole
+        }
+        let width = match column {
+            Column::Names => 1,
+            column => match column.row_width() {
+                Some(width) => width,
+                None => return load_column(self.db, self.place, self.tree, column),
+            },
+        };
+        let blob = open_column(self.db, self.place, self.tree, column)?;
+        self.tree.make_room(column, blob.len());
+        for block in self.blocks() {
+            let span = match column {
+                Column::Names => self.tree.span_of_names(block.clone()),
+                // A name begins where the one before ends.
+                Column::NameEnd => block.start.saturating_sub(1) * width..block.end * width,
+                _ => block.start * width..block.end * width,
+            };
+            let room = self.tree.bytes_mut(column).get_mut(span.clone()).ok_or(CatalogueError::Damaged)?;
+            blob.read_at_exact(room, span.start)?;
+            if column == Column::NameEnd && !self.tree.is_sound_in(span.start / width + 1..span.end / width) {
+                return Err(CatalogueError::Damaged);
+            }
+        }
+        Ok(())
+    }
 }
 
 fn open(db: &Connection, part: i64, only_read: bool) -> CatalogueResult<Option<rusqlite::blob::Blob<'_>>> {

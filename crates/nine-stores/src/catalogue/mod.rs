@@ -140,7 +140,6 @@ impl Catalogue {
         db.busy_timeout(PATIENCE)?;
         // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
         db.execute_batch("PRAGMA page_size = 32768; PRAGMA synchronous = NORMAL;")?;
-        db.pragma_update(None, "mmap_size", 1_i64 << 30)?;
         match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
             FORMAT => {}
             0 => Self::lay_out(&db)?,

@@ -230,6 +230,10 @@ impl Store for LocalStore {
         tags::read(self, path)
     }
 
+    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+        tags::read_in(self, folder, names)
+    }
+
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
         facts::ground(self, folder)
     }

@@ -1,6 +1,6 @@
 //! Tags in the extended attribute `user.xdg.tags` (freedesktop.org, common extended attributes).
 
-use std::os::fd::AsRawFd;
+use std::os::fd::{AsRawFd, OwnedFd};
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::ItemPath;
@@ -8,7 +8,7 @@ use nine_core::tags;
 use rustix::fs::{self, Mode, OFlags, XattrFlags};
 use rustix::io::Errno;
 
-use super::LocalStore;
+use super::{FOLDER_FLAGS, LocalStore};
 use crate::fault::point;
 use crate::{StoreError, StoreResult};
 
@@ -18,18 +18,39 @@ const ATTRIBUTE: &str = "user.xdg.tags";
 /// See [`crate::Store::tags`]. A file system without attributes has no tags.
 pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<String>> {
     let (folder, name) = store.parent(path)?;
-    // The kernel has no call for attributes below an open folder; its own link to the folder serves.
-    let mut at = format!("/proc/self/fd/{}/", folder.as_raw_fd()).into_bytes();
+    read_at(&mut link_to(&folder), name, &mut vec![0; USUAL])
+}
+
+/// See [`crate::Store::tags_in`].
+pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+    let Ok(open) = store.open_at(folder, FOLDER_FLAGS) else {
+        return vec![Vec::new(); names.len()];
+    };
+    let (mut at, mut value) = (link_to(&open), vec![0; USUAL]);
+    names.iter().map(|name| read_at(&mut at, name, &mut value).unwrap_or_default()).collect()
+}
+
+/// The room that nearly every list of tags fits in.
+const USUAL: usize = 1024;
+
+/// The kernel has no call for attributes below an open folder; its own link to the folder serves.
+fn link_to(folder: &OwnedFd) -> Vec<u8> {
+    format!("/proc/self/fd/{}/", folder.as_raw_fd()).into_bytes()
+}
+
+fn read_at(at: &mut Vec<u8>, name: &[u8], value: &mut Vec<u8>) -> StoreResult<Vec<String>> {
+    let folder = at.len();
     at.extend_from_slice(name);
-    let mut value = vec![0; 1024];
-    loop {
+    let read = loop {
         match fs::lgetxattr(at.as_slice(), ATTRIBUTE, &mut value[..]) {
-            Ok(length) => return Ok(tags::from_attribute(&value[..length])),
-            Err(Errno::NODATA | Errno::OPNOTSUPP) => return Ok(Vec::new()),
+            Ok(length) => break Ok(tags::from_attribute(&value[..length])),
+            Err(Errno::NODATA | Errno::OPNOTSUPP) => break Ok(Vec::new()),
             Err(Errno::RANGE) if value.len() < 64 * 1024 => value.resize(64 * 1024, 0),
-            Err(other) => return Err(other.into()),
+            Err(other) => break Err(other.into()),
         }
-    }
+    };
+    at.truncate(folder);
+    read
 }
 
 /// See [`crate::Store::set_tags`].

@@ -73,13 +73,18 @@ struct Search<'a> {
     config: &'a Config,
 }
 
-/// What a search found, in order.
+/// What a search found.
+#[derive(Default)]
 pub(super) struct FoundItems {
+    /// The items of which something is told, in order.
     hits: Vec<Hit>,
-    /// Items that were found and are hidden.
-    hidden: u64,
-    bytes: u64,
+    /// How many were found.
+    files: u64,
     folders: u64,
+    /// Bytes of the files.
+    bytes: u64,
+    /// Items that would be found too if they were not hidden.
+    hidden: u64,
 }
 
 impl<'a> Search<'a> {
@@ -102,10 +107,14 @@ impl<'a> Search<'a> {
         let how = if self.args.known { How::AsKnown(self.known_columns()) } else { How::Now };
         let mut looking = Looking::look(self.session, grounds, &how)?;
         self.check_text(&looking)?;
-        let mut found = FoundItems { hits: Vec::new(), hidden: 0, bytes: 0, folders: 0 };
+        let mut found = FoundItems::default();
         for view in 0..looking.views.len() {
-            let rows = self.rows(&mut looking, view)?;
-            self.learn_for_columns(&mut looking, view, &rows);
+            let (rows, hidden) = self.rows(&mut looking, view)?;
+            let told = self.told(&rows, found.hits.len());
+            self.learn_for_columns(&mut looking, view, &told);
+            if self.args.known {
+                looking.recall_rows(view, &self.told_columns(), &told)?;
+            }
             let tree = &looking.views[view].tree;
             for id in rows.ids() {
                 // What lies in a folder that is listed is in the folder's bytes already.
@@ -113,10 +122,12 @@ impl<'a> Search<'a> {
                     true => found.folders += 1,
                     false => found.bytes += tree.size(id),
                 }
-                found.hits.push(Hit { view: view as u32, id });
             }
-            found.hidden += self.hidden(&mut looking, view)?;
+            found.files += rows.len() as u64;
+            found.hits.extend(told.ids().map(|id| Hit { view: view as u32, id }));
+            found.hidden += hidden;
         }
+        found.files -= found.folders;
         looking.keep();
         order::sort(&mut found.hits, &looking, self.args.sort, self.args.reverse);
         Ok((looking, found))
@@ -130,44 +141,57 @@ impl<'a> Search<'a> {
         self.args.hidden || self.condition.as_ref().is_some_and(|c| c.mentions(Flag::Hidden))
     }
 
-    /// The rows of a view that the search finds.
-    fn rows(&self, looking: &mut Looking, view: usize) -> Done<Rows> {
-        let shown = self.candidates(looking, view, self.with_hidden());
-        match &self.condition {
-            Some(condition) => looking.find(view, self.question(condition), &shown),
-            None => Ok(shown),
-        }
-    }
-
-    /// How many more there would be with the hidden ones, as far as that is known without looking
-    /// into anything.
-    fn hidden(&self, looking: &mut Looking, view: usize) -> Done<u64> {
-        if self.with_hidden() {
-            return Ok(0);
-        }
+    /// The rows of a view that the search finds, and how many more there would be with the hidden
+    /// ones, as far as that is known without looking into anything.
+    fn rows(&self, looking: &mut Looking, view: usize) -> Done<(Rows, u64)> {
+        let all = self.candidates(looking, view);
         let tree = &looking.views[view].tree;
-        let all = self.candidates(looking, view, true);
         let hidden = all.filter(|row| tree.has_mark(NodeId::new(row), mark::HIDDEN));
-        let count = match &self.condition {
-            Some(condition) => looking.with_query(view, |query| query.find(condition, &hidden).yes.len()),
-            None => hidden.len(),
+        let (shown, hidden) = match self.with_hidden() {
+            true => (all, None),
+            false => (all.without(&hidden), Some(hidden).filter(|hidden| !hidden.is_empty())),
         };
-        Ok(count as u64)
+        let Some(condition) = &self.condition else {
+            return Ok((shown, hidden.map_or(0, |hidden| hidden.len() as u64)));
+        };
+        if looking.views[view].is_known {
+            // Nothing is looked into, so all may be asked at once.
+            let all = hidden.clone().map_or(shown.clone(), |hidden| shown.clone().or(&hidden));
+            let found = looking.find(view, self.question(condition), &all)?;
+            let left_out = hidden.map_or(0, |hidden| found.clone().and(&hidden).len() as u64);
+            return Ok((found.and(&shown), left_out));
+        }
+        let rows = looking.find(view, self.question(condition), &shown)?;
+        let left_out = hidden.map_or(0, |hidden| {
+            looking.with_query(view, |query| query.find(condition, &hidden).yes.len() as u64)
+        });
+        Ok((rows, left_out))
     }
 
-    fn candidates(&self, looking: &Looking, view: usize, hidden: bool) -> Rows {
+    /// Those of the rows of which something is told, when so many were found before.
+    fn told(&self, rows: &Rows, before: usize) -> Rows {
+        let in_order = self.args.sort.is_none() && !self.args.reverse && self.args.by.is_none();
+        let Some(limit) = self.args.limit.filter(|_| in_order) else {
+            return rows.clone();
+        };
+        let mut told = Rows::none(rows.rows());
+        rows.ids().take(limit.saturating_sub(before)).for_each(|id| told.add(id.row()));
+        told
+    }
+
+    fn candidates(&self, looking: &Looking, view: usize) -> Rows {
         let tree = &looking.views[view].tree;
         let asks = self.condition.as_ref().is_some_and(Condition::asks_for_folders);
         let folders = self.args.folders || asks;
         let only_empty = self.args.empty_folders;
-        all_rows(tree).filter(|row| {
-            let id = NodeId::new(row);
-            (hidden || !tree.has_mark(id, mark::HIDDEN))
-                && match only_empty {
-                    true => tree.items(id) == Some(0) && !tree.is_unread_folder(id),
-                    false => folders || !tree.is_folder(id),
-                }
-        })
+        match (only_empty, folders) {
+            (true, _) => all_rows(tree).filter(|row| {
+                let id = NodeId::new(row);
+                tree.items(id) == Some(0) && !tree.is_unread_folder(id)
+            }),
+            (false, true) => all_rows(tree),
+            (false, false) => all_rows(tree).filter(|row| !tree.is_folder(NodeId::new(row))),
+        }
     }
 
     fn learn_for_columns(&self, looking: &mut Looking, view: usize, rows: &Rows) {
@@ -181,31 +205,35 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// The columns of the catalogue that condition, order, groups and output are told from.
+    /// The columns of the catalogue that the condition is answered from.
     fn known_columns(&self) -> Vec<Column> {
-        let mut columns = columns_of(self.condition.as_ref());
-        let mut add = |more: &[Column]| columns.extend_from_slice(more);
-        self.columns.iter().for_each(|column| add(column.needs()));
-        match self.args.by {
-            Some(GroupBy::Type) => add(&[Column::Type]),
-            Some(GroupBy::Tag) => add(&[Column::Tags, Column::Words]),
-            Some(GroupBy::Age) => add(&[Column::Born, Column::Arrived]),
-            _ => {}
-        }
-        match self.args.sort {
-            Some(SortBy::Type) => add(&[Column::Type]),
-            Some(SortBy::Opened) => add(&[Column::Opened]),
-            Some(SortBy::Arrived) => add(&[Column::Born, Column::Arrived]),
-            _ => {}
-        }
+        let mut columns = columns_of(self.condition.as_ref(), self.args.inside);
         if self.args.empty_folders {
-            add(&[Column::FolderItems, Column::FolderRead]);
+            columns.extend([Column::Folder, Column::FolderItems, Column::FolderRead]);
         }
+        columns
+    }
+
+    /// The columns of the catalogue that order, groups and output are told from.
+    fn told_columns(&self) -> Vec<Column> {
+        use Column::{Arrived, Born, Folder, FolderNewest, Modified, NameEnd, Names, Opened, Type};
+        let mut columns = vec![NameEnd, Names, FolderNewest, Folder, Modified];
+        self.columns.iter().for_each(|column| columns.extend_from_slice(column.needs()));
+        columns.extend_from_slice(match self.args.by {
+            Some(GroupBy::Type) => &[Type],
+            Some(GroupBy::Tag) => ItemColumn::Tags.needs(),
+            Some(GroupBy::Age) => &[Born, Arrived],
+            _ => &[],
+        });
+        columns.extend_from_slice(match self.args.sort {
+            Some(SortBy::Type) => &[Type],
+            Some(SortBy::Opened) => &[Opened],
+            Some(SortBy::Arrived) => &[Born, Arrived],
+            _ => &[],
+        });
         if self.args.show {
-            add(&[Column::Type]);
+            columns.push(Type);
         }
-        columns.sort_unstable();
-        columns.dedup();
         columns
     }
 

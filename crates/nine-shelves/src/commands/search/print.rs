@@ -93,7 +93,8 @@ impl Search<'_> {
 
     /// `36 files and 3 folders, 45 MB; 12 hidden left out`.
     fn summary(&self, listing: &Listing, found: &FoundItems, shown: &[Hit]) -> String {
-        let files = found.hits.len() as u64 - found.folders;
+        let files = found.files;
+        let all = files + found.folders;
         let mut parts = Vec::new();
         if files > 0 || found.folders == 0 {
             parts.push(counted(files, "file", "files"));
@@ -102,7 +103,7 @@ impl Search<'_> {
             parts.push(counted(found.folders, "folder", "folders"));
         }
         let mut notes = Vec::new();
-        if shown.len() < found.hits.len() {
+        if (shown.len() as u64) < all {
             notes.push(format!("the first {} shown", count(shown.len() as u64)));
         }
         if found.hidden > 0 {
@@ -143,8 +144,8 @@ impl Search<'_> {
 
     /// A short look into the one item that was found.
     fn show(&self, looking: &Looking, found: &FoundItems) -> Done {
-        let [hit] = found.hits.as_slice() else {
-            let many = counted(found.hits.len() as u64, "item was", "items were");
+        let ([hit], 1) = (found.hits.as_slice(), found.files + found.folders) else {
+            let many = counted(found.files + found.folders, "item was", "items were");
             return Err(Failure::words(format!("--show looks into one item, and {many} found"))
                 .hint("narrow the condition, or leave out --show to see the list"));
         };

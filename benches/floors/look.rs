@@ -1,0 +1,110 @@
+//! Looking through the catalogue, through the same calls that the program's commands make.
+
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+
+use nine_core::item::{Entry, Identity, Kind};
+use nine_core::moment::Moment;
+use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
+use nine_stores::catalogue::Fresh;
+use nine_stores::local::{Counters, Settings};
+use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
+
+/// A place and its catalogue.
+pub struct Look {
+    store: LocalStore,
+    counters: Arc<Counters>,
+    at: i64,
+}
+
+impl Look {
+    pub fn new(pile: &Path) -> Self {
+        let counters = Arc::new(Counters::default());
+        let settings = Settings {
+            believes_births: true,
+            home_trash: pile.join("Trash"),
+            one_trash: true,
+            counters: Arc::clone(&counters),
+        };
+        // Late enough that everything has settled.
+        let at = jiff::Timestamp::now().as_second() + 3600;
+        Self { store: LocalStore::open(pile, settings).expect("the place opens"), counters, at }
+    }
+
+    /// Reads the place and brings the catalogue in `file` up to date.
+    pub fn refresh(&mut self, file: &Path, tags: bool) -> usize {
+        self.at += 1;
+        let at = Moment::from_unix(self.at, 0);
+        let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
+        let mut tree = self.store.scan(&Scope::default(), &Watch::default()).expect("the place is read").tree;
+        let address = self.store.address();
+        let fresh = Fresh { address: &address, tree: &mut tree, at };
+        catalogue.refresh(&mut [fresh]).expect("the catalogue is written");
+        if tags {
+            let ids: Vec<NodeId> = tree.ids().collect();
+            learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
+            catalogue.learn(&address, &tree, at).expect("the catalogue is written");
+        }
+        assert_eq!(self.counters.opens.load(Ordering::Relaxed), 0, "a scan opens no file");
+        tree.len()
+    }
+}
+
+const EXTENSIONS: [&str; 10] = ["jpg", "pdf", "txt", "png", "docx", "csv", "md", "mp4", "zip", "html"];
+const WORDS: [&str; 8] =
+    ["scan", "loan agreement", "tide table", "report", "ledger", "invoice", "photo", "plan"];
+
+/// A catalogue that knows of so many files in one place, without there being any.
+pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
+    let mut tree = tree_of(files);
+    for id in tree.ids().collect::<Vec<_>>() {
+        let tags: &[String] = if id.row().is_multiple_of(50) { &["loans".into()] } else { &[] };
+        tree.learn_tags(id, tags);
+    }
+    let address = nine_core::escape::escape(place.as_os_str().as_encoded_bytes());
+    let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
+    let at = Moment::from_timestamp(jiff::Timestamp::now());
+    catalogue
+        .refresh(&mut [Fresh { address: &address, tree: &mut tree, at }])
+        .expect("the catalogue is written");
+    let readings: Vec<_> = tree.ids().filter(|id| id.row().is_multiple_of(100)).map(reading).collect();
+    catalogue.keep_texts(&address, &mut tree, at, &readings).expect("the catalogue is written");
+}
+
+fn reading(id: NodeId) -> nine_stores::catalogue::Reading {
+    let body = format!("{} number {} of the sextant", WORDS[id.row() % 8], id.row() % 1000);
+    nine_stores::catalogue::Reading { id, body, note: String::new() }
+}
+
+/// A hundred files to a folder, folders in one row.
+fn tree_of(files: usize) -> Tree {
+    let entry = |kind, number: usize| {
+        let modified = Moment::from_unix(1_900_000_000 - (number as i64 * 7919) % 100_000_000, 0);
+        Entry {
+            kind,
+            size: (number as u64 * 104_729) % 3_000_000_000,
+            modified,
+            opened: Some(modified),
+            born: Some(modified),
+            changed: modified,
+            identity: Identity([1, number as u64]),
+        }
+    };
+    let mut gathering = Gathering::new(entry(Kind::Folder, 0));
+    let mut top = Batch::default();
+    let folders = files.div_ceil(100);
+    (0..folders).for_each(|n| top.push(format!("folder {n}").as_bytes(), entry(Kind::Folder, n + 1)));
+    top.sort();
+    let first = gathering.add(FolderNo::ROOT, top);
+    for folder in 0..folders {
+        let mut batch = Batch::default();
+        for number in folder * 100..(folder * 100 + 100).min(files) {
+            let name = format!("{} {number}.{}", WORDS[number % 8], EXTENSIONS[number % 10]);
+            batch.push(name.as_bytes(), entry(Kind::File, folders + number + 1));
+        }
+        batch.sort();
+        gathering.add(first.plus(folder as u32), batch);
+    }
+    gathering.finish()
+}

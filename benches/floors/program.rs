@@ -1,0 +1,46 @@
+//! The built program as a whole: how long it takes from its start to its end, and its memory.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// Builds the program; returns where it is.
+pub fn build() -> PathBuf {
+    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
+    let built = Command::new(cargo).args(["build", "--release", "--quiet", "-p", "nine-shelves"]).status();
+    assert!(built.expect("cargo starts").success(), "the program is built");
+    let here = std::env::current_exe().expect("this program has a path");
+    let release = here.parent().and_then(Path::parent).expect("it lies in target/release/deps");
+    release.join("nine")
+}
+
+/// Runs a command to its end; its output goes nowhere.
+pub fn run(program: &Path, home: &Path, words: &[&str]) -> Duration {
+    let start = Instant::now();
+    let status = command(program, home, words).status().expect("it starts");
+    let time = start.elapsed();
+    assert!(status.success(), "{words:?}");
+    time
+}
+
+fn command(program: &Path, home: &Path, words: &[&str]) -> Command {
+    let mut command = Command::new(program);
+    command.args(words).env("NINE_HOME", home).env("LC_ALL", "C.UTF-8").stdin(Stdio::null());
+    command.stdout(Stdio::null()).stderr(Stdio::null());
+    command
+}
+
+/// The most memory that a command had, in bytes, as far as looks at it every so often can tell.
+pub fn peak_memory(program: &Path, home: &Path, words: &[&str]) -> u64 {
+    let mut child = command(program, home, words).spawn().expect("it starts");
+    let status = format!("/proc/{}/status", child.id());
+    let mut most = 0;
+    while child.try_wait().expect("it can be waited for").is_none() {
+        let text = std::fs::read_to_string(&status).unwrap_or_default();
+        let line = text.lines().find_map(|line| line.strip_prefix("VmHWM:"));
+        let kib = line.and_then(|line| line.split_whitespace().next()?.parse::<u64>().ok());
+        most = most.max(kib.unwrap_or(0) * 1024);
+        std::thread::sleep(Duration::from_micros(200));
+    }
+    most
+}
