@@ -7,7 +7,6 @@ use std::sync::atomic::Ordering;
 use nine_core::item::{Entry, Identity, Kind};
 use nine_core::moment::Moment;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
-use nine_stores::catalogue::Fresh;
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
 
@@ -39,13 +38,12 @@ impl Look {
         let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
         let mut tree = self.store.scan(&Scope::default(), &Watch::default()).expect("the place is read").tree;
         let address = self.store.address();
-        let fresh = Fresh { address: &address, tree: &mut tree, at };
-        catalogue.refresh(&mut [fresh]).expect("the catalogue is written");
+        catalogue.carry_over(&address, &mut tree, at).expect("the catalogue is read");
         if tags {
             let ids: Vec<NodeId> = tree.ids().collect();
             learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
-            catalogue.learn(&address, &tree, at).expect("the catalogue is written");
         }
+        catalogue.keep(&address, &tree, at).expect("the catalogue is written");
         assert_eq!(self.counters.opens.load(Ordering::Relaxed), 0, "a scan opens no file");
         tree.len()
     }
@@ -65,9 +63,7 @@ pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
     let address = nine_core::escape::escape(place.as_os_str().as_encoded_bytes());
     let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
     let at = Moment::from_timestamp(jiff::Timestamp::now());
-    catalogue
-        .refresh(&mut [Fresh { address: &address, tree: &mut tree, at }])
-        .expect("the catalogue is written");
+    catalogue.keep(&address, &tree, at).expect("the catalogue is written");
     let readings: Vec<_> = tree.ids().filter(|id| id.row().is_multiple_of(100)).map(reading).collect();
     catalogue.keep_texts(&address, &mut tree, at, &readings).expect("the catalogue is written");
 }

@@ -1,6 +1,8 @@
 //! Tests of names and paths over all rows. A quick search for a part of the name comes first; only
 //! what it finds is held against the test itself.
 
+use std::borrow::Cow;
+
 use memchr::memmem::Finder;
 
 use super::Rows;
@@ -43,7 +45,10 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
             })
         }
         WordSubject::Folder => {
-            let folders = in_folders(tree, |path| test.holds(path));
+            let folders = match part_of_a_name(test) {
+                true => below(tree, &with_words(tree, WordSubject::Name, test, &all_folders(tree))),
+                false => in_folders(tree, |path| test.holds(path)),
+            };
             among.filter(|row| folders.has(tree.parent(NodeId::new(row)).row()))
         }
         WordSubject::Path => with_path(tree, test, among),
@@ -51,35 +56,50 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
     }
 }
 
-fn text(tree: &Tree, subject: WordSubject, id: NodeId) -> String {
+/// The name or stem of an entry as a text.
+fn text(tree: &Tree, subject: WordSubject, id: NodeId) -> Cow<'_, str> {
     let name = tree.name(id);
     let bytes = match subject {
         WordSubject::Stem if !tree.is_folder(id) => split_extension(name).0,
         _ => name,
     };
-    composed(&String::from_utf8_lossy(bytes)).into_owned()
+    match String::from_utf8_lossy(bytes) {
+        text if tree.has_mark(id, mark::ASCII) => text,
+        text => Cow::Owned(composed(&text).into_owned()),
+    }
 }
 
 /// Folders whose path passes a test, among them the place itself with an empty path.
 fn in_folders(tree: &Tree, holds: impl Fn(&str) -> bool) -> Rows {
-    let folders = Rows::all(tree.rows()).filter(|row| tree.is_folder(NodeId::new(row)));
+    let folders = all_folders(tree);
     let mut walk = PathWalk::default();
     folders.filter(|row| holds(&walk.path(tree, NodeId::new(row))))
 }
 
-fn with_path(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
-    if let WordTest::Plain(PlainTest::Has, values) = test
-        && !values.iter().any(|value| value.contains('/'))
-    {
-        // A part without a slash lies in one of the names on the way.
-        let named = with_words(tree, WordSubject::Name, test, &Rows::all(tree.rows()));
-        let mut found = Rows::none(tree.rows());
-        for id in tree.ids() {
-            if named.has(id.row()) || found.has(tree.parent(id).row()) {
-                found.add(id.row());
-            }
+fn all_folders(tree: &Tree) -> Rows {
+    Rows::all(tree.rows()).filter(|row| tree.is_folder(NodeId::new(row)))
+}
+
+/// Whether a test of a path asks for a part without a slash, which lies in one of the names on the way.
+fn part_of_a_name(test: &WordTest) -> bool {
+    matches!(test, WordTest::Plain(PlainTest::Has, values) if !values.iter().any(|value| value.contains('/')))
+}
+
+/// These rows, and all that lies in them.
+fn below(tree: &Tree, rows: &Rows) -> Rows {
+    let mut found = rows.clone();
+    for id in tree.ids() {
+        if found.has(tree.parent(id).row()) {
+            found.add(id.row());
         }
-        return found.and(among);
+    }
+    found
+}
+
+fn with_path(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
+    if part_of_a_name(test) {
+        let named = with_words(tree, WordSubject::Name, test, &Rows::all(tree.rows()));
+        return below(tree, &named).and(among);
     }
     let mut walk = PathWalk::default();
     among.filter(|row| test.holds(&walk.path(tree, NodeId::new(row))))

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::Tree;
+use super::{NodeId, Tree};
 use crate::kinds::Content;
 
 /// A column of a tree. The numbers are those under which a catalogue keeps them.
@@ -53,11 +53,13 @@ pub enum Column {
     FolderRead = 21,
     /// The tag sets and recognised contents that other columns point to; lines of text.
     Words = 22,
+    /// Nanoseconds since 1970 from which an age counts: made of others, for searches; i64.
+    AgeFrom = 23,
 }
 
 impl Column {
     /// Every column.
-    pub const ALL: [Column; 22] = [
+    pub const ALL: [Column; 23] = [
         Column::Parent,
         Column::Folder,
         Column::NameEnd,
@@ -80,6 +82,7 @@ impl Column {
         Column::FolderNewest,
         Column::FolderRead,
         Column::Words,
+        Column::AgeFrom,
     ];
 
     /// How many bytes a row takes, where every row has them. What is learned may be missing as a
@@ -89,6 +92,7 @@ impl Column {
             Column::Kind | Column::Type | Column::Marks => Some(1),
             Column::Parent | Column::Folder | Column::NameEnd => Some(4),
             Column::Size | Column::Modified | Column::Opened | Column::Born | Column::Changed => Some(8),
+            Column::AgeFrom => Some(8),
             Column::Identity => Some(16),
             _ => None,
         }
@@ -122,6 +126,7 @@ impl Tree {
             Column::FolderItems => cast_slice(&self.folder_items),
             Column::FolderNewest => cast_slice(&self.folder_newest),
             Column::FolderRead => &self.folder_read,
+            Column::AgeFrom => cast_slice(&self.age_from),
             Column::Words => &[],
         }
     }
@@ -152,6 +157,7 @@ impl Tree {
             Column::FolderItems => self.folder_items = vec![0; length / 4],
             Column::FolderNewest => self.folder_newest = vec![0; length / 8],
             Column::FolderRead => self.folder_read = vec![0; length],
+            Column::AgeFrom => self.age_from = vec![0; length / 8],
             Column::Words => {}
         }
     }
@@ -181,6 +187,7 @@ impl Tree {
             Column::FolderItems => cast(&mut self.folder_items),
             Column::FolderNewest => cast(&mut self.folder_newest),
             Column::FolderRead => &mut self.folder_read,
+            Column::AgeFrom => cast(&mut self.age_from),
             Column::Words => &mut [],
         }
     }
@@ -204,7 +211,7 @@ impl Tree {
             .into_iter()
             .chain([self.marks.len(), self.size.len(), self.modified.len(), self.opened.len()])
             .chain([self.born.len(), self.changed.len(), self.identity.len(), self.tags.len()])
-            .chain([self.content.len(), self.text.len(), self.arrived.len()])
+            .chain([self.content.len(), self.text.len(), self.arrived.len(), self.age_from.len()])
             .all(fits)
             && self.folder_end.iter().all(|end| *end as usize <= self.rows)
             && self.kind.iter().all(|kind| *kind < 4)
@@ -224,6 +231,12 @@ impl Tree {
             && folders.iter().all(is_folder)
             && ends.windows(2).all(|pair| pair[0] <= pair[1])
             && (self.names.is_empty() || ends.last().is_none_or(|end| *end as usize <= self.names.len()))
+    }
+
+    /// What [`Column::AgeFrom`] keeps.
+    pub fn ages(&self) -> Vec<u8> {
+        let from: Vec<i64> = (0..self.rows).map(|row| self.age_from(NodeId::new(row)).0).collect();
+        bytemuck::cast_slice(&from).to_vec()
     }
 
     /// The tag sets and recognised contents, as [`Column::Words`] keeps them: a line each.

@@ -16,6 +16,8 @@ pub struct Batch {
 struct Gathered {
     start: u32,
     len: u16,
+    item_type: u8,
+    marks: u8,
     entry: Entry,
 }
 
@@ -25,7 +27,9 @@ impl Batch {
         let len = u16::try_from(name.len()).unwrap_or(u16::MAX);
         let start = u32::try_from(self.names.len()).expect("fewer than 2^32 bytes of names in a folder");
         self.names.extend_from_slice(&name[..usize::from(len)]);
-        self.entries.push(Gathered { start, len, entry });
+        // Told here and not when the tree is put together, since batches are filled by many threads.
+        let (item_type, marks) = at_sight(name, entry.kind);
+        self.entries.push(Gathered { start, len, item_type: item_type as u8, marks, entry });
     }
 
     /// Brings the entries into the order in which people count.
@@ -120,28 +124,29 @@ impl Gathering {
     /// If there are more than four thousand million entries or bytes of names.
     pub fn finish(self) -> Tree {
         assert!(u32::try_from(self.rows).is_ok() && u32::try_from(self.name_bytes).is_ok());
-        let mut build = Build { tree: Tree::with_room(self.rows, self.name_bytes), open: Vec::new() };
+        let mut tree = Tree::with_room(self.rows, self.name_bytes);
         let mut folders = self.folders;
-        build.push(0, b"", &self.root);
-        build.open(0, &mut folders);
-        while let Some(open) = build.open.last_mut() {
-            let Some(gathered) = open.entries.next() else {
-                build.close();
+        let root =
+            Gathered { start: 0, len: 0, item_type: ItemType::Folder as u8, marks: 0, entry: self.root };
+        tree.push(0, b"", &root);
+        let mut open = vec![Open::new(&mut tree, std::mem::take(&mut folders[0]))];
+        while let Some(top) = open.last_mut() {
+            let Some(gathered) = top.entries.next() else {
+                close(&mut tree, &mut open);
                 continue;
             };
-            let row = open.row;
-            let number = open.next_folder;
-            let is_folder = gathered.entry.kind == Kind::Folder;
-            open.next_folder += u32::from(is_folder);
-            // Names are copied out, since the batch they lie in is on the same stack.
-            let at = gathered.start as usize;
-            let name = open.names[at..at + usize::from(gathered.len)].to_vec();
-            build.push(row, &name, &gathered.entry);
-            if is_folder {
-                build.open(number, &mut folders);
+            tree.push(top.row, gathered.name(&top.names), &gathered);
+            if gathered.entry.kind == Kind::Folder {
+                let number = top.next_folder as usize;
+                top.next_folder += 1;
+                open.push(Open::new(&mut tree, std::mem::take(&mut folders[number])));
+            } else {
+                top.items += 1;
+                top.newest = top.newest.max(gathered.entry.changed_or_born().0);
+                tree.size[top.row as usize] += gathered.entry.size;
             }
         }
-        build.tree
+        tree
     }
 }
 
@@ -155,69 +160,30 @@ struct Open {
     newest: i64,
 }
 
-struct Build {
-    tree: Tree,
-    open: Vec<Open>,
+impl Open {
+    /// Opens the folder that was laid down last.
+    fn new(tree: &mut Tree, held: Held) -> Self {
+        let Held { batch, first } = held;
+        let row = tree.rows as u32 - 1;
+        tree.folder_read.push(u8::from(batch.is_some()));
+        let Batch { names, entries } = batch.unwrap_or_default();
+        Self { row, names, entries: entries.into_iter(), next_folder: first, items: 0, newest: NEVER }
+    }
 }
 
-impl Build {
-    fn push(&mut self, parent: u32, name: &[u8], entry: &Entry) {
-        let tree = &mut self.tree;
-        let is_folder = entry.kind == Kind::Folder;
-        let above = tree.marks.get(parent as usize).copied().unwrap_or(0);
-        let (item_type, marks) = at_sight(name, entry.kind);
-        let own = if tree.rows == 0 { 0 } else { marks | (above & mark::HIDDEN) };
-        tree.rows += 1;
-        tree.parent.push(parent);
-        tree.folder.push(if is_folder { tree.folder_end.len() as u32 } else { NO_FOLDER });
-        tree.names.extend_from_slice(name);
-        tree.name_end.push(tree.names.len() as u32);
-        tree.kind.push(KINDS.iter().position(|kind| *kind == entry.kind).unwrap_or(3) as u8);
-        tree.item_type.push(item_type as u8);
-        tree.marks.push(own);
-        tree.size.push(if is_folder { 0 } else { entry.size });
-        tree.modified.push(entry.modified.0);
-        tree.opened.push(entry.opened.map_or(NEVER, |at| at.0));
-        tree.born.push(entry.born.map_or(NEVER, |at| at.0));
-        tree.changed.push(entry.changed.0);
-        tree.identity.push(entry.identity.0);
-        if is_folder {
-            tree.folder_end.push(0);
-            tree.folder_items.push(0);
-            tree.folder_newest.push(entry.modified.0);
-            tree.folder_read.push(0);
-        } else if let Some(open) = self.open.last_mut() {
-            open.items += 1;
-            open.newest = open.newest.max(entry.changed_or_born().0);
-            tree.size[open.row as usize] += entry.size;
-        }
+/// Sums up the folder that is complete, into itself and into the one above.
+fn close(tree: &mut Tree, open: &mut Vec<Open>) {
+    let Some(done) = open.pop() else { return };
+    let folder = tree.folder[done.row as usize] as usize;
+    tree.folder_end[folder] = tree.rows as u32;
+    tree.folder_items[folder] = done.items;
+    if done.items > 0 {
+        tree.folder_newest[folder] = done.newest;
     }
-
-    fn open(&mut self, number: u32, folders: &mut [Held]) {
-        let Held { batch, first } = std::mem::take(&mut folders[number as usize]);
-        let row = self.tree.rows as u32 - 1;
-        let folder = self.tree.folder[row as usize] as usize;
-        self.tree.folder_read[folder] = u8::from(batch.is_some());
-        let Batch { names, entries } = batch.unwrap_or_default();
-        let entries = entries.into_iter();
-        self.open.push(Open { row, names, entries, next_folder: first, items: 0, newest: NEVER });
-    }
-
-    /// Sums up the folder that is complete, into itself and into the one above.
-    fn close(&mut self) {
-        let Some(done) = self.open.pop() else { return };
-        let tree = &mut self.tree;
-        let folder = tree.folder[done.row as usize] as usize;
-        tree.folder_end[folder] = tree.rows as u32;
-        tree.folder_items[folder] = done.items;
-        if done.items > 0 {
-            tree.folder_newest[folder] = done.newest;
-        }
-        if let Some(above) = self.open.last_mut() {
-            above.items += done.items;
-            above.newest = above.newest.max(done.newest);
-            tree.size[above.row as usize] += tree.size[done.row as usize];
-        }
+    if let Some(above) = open.last_mut() {
+        above.items += done.items;
+        above.newest = above.newest.max(done.newest);
+        tree.size[above.row as usize] += tree.size[done.row as usize];
     }
 }
 
@@ -245,6 +211,32 @@ fn at_sight(name: &[u8], kind: Kind) -> (ItemType, u8) {
 }
 
 impl Tree {
+    /// Lays down an entry. Of a folder the sums come later.
+    fn push(&mut self, parent: u32, name: &[u8], gathered: &Gathered) {
+        let entry = &gathered.entry;
+        let is_folder = entry.kind == Kind::Folder;
+        let above = self.marks.get(parent as usize).copied().unwrap_or(0);
+        self.rows += 1;
+        self.parent.push(parent);
+        self.folder.push(if is_folder { self.folder_end.len() as u32 } else { NO_FOLDER });
+        self.names.extend_from_slice(name);
+        self.name_end.push(self.names.len() as u32);
+        self.kind.push(KINDS.iter().position(|kind| *kind == entry.kind).unwrap_or(3) as u8);
+        self.item_type.push(gathered.item_type);
+        self.marks.push(gathered.marks | (above & mark::HIDDEN));
+        self.size.push(if is_folder { 0 } else { entry.size });
+        self.modified.push(entry.modified.0);
+        self.opened.push(entry.opened.map_or(NEVER, |at| at.0));
+        self.born.push(entry.born.map_or(NEVER, |at| at.0));
+        self.changed.push(entry.changed.0);
+        self.identity.push(entry.identity.0);
+        if is_folder {
+            self.folder_end.push(0);
+            self.folder_items.push(0);
+            self.folder_newest.push(entry.modified.0);
+        }
+    }
+
     fn with_room(rows: usize, name_bytes: usize) -> Self {
         let mut tree = Self { names: Vec::with_capacity(name_bytes), ..Self::default() };
         for column in [&mut tree.parent, &mut tree.folder, &mut tree.name_end] {

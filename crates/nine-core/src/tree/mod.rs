@@ -95,6 +95,8 @@ pub struct Tree {
     content: Vec<u8>,
     text: Vec<u32>,
     arrived: Vec<i64>,
+    /// Only where it comes from a catalogue.
+    age_from: Vec<i64>,
     folder_end: Vec<u32>,
     folder_items: Vec<u32>,
     folder_newest: Vec<i64>,
@@ -275,6 +277,9 @@ impl Tree {
 
     /// The time from which an age counts: the later of modified and arrived; see [`Tree::newest`].
     pub fn age_from(&self, id: NodeId) -> Moment {
+        if let Some(known) = self.age_from.get(id.row()) {
+            return Moment(*known);
+        }
         match self.folder[id.row()] {
             NO_FOLDER => self.born(id).unwrap_or(Moment(NEVER)).max(Moment(self.modified[id.row()])),
             folder => Moment(self.folder_newest[folder as usize]),

@@ -122,10 +122,10 @@ fn is_broken(view: &View, id: NodeId) -> bool {
 /// The columns that a condition is answered from, and that every answer needs.
 pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
     use Column::{
-        Arrived, Born, FolderItems, FolderNewest, Kind, Marks, Modified, NameEnd, Names, Opened, Parent,
-        Size, Tags, Text, Type, Words,
+        AgeFrom, Arrived, Born, FolderItems, FolderNewest, Kind, Marks, Modified, NameEnd, Names, Opened,
+        Parent, Size, Tags, Text, Type, Words,
     };
-    let mut columns = vec![Kind, Marks, Size];
+    let mut columns = vec![Kind, Marks];
     for test in condition.map(Condition::tests).unwrap_or_default() {
         columns.extend_from_slice(match test {
             Test::Type(_) => &[Type],
@@ -134,16 +134,15 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
             Test::Words(WordSubject::Text, _) => &[Text, Type],
             Test::Tag(_) if inside => &[Tags, Words, Parent],
             Test::Tag(_) => &[Tags, Words],
-            Test::Size(..) => &[],
-            Test::Count(CountSubject::Items, ..) | Test::Flag(Flag::Empty) => &[Column::Folder, FolderItems],
+            Test::Size(..) => &[Size],
+            Test::Count(CountSubject::Items, ..) => &[Column::Folder, FolderItems],
+            Test::Flag(Flag::Empty) => &[Size, Column::Folder, FolderItems],
             Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Parent],
             Test::Date(DateSubject::Modified, _) => &[Modified, Column::Folder, FolderNewest],
             Test::Date(DateSubject::Opened, _) => &[Opened],
             Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Born, Arrived],
-            Test::Age(AgeSubject::Age, ..) => &[Modified, Born, Arrived, Column::Folder, FolderNewest],
-            Test::Age(AgeSubject::Idle, ..) => {
-                &[Modified, Born, Arrived, Opened, Column::Folder, FolderNewest]
-            }
+            Test::Age(AgeSubject::Age, ..) => &[AgeFrom],
+            Test::Age(AgeSubject::Idle, ..) => &[AgeFrom, Opened],
             Test::Flag(_) => &[],
         });
     }

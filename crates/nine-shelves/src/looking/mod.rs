@@ -16,7 +16,6 @@ use nine_core::item::Stamp;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
-use nine_stores::catalogue::Fresh;
 use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
@@ -38,8 +37,8 @@ pub struct View {
     pub at: Moment,
     /// Whether this is what the catalogue knows, and not what is there now.
     pub is_known: bool,
-    /// Whether something was learned since the tree was kept.
-    learned: bool,
+    /// Whether the catalogue has all that is known of it.
+    is_kept: bool,
 }
 
 impl View {
@@ -113,7 +112,7 @@ impl<'s> Looking<'s> {
                 (How::Now, None) => looking.recall_unreachable(ground),
             }
         }
-        looking.refresh();
+        looking.carry_over();
         Ok(looking)
     }
 
@@ -134,7 +133,7 @@ impl<'s> Looking<'s> {
                     let spot = Spot::new(ground.base.place.clone(), ground.base.path.join_path(path));
                     self.trouble(&format!("{spot}"), &format!("could not be read: {error}"));
                 }
-                self.views.push(View { ground, tree: scan.tree, at, is_known: false, learned: false });
+                self.views.push(View { ground, tree: scan.tree, at, is_known: false, is_kept: false });
             }
             Err(error) => self.recall_unreachable(Ground { error: Some(error), ..ground }),
         }
@@ -146,7 +145,7 @@ impl<'s> Looking<'s> {
         match known {
             Some(Ok(Some(kept))) => {
                 let (tree, at) = (kept.tree, kept.at);
-                self.views.push(View { ground, tree, at, is_known: true, learned: false });
+                self.views.push(View { ground, tree, at, is_known: true, is_kept: false });
             }
             Some(Err(error)) => {
                 self.trouble(&ground.base.to_string(), &format!("is not known: {error}"));
@@ -185,24 +184,21 @@ impl<'s> Looking<'s> {
         let _ = writeln!(anstream::stderr().lock(), "{style}{}{style:#}", self.session.look.text(what));
     }
 
-    /// Takes over what is known of unchanged entries, and keeps what was read.
-    fn refresh(&mut self) {
-        let Some(catalogue) = &mut self.catalogue else { return };
-        let read = self.views.iter_mut().filter(|view| !view.is_known);
-        let mut fresh: Vec<Fresh> = read
-            .map(|view| Fresh { address: &view.ground.address, tree: &mut view.tree, at: view.at })
-            .collect();
-        if fresh.is_empty() {
-            return;
-        }
-        match catalogue.refresh(&mut fresh) {
-            Ok(()) => {}
-            Err(CatalogueError::Damaged) => self.replace_and_refresh(),
-            Err(error) => self.do_without(&error),
+    /// Takes over what is known of unchanged entries.
+    fn carry_over(&mut self) {
+        for at in 0..self.views.len() {
+            let View { ground, tree, at, is_known, .. } = &mut self.views[at];
+            let Some(catalogue) = self.catalogue.as_ref().filter(|_| !*is_known) else { continue };
+            match catalogue.carry_over(&ground.address, tree, *at) {
+                Ok(()) => {}
+                Err(CatalogueError::Damaged) => self.replace(),
+                Err(error) => self.do_without(&error),
+            }
         }
     }
 
-    fn replace_and_refresh(&mut self) {
+    /// Sets a damaged catalogue aside, and goes on with a new one.
+    fn replace(&mut self) {
         let Some(old) = self.catalogue.take() else { return };
         let file = old.file().to_owned();
         drop(old);
@@ -210,7 +206,6 @@ impl<'s> Looking<'s> {
             Ok((new, aside)) => {
                 self.catalogue = Some(new);
                 tell_set_aside(self.session, aside.as_ref());
-                self.refresh();
             }
             Err(error) => self.do_without(&error),
         }
@@ -232,7 +227,7 @@ impl<'s> Looking<'s> {
         let asked = progress::during(&label, Some(ids.len() as u64), &watch, || {
             nine_stores::learn(&*store, &mut view.tree, ids, what, &watch)
         });
-        view.learned |= asked > 0;
+        view.is_kept &= asked == 0;
     }
 
     /// Adds to a view that is as known what these columns say of some rows.
@@ -246,14 +241,19 @@ impl<'s> Looking<'s> {
         recalled.map_err(|error| Failure::system(error.to_string()).hint("leave out --known to read anew"))
     }
 
-    /// Keeps what was learned. To be called when a command has learned all that it wants.
+    /// Keeps what was read and learned. To be called when a command has learned all that it wants.
     pub fn keep(&mut self) {
-        let Some(catalogue) = &mut self.catalogue else { return };
-        for view in self.views.iter_mut().filter(|view| view.learned) {
-            match catalogue.learn(&view.ground.address, &view.tree, view.at) {
-                Ok(()) => view.learned = false,
-                Err(error) => return self.do_without(&error),
-            }
+        (0..self.views.len()).for_each(|view| self.keep_view(view));
+    }
+
+    fn keep_view(&mut self, view: usize) {
+        let View { ground, tree, at, is_known, is_kept } = &mut self.views[view];
+        let Some(catalogue) = self.catalogue.as_mut().filter(|_| !*is_known && !*is_kept) else { return };
+        *is_kept = true;
+        match catalogue.keep(&ground.address, tree, *at) {
+            Ok(()) => {}
+            Err(CatalogueError::Damaged) => self.replace(),
+            Err(error) => self.do_without(&error),
         }
     }
 }

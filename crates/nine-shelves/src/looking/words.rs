@@ -34,6 +34,8 @@ impl Looking<'_> {
             self.tell(DOUBT, "without the catalogue no words can be read");
             return;
         }
+        // Words are kept with the place that they were read in.
+        self.keep_view(view);
         let watch = Watch::default();
         let label = format!("reading words in {}", self.views[view].ground.base);
         let total = wanted.len() as u64;

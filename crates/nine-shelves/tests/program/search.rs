@@ -144,7 +144,7 @@ fn the_catalogue_is_only_a_cache() {
 fn an_unreadable_folder_is_named_and_passed_over() {
     let world = world();
     let closed = world.at("Downloads/letters");
-    fs::set_permissions(&closed, fs::Permissions::from_mode(0)).unwrap();
+    fs::set_permissions(&closed, fs::Permissions::from_mode(0o000)).unwrap();
     // Whoever may read everything sees no difference.
     let may_read_all = fs::read_dir(&closed).is_ok();
     let ran = world.nine(&["search", "ext", "csv"]);

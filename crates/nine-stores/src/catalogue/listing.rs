@@ -35,17 +35,6 @@ const CARRIED: [Column; 11] = [
 const LEARNED: [Column; 6] =
     [Column::Tags, Column::Content, Column::Text, Column::Type, Column::Marks, Column::Words];
 
-/// A place that was scanned just now.
-#[derive(Debug)]
-pub struct Fresh<'a> {
-    /// The store's address.
-    pub address: &'a str,
-    /// What was found; gains what is known from before.
-    pub tree: &'a mut Tree,
-    /// When the scan began.
-    pub at: Moment,
-}
-
 /// A place as the catalogue knows it.
 #[derive(Debug)]
 pub struct Kept {
@@ -77,7 +66,7 @@ impl Catalogue {
     }
 
     /// Adds to a place that was loaded while the catalogue is held still what these columns say of
-    /// some rows and of the folders above them.
+    /// some rows; with [`Column::Parent`], also of the folders above them.
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
@@ -90,7 +79,9 @@ impl Catalogue {
     ) -> CatalogueResult<()> {
         let (place, ..) = find(&self.db, address)?.ok_or(CatalogueError::Damaged)?;
         let mut part = Part { db: &self.db, place, tree, wanted: rows.clone() };
-        part.add_folders_above()?;
+        if columns.contains(&Column::Parent) {
+            part.add_folders_above()?;
+        }
         // Names are found by their ends, so these come first.
         let ends = columns.contains(&Column::Names).then_some(Column::NameEnd);
         let others = columns.iter().copied().filter(|column| *column != Column::NameEnd);
@@ -110,42 +101,35 @@ impl Catalogue {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// Takes in places that were scanned: what was learned of unchanged entries is carried over into
-    /// their trees, also where they came from another place, and the trees are kept.
+    /// Carries over into a tree that was scanned at `at` what is known of entries that have not changed,
+    /// also where they came from another place.
     ///
     /// # Errors
-    /// If the catalogue is damaged or cannot be written.
-    pub fn refresh(&mut self, places: &mut [Fresh]) -> CatalogueResult<()> {
-        for place in places.iter_mut() {
-            let read = self.db.unchecked_transaction()?;
-            let rows: Vec<NodeId> = std::iter::once(Tree::ROOT).chain(place.tree.ids()).collect();
-            let Some(before) = load(&read, place.address, &CARRIED)? else {
-                // Nobody knows when what lies here at the first look has arrived.
-                carry_from_others(&read, place, rows)?;
-                continue;
-            };
-            let mut strangers = place.tree.carry_over(rows, &before.tree, before.at);
-            drop(before);
-            if !strangers.is_empty() {
-                strangers = carry_from_others(&read, place, strangers)?;
-            }
-            place.tree.date_arrivals(&strangers, place.at);
+    /// If the catalogue is damaged or cannot be read.
+    pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<()> {
+        let read = self.db.unchecked_transaction()?;
+        let rows: Vec<NodeId> = std::iter::once(Tree::ROOT).chain(tree.ids()).collect();
+        let Some(before) = load(&read, address, &CARRIED)? else {
+            // Nobody knows when what lies here at the first look has arrived.
+            carry_from_others(&read, address, tree, rows)?;
+            return Ok(());
+        };
+        let mut strangers = tree.carry_over(rows, &before.tree, before.at);
+        drop(before);
+        if !strangers.is_empty() {
+            strangers = carry_from_others(&read, address, tree, strangers)?;
         }
-        let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        for place in places.iter() {
-            save(&write, place)?;
-        }
-        Ok(write.commit()?)
+        tree.date_arrivals(&strangers, at);
+        Ok(())
     }
 
-    /// Keeps what was learned of a place since it was scanned at `at`. If it has been scanned again
-    /// meanwhile, by another program, nothing is kept.
+    /// Keeps a place that was scanned at `at`. If another program has scanned it later, that stays.
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be written.
-    pub fn learn(&mut self, address: &str, tree: &Tree, at: Moment) -> CatalogueResult<()> {
+    pub fn keep(&mut self, address: &str, tree: &Tree, at: Moment) -> CatalogueResult<()> {
         let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        save_learned(&write, address, tree, at)?;
+        save(&write, address, tree, at)?;
         Ok(write.commit()?)
     }
 }
@@ -153,15 +137,15 @@ impl Catalogue {
 /// Looks for entries that are new to a place among those of all the others: they were moved.
 fn carry_from_others(
     db: &Connection,
-    place: &mut Fresh,
+    address: &str,
+    tree: &mut Tree,
     mut strangers: Vec<NodeId>,
 ) -> CatalogueResult<Vec<NodeId>> {
     let mut asked = db.prepare("SELECT address FROM place WHERE address <> ?1 ORDER BY id")?;
-    let others: Vec<String> =
-        asked.query_map([place.address], |row| row.get(0))?.collect::<Result<_, _>>()?;
+    let others: Vec<String> = asked.query_map([address], |row| row.get(0))?.collect::<Result<_, _>>()?;
     for other in others {
         if let Some(known) = load(db, &other, &CARRIED)? {
-            strangers = place.tree.carry_over(strangers, &known.tree, known.at);
+            strangers = tree.carry_over(strangers, &known.tree, known.at);
         }
     }
     Ok(strangers)
@@ -228,7 +212,7 @@ struct Part<'a> {
 }
 
 /// Rows that are read at once.
-const ROWS: usize = 4096;
+const ROWS: usize = 512;
 
 impl Part<'_> {
     /// The blocks in which there is a row that is wanted, the last first.
@@ -298,23 +282,22 @@ fn open(db: &Connection, part: i64, only_read: bool) -> CatalogueResult<Option<r
     Ok(if there { Some(db.blob_open(MAIN_DB, "part", "bytes", part, only_read)?) } else { None })
 }
 
-fn save(db: &Transaction, fresh: &Fresh) -> CatalogueResult<()> {
-    let rows = fresh.tree.rows() as i64;
-    let place = match find(db, fresh.address)? {
-        // Another program has scanned it later than we did.
-        Some((_, later, _)) if later > fresh.at => return Ok(()),
+fn save(db: &Transaction, address: &str, tree: &Tree, at: Moment) -> CatalogueResult<()> {
+    let rows = tree.rows() as i64;
+    let place = match find(db, address)? {
+        Some((_, later, _)) if later > at => return Ok(()),
         Some((place, ..)) => {
             let set = "UPDATE place SET scanned_at = ?2, rows = ?3 WHERE id = ?1";
-            db.execute(set, params![place, fresh.at.0, rows])?;
+            db.execute(set, params![place, at.0, rows])?;
             place
         }
         None => {
             let add = "INSERT INTO place (address, scanned_at, rows) VALUES (?1, ?2, ?3)";
-            db.execute(add, params![fresh.address, fresh.at.0, rows])?;
+            db.execute(add, params![address, at.0, rows])?;
             db.last_insert_rowid()
         }
     };
-    save_columns(db, place, fresh.tree, &Column::ALL)
+    save_columns(db, place, tree, &Column::ALL)
 }
 
 pub(super) fn save_learned(
@@ -346,33 +329,26 @@ pub(super) fn texts_in_use(db: &Connection) -> CatalogueResult<HashSet<u32>> {
 }
 
 fn save_columns(db: &Transaction, place: i64, tree: &Tree, columns: &[Column]) -> CatalogueResult<()> {
-    let words = tree.words();
     for column in columns {
-        let bytes = if *column == Column::Words { &words } else { tree.bytes(*column) };
-        save_part(db, part(place, *column), bytes)?;
+        match column {
+            Column::Words => save_part(db, part(place, *column), &tree.words())?,
+            Column::AgeFrom => save_part(db, part(place, *column), &tree.ages())?,
+            column => save_part(db, part(place, *column), tree.bytes(*column))?,
+        }
     }
     Ok(())
 }
 
 /// Writes a part, or of one that is there and as long, only what differs.
 fn save_part(db: &Transaction, part: i64, bytes: &[u8]) -> CatalogueResult<()> {
-    let length = bytes.len() as i64;
-    let mut new = true;
-    match open(db, part, true)? {
-        Some(blob) if blob.len() == bytes.len() => new = false,
-        Some(blob) => {
-            drop(blob);
-            db.execute("UPDATE part SET bytes = zeroblob(?2) WHERE id = ?1", [part, length])?;
-        }
-        None => {
-            db.execute("INSERT INTO part (id, bytes) VALUES (?1, zeroblob(?2))", [part, length])?;
-        }
-    }
-    let mut blob = db.blob_open(MAIN_DB, "part", "bytes", part, false)?;
-    if new {
-        blob.write_at(bytes, 0)?;
+    let as_long = open(db, part, true)?.is_some_and(|blob| blob.len() == bytes.len());
+    if !as_long {
+        let put = "INSERT INTO part (id, bytes) VALUES (?1, ?2)
+            ON CONFLICT (id) DO UPDATE SET bytes = excluded.bytes";
+        db.prepare_cached(put)?.execute(params![part, bytes])?;
         return Ok(());
     }
+    let mut blob = db.blob_open(MAIN_DB, "part", "bytes", part, false)?;
     let mut there = vec![0; BLOCK];
     for (at, block) in bytes.chunks(BLOCK).enumerate() {
         let there = &mut there[..block.len()];

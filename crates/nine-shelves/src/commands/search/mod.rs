@@ -113,6 +113,7 @@ impl<'a> Search<'a> {
             let told = self.told(&rows, found.hits.len());
             self.learn_for_columns(&mut looking, view, &told);
             if self.args.known {
+                looking.recall_rows(view, &[Column::Size], &rows)?;
                 looking.recall_rows(view, &self.told_columns(), &told)?;
             }
             let tree = &looking.views[view].tree;
@@ -216,13 +217,15 @@ impl<'a> Search<'a> {
 
     /// The columns of the catalogue that order, groups and output are told from.
     fn told_columns(&self) -> Vec<Column> {
-        use Column::{Arrived, Born, Folder, FolderNewest, Modified, NameEnd, Names, Opened, Type};
-        let mut columns = vec![NameEnd, Names, FolderNewest, Folder, Modified];
+        use Column::{
+            AgeFrom, Arrived, Born, Folder, FolderNewest, Modified, NameEnd, Names, Opened, Parent, Type,
+        };
+        let mut columns = vec![Parent, NameEnd, Names, FolderNewest, Folder, Modified];
         self.columns.iter().for_each(|column| columns.extend_from_slice(column.needs()));
         columns.extend_from_slice(match self.args.by {
             Some(GroupBy::Type) => &[Type],
             Some(GroupBy::Tag) => ItemColumn::Tags.needs(),
-            Some(GroupBy::Age) => &[Born, Arrived],
+            Some(GroupBy::Age) => &[AgeFrom],
             _ => &[],
         });
         columns.extend_from_slice(match self.args.sort {
@@ -251,7 +254,7 @@ impl<'a> Search<'a> {
 
     /// Files whose words would be asked for and were never read.
     fn unread(&self, looking: &Looking) -> u64 {
-        if self.condition.as_ref().is_none_or(|c| c.text_tests().is_empty()) {
+        if self.args.known || self.condition.as_ref().is_none_or(|c| c.text_tests().is_empty()) {
             return 0;
         }
         let of = |view: &View| {
