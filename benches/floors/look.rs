@@ -91,7 +91,7 @@ fn tree_of(files: usize) -> Tree {
     let mut top = Batch::default();
     let folders = files.div_ceil(100);
     (0..folders).for_each(|n| top.push(format!("folder {n}").as_bytes(), entry(Kind::Folder, n + 1)));
-    top.sort();
+    let top = top.take_sorted();
     let first = gathering.add(FolderNo::ROOT, top);
     for folder in 0..folders {
         let mut batch = Batch::default();
@@ -99,7 +99,7 @@ fn tree_of(files: usize) -> Tree {
             let name = format!("{} {number}.{}", WORDS[number % 8], EXTENSIONS[number % 10]);
             batch.push(name.as_bytes(), entry(Kind::File, folders + number + 1));
         }
-        batch.sort();
+        let batch = batch.take_sorted();
         gathering.add(first.plus(folder as u32), batch);
     }
     gathering.finish()

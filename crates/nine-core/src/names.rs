@@ -28,7 +28,10 @@ const ODD: [&str; 4] = ["\u{130}", "\u{37e}", "\u{1fef}", "\u{212a}"];
 
 /// Whether the folded name may hold ASCII text that the bytes of the name do not.
 pub fn folds_oddly(name: &[u8]) -> bool {
-    ODD.iter().any(|odd| memchr::memmem::find(name, odd.as_bytes()).is_some())
+    // All four begin with a byte that other letters begin with too, but rarely.
+    let begins = |at: &usize| matches!(name[*at], 0xc4 | 0xcd | 0xe1 | 0xe2);
+    let is_odd = |at: usize| ODD.iter().any(|odd| name[at..].starts_with(odd.as_bytes()));
+    (0..name.len()).filter(begins).any(is_odd)
 }
 
 /// The composed Unicode form of a text.
@@ -100,12 +103,6 @@ fn digits_by_length(letters: impl Iterator<Item = u8>, key: &mut Vec<u8>) {
     }
 }
 
-static UNTITLED: LazyLock<Regex> = LazyLock::new(|| {
-    regex(
-        r"^(untitled|unnamed|no name|new (folder|file|text|bitmap|rich|text document|document|spreadsheet|presentation|page|note)|untitled (folder|document|file|note|\w+)|document|image|download|scan|screenshot|file|folder|noname|unbenannt|neuer ordner|sans titre|nouveau dossier|sin título|senza titolo|naamloos)( document)?[ _-]*(\(?\d{1,3}\)?)?$",
-    )
-});
-
 static COPY_MARKS: LazyLock<Regex> = LazyLock::new(|| {
     regex(
         r"(?i)^(copy|kopie|copie|copia)( \(?\d{1,3}\)?)? (of|von|de|di) |( ?[-_]? ?\b(copy|kopie|copie|copia)( ?\(?\d{1,3}\)?)?| ?\(\d{1,3}\))$",
@@ -119,8 +116,42 @@ fn regex(pattern: &str) -> Regex {
     Regex::new(pattern).expect("the pattern is a constant that a test compiles")
 }
 
-/// How the stems begin that [`UNTITLED`] may match.
-const UNTITLED_STARTS: [&str; 12] = ["un", "no", "ne", "na", "do", "im", "fi", "fo", "sc", "sa", "si", "se"];
+/// Stems that say nothing, with or without ` document` and a number behind them.
+const UNTITLED: [&str; 33] = [
+    "untitled",
+    "unnamed",
+    "no name",
+    "new folder",
+    "new file",
+    "new text",
+    "new bitmap",
+    "new rich",
+    "new text document",
+    "new document",
+    "new spreadsheet",
+    "new presentation",
+    "new page",
+    "new note",
+    "untitled folder",
+    "document",
+    "image",
+    "download",
+    "scan",
+    "screenshot",
+    "file",
+    "folder",
+    "noname",
+    "unbenannt",
+    "neuer ordner",
+    "sans titre",
+    "nouveau dossier",
+    "sin título",
+    "senza titolo",
+    "naamloos",
+    "untitled document",
+    "untitled file",
+    "untitled note",
+];
 
 /// Whether a stem says nothing: `Untitled 2`, `New folder`, `document(1)`.
 pub fn is_untitled(stem: &[u8]) -> bool {
@@ -128,16 +159,32 @@ pub fn is_untitled(stem: &[u8]) -> bool {
     let Some(start) = stem.iter().position(|b| !stray(b)) else {
         return true;
     };
-    // A quick look first: nearly all names begin otherwise, and this is asked of every one.
+    // A quick look first, since this is asked of every name: the first two letters.
     let begins = |with: &&str| {
-        stem.get(start..start + with.len()).is_some_and(|head| head.eq_ignore_ascii_case(with.as_bytes()))
+        let two = &with.as_bytes()[..2];
+        stem.get(start..start + 2).is_some_and(|head| head.eq_ignore_ascii_case(two))
     };
-    if stem.is_ascii() && !UNTITLED_STARTS.iter().any(begins) {
+    if !UNTITLED.iter().any(|with| begins(with)) {
         return false;
     }
     let folded = fold_bytes(stem);
     let trimmed = folded.trim_matches(|c: char| c.is_whitespace() || matches!(c, '-' | '_' | '.'));
-    trimmed.is_empty() || UNTITLED.is_match(trimmed)
+    let name = without_number(trimmed);
+    let plain = name.strip_suffix(" document").unwrap_or(name);
+    let of_one_word = |rest: &str| !rest.is_empty() && rest.chars().all(|c| c.is_alphanumeric() || c == '_');
+    [name, plain]
+        .iter()
+        .any(|name| UNTITLED.contains(name) || name.strip_prefix("untitled ").is_some_and(of_one_word))
+}
+
+/// A text without the number of up to three digits at its end, in brackets or not.
+fn without_number(text: &str) -> &str {
+    let inner = text.strip_suffix(')').unwrap_or(text);
+    let bare = inner.trim_end_matches(|c: char| c.is_ascii_digit());
+    if !(1..=3).contains(&(inner.len() - bare.len())) {
+        return text;
+    }
+    bare.strip_suffix('(').unwrap_or(bare).trim_end_matches([' ', '_', '-'])
 }
 
 /// Extensions that programs give to what they have not finished downloading.

@@ -48,7 +48,7 @@ fn tree(seeds: &[Vec<Seed>]) -> Tree {
             number += 1;
             batch.push(seed.name.as_bytes(), entry(seed, number));
         }
-        batch.sort();
+        let batch = batch.take_sorted();
         let folders = batch.folders().count() as u32;
         let first = gathering.add(folder, batch);
         waiting.extend((0..folders).map(|by| first.plus(by)));

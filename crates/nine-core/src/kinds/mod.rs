@@ -111,23 +111,28 @@ pub fn type_of_extension(ext: &str) -> Option<ItemType> {
 
 /// The type that a file's name promises, if its extension is known.
 pub fn type_of_name(name: &[u8]) -> Option<ItemType> {
-    extension_of(name).and_then(|ext| type_of_extension(&ext))
+    known_of(name).map(|known| known.item_type)
 }
 
 /// Whether a file of this name needs a look at its content before its type can be told.
 pub fn name_says_little(name: &[u8]) -> bool {
-    extension_of(name).is_none_or(|ext| extensions::lookup(&ext).is_none())
+    known_of(name).is_none()
 }
 
-fn extension_of(name: &[u8]) -> Option<String> {
-    let (_, ext) = split_extension(name);
-    let text = std::str::from_utf8(ext.strip_prefix(b".")?).ok()?;
-    Some(text.to_ascii_lowercase())
+/// What is known of a name's extension, letter case ignored. Asked of every name, so it takes no
+/// memory of its own.
+fn known_of(name: &[u8]) -> Option<extensions::Known> {
+    let ext = split_extension(name).1.strip_prefix(b".")?;
+    let mut small = [0; 16];
+    let small = small.get_mut(..ext.len())?;
+    small.copy_from_slice(ext);
+    small.make_ascii_lowercase();
+    extensions::lookup(std::str::from_utf8(small).ok()?)
 }
 
 /// Decides a file's type from its name and, where it was read, its content.
 pub fn decide(name: &[u8], content: Option<&Content>) -> Verdict {
-    let known = extension_of(name).and_then(|ext| extensions::lookup(&ext));
+    let known = known_of(name);
     let (item_type, evidence) = match (known, content) {
         (None, None) => (Unknown, Evidence::None),
         (Some(known), None | Some(Content::Empty)) => (known.item_type, Evidence::Extension),

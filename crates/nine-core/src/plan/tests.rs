@@ -56,7 +56,7 @@ fn fill(gathering: &mut Gathering, folder: FolderNo, paths: &[&str], modified: &
     for (at, (name, kind)) in names.iter().enumerate() {
         batch.push(name.as_bytes(), entry(*kind, modified, at as u64 + 1));
     }
-    batch.sort();
+    let batch = batch.take_sorted();
     let folders: Vec<String> =
         batch.folders().map(|name| String::from_utf8(name.to_vec()).unwrap()).collect();
     let first = gathering.add(folder, batch);

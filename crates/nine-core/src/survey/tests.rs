@@ -29,7 +29,7 @@ fn tree(items: &[(&str, u64, i64)]) -> Tree {
                 batch.push(name.as_bytes(), entry(kind, *size, *days, at as u64 + 1));
             }
         }
-        batch.sort();
+        let batch = batch.take_sorted();
         let names: Vec<String> =
             batch.folders().map(|name| format!("{above}{}/", String::from_utf8_lossy(name))).collect();
         let first = gathering.add(number, batch);

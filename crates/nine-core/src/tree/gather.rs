@@ -10,9 +10,12 @@ use crate::names::{fold_key, folds_oddly, is_hidden, is_unfinished, is_untitled,
 pub struct Batch {
     names: Vec<u8>,
     entries: Vec<Gathered>,
+    /// Room in which the entries are put in order.
+    keys: Vec<u8>,
+    order: Vec<(u32, u32, u32)>,
 }
 
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 struct Gathered {
     start: u32,
     len: u16,
@@ -32,19 +35,24 @@ impl Batch {
         self.entries.push(Gathered { start, len, item_type: item_type as u8, marks, entry });
     }
 
-    /// Brings the entries into the order in which people count.
-    pub fn sort(&mut self) {
-        let mut keys: Vec<u8> = Vec::with_capacity(self.names.len() * 2);
-        let names = &self.names;
-        let mut keyed: Vec<(u32, u32, Gathered)> = Vec::with_capacity(self.entries.len());
-        for gathered in self.entries.drain(..) {
-            let start = keys.len() as u32;
-            fold_key(gathered.name(names), &mut keys);
-            keyed.push((start, keys.len() as u32, gathered));
+    /// Takes the entries out, in the order in which people count and in no more memory than they need;
+    /// the room stays for the next folder.
+    pub fn take_sorted(&mut self) -> Batch {
+        self.keys.clear();
+        self.order.clear();
+        for (number, gathered) in (0..).zip(&self.entries) {
+            let start = self.keys.len() as u32;
+            fold_key(gathered.name(&self.names), &mut self.keys);
+            self.order.push((start, self.keys.len() as u32, number));
         }
-        let key = |it: &(u32, u32, Gathered)| &keys[it.0 as usize..it.1 as usize];
-        keyed.sort_unstable_by(|a, b| (key(a), a.2.name(names)).cmp(&(key(b), b.2.name(names))));
-        self.entries.extend(keyed.into_iter().map(|(.., gathered)| gathered));
+        let key = |it: &(u32, u32, u32)| &self.keys[it.0 as usize..it.1 as usize];
+        let name = |it: &(u32, u32, u32)| self.entries[it.2 as usize].name(&self.names);
+        self.order.sort_unstable_by(|a, b| key(a).cmp(key(b)).then_with(|| name(a).cmp(name(b))));
+        let sorted = self.order.iter().map(|(.., number)| self.entries[*number as usize].clone());
+        let taken = Batch { names: self.names.clone(), entries: sorted.collect(), ..Batch::default() };
+        self.names.clear();
+        self.entries.clear();
+        taken
     }
 
     /// How many entries there are.
@@ -106,7 +114,7 @@ impl Gathering {
         Self { root, folders: vec![Held::default()], rows: 1, name_bytes: 0 }
     }
 
-    /// Adds what `folder` holds, sorted by [`Batch::sort`]. Returns the number of the first folder
+    /// Adds what `folder` holds, sorted by [`Batch::take_sorted`]. Returns the number of the first folder
     /// in it; the others follow in order.
     pub fn add(&mut self, folder: FolderNo, batch: Batch) -> FolderNo {
         let first = u32::try_from(self.folders.len()).expect("fewer than 2^32 folders");
@@ -166,7 +174,7 @@ impl Open {
         let Held { batch, first } = held;
         let row = tree.rows as u32 - 1;
         tree.folder_read.push(u8::from(batch.is_some()));
-        let Batch { names, entries } = batch.unwrap_or_default();
+        let Batch { names, entries, .. } = batch.unwrap_or_default();
         Self { row, names, entries: entries.into_iter(), next_folder: first, items: 0, newest: NEVER }
     }
 }

@@ -26,13 +26,13 @@ fn small() -> Tree {
     top.push(b"a.txt", entry(Kind::File, 5, 10, 3));
     top.push(b"void", entry(Kind::Folder, 4096, 800, 4));
     top.push(b"closed", entry(Kind::Folder, 4096, 700, 5));
-    top.sort();
+    let top = top.take_sorted();
     let first = gathering.add(FolderNo::ROOT, top);
     gathering.add(first.plus(2), Batch::default());
     let mut inner = Batch::default();
     inner.push(b"b 10.txt", entry(Kind::File, 7, 20, 6));
     inner.push(b"b 2.txt", entry(Kind::File, 1, 30, 7));
-    inner.sort();
+    let inner = inner.take_sorted();
     gathering.add(first.plus(1), inner);
     gathering.finish()
 }
@@ -140,7 +140,7 @@ proptest! {
         for name in &names {
             batch.push(name.as_bytes(), entry(Kind::Folder, 0, 0, 0));
         }
-        batch.sort();
+        let batch = batch.take_sorted();
         let mut expected: Vec<&[u8]> = names.iter().map(String::as_bytes).collect();
         expected.sort_by_key(|name| (natural_key(name), name.to_vec()));
         prop_assert_eq!(batch.folders().collect::<Vec<_>>(), expected);

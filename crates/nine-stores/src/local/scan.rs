@@ -105,9 +105,9 @@ pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreRes
 
 impl Walk<'_> {
     fn work(&self) {
-        let mut block = Vec::with_capacity(BLOCK);
+        let (mut block, mut batch) = (Vec::with_capacity(BLOCK), Batch::default());
         while let Some(task) = self.next() {
-            let more = self.read(&task, block.spare_capacity_mut());
+            let more = self.read(&task, block.spare_capacity_mut(), &mut batch);
             let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
             queue.busy -= 1;
             queue.tasks.extend(more);
@@ -134,9 +134,9 @@ impl Walk<'_> {
     }
 
     /// Reads a folder; returns the folders in it.
-    fn read(&self, task: &Task, block: &mut [MaybeUninit<u8>]) -> Vec<Task> {
-        let mut batch = Batch::default();
-        let read = read_folder(self.store, &task.path, block, |name, entry| batch.push(name, entry));
+    fn read(&self, task: &Task, block: &mut [MaybeUninit<u8>], room: &mut Batch) -> Vec<Task> {
+        let read = read_folder(self.store, &task.path, block, |name, entry| room.push(name, entry));
+        let batch = room.take_sorted();
         self.watch.saw(batch.len() as u64);
         if let Err(error) = read {
             let mut troubles = self.troubles.lock().unwrap_or_else(PoisonError::into_inner);
@@ -145,7 +145,6 @@ impl Walk<'_> {
                 return Vec::new();
             }
         }
-        batch.sort();
         let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();
         let mut gathering = self.gathering.lock().unwrap_or_else(PoisonError::into_inner);
         let first = gathering.add(task.number, batch);
