@@ -138,8 +138,10 @@ impl Told<'_> {
             self.print_bands(&mut out, survey)?;
             writeln!(out)?;
         }
-        self.print_largest(&mut out)?;
-        self.print_oddities(&mut out, args)?;
+        let (mut largest, mut odd) = (Vec::new(), Vec::new());
+        self.print_largest(&mut largest)?;
+        self.print_oddities(&mut odd, args)?;
+        output::print_beside(&mut out, &self.session.look, &largest, &odd)?;
         if args.piles.is_empty() {
             shelves_picture::print_as_they_stand(self.session, self.config, opened, &mut out)?;
         }
@@ -176,8 +178,7 @@ impl Told<'_> {
             return Ok(());
         }
         writeln!(out, "{STRONG}The largest{STRONG:#}")?;
-        self.listing(&USUAL).print_table(out, &hits, &mut None, 2, false)?;
-        writeln!(out)
+        self.listing(&USUAL).print_table(out, &hits, &mut None, 2, false)
     }
 
     fn print_oddities(&self, out: &mut impl Write, args: &SurveyArgs) -> std::io::Result<()> {
@@ -197,10 +198,9 @@ impl Told<'_> {
         }
         writeln!(out, "{STRONG}What is odd{STRONG:#}")?;
         match any {
-            true => table.print(out, &self.session.look)?,
-            false => writeln!(out, "  {FAINT}nothing{FAINT:#}")?,
+            true => table.print(out, &self.session.look),
+            false => writeln!(out, "  {FAINT}nothing{FAINT:#}"),
         }
-        writeln!(out)
     }
 
     /// Lists the items that are odd in some way.

@@ -208,9 +208,7 @@ impl Act<'_> {
         let most = found.iter().map(|record| record.items).max().unwrap_or(0);
         let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Right, Column::Left]);
         for record in found {
-            // What is nested stands below its parent.
-            let depth = record.tag.matches('/').count();
-            let tag = format!("{}{}", "  ".repeat(depth), tags::marked(self.config, look, &record.tag));
+            let tag = tags::marked(self.config, look, &record.tag);
             table.line(vec![
                 styled(look.text(&tag), tags::style(self.config, &record.tag).bold()),
                 cell(count(record.items)),

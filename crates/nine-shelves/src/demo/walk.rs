@@ -15,10 +15,44 @@ struct Station {
     words: &'static [&'static str],
 }
 
-const STATIONS: [Station; 7] = [
+const STATIONS: [Station; 14] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
+    },
+    Station {
+        tells: "First a look. What lies on desktop and downloads, how old is it, what is odd about it?",
+        words: &["survey"],
+    },
+    Station {
+        tells: "Everything below all places is one list, wherever it lies: pictures that nobody touched for three months.",
+        words: &["search", "type", "image", "and", "idle", "over", "90d"],
+    },
+    Station {
+        tells: "The words inside count too. The downloads have them kept; which papers speak of the sextant?",
+        words: &["search", "text", "has", "sextant", "--in", "downloads"],
+    },
+    Station {
+        tells: "A search worth repeating gets a name. With --display it is a folder of links for any program as well.",
+        words: &[
+            "search",
+            "name",
+            "has",
+            "loan",
+            "and",
+            "type",
+            "document",
+            "--save",
+            "loans",
+            "--display",
+            "--limit",
+            "3",
+        ],
+    },
+    Station { tells: "What is saved, and what each finds now.", words: &["search", "--list"] },
+    Station {
+        tells: "Tags are kept with the files, where other programs see them.",
+        words: &["tag", "add", "insured", "--where", "name", "has", "insurance", "--yes"],
     },
     Station {
         tells: "What would the rules do with desktop and downloads? Nothing changes without a yes.",
@@ -34,7 +68,8 @@ const STATIONS: [Station; 7] = [
         tells: "Second thoughts: take the whole run back. Every item returns to its old place, and folders made for it go.",
         words: &["undo", "--yes"],
     },
-    Station { tells: "Both runs stay in the daybook.", words: &["history"] },
+    Station { tells: "The tags can go the same way.", words: &["undo", "--yes"] },
+    Station { tells: "All runs stay in the daybook.", words: &["history"] },
 ];
 
 /// How many lines are shown of the end of a long output.
@@ -110,6 +145,8 @@ pub fn tell_how_to_go_on(made: &Made) -> Done {
     let home = escape(made.home.as_os_str().as_encoded_bytes());
     writeln!(out, "{STRONG}Go on by hand{STRONG:#} in the same world:\n")?;
     writeln!(out, "   export NINE_HOME='{home}' NINE_TODAY={}", made.now)?;
+    writeln!(out, "   nine search --by folder            everything, folder by folder")?;
+    writeln!(out, "   nine survey --odd untitled         what has no real name")?;
     writeln!(out, "   nine tidy                          shows, asks, carries out")?;
     writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
     writeln!(out, "   nine undo                          takes the last run back\n")?;

@@ -12,6 +12,7 @@ pub mod worklist;
 use std::io::{IsTerminal, Write};
 
 use nine_core::escape::escape;
+use unicode_width::UnicodeWidthStr;
 
 /// How to draw for this terminal, or for none.
 #[derive(Debug, Clone, Copy)]
@@ -68,6 +69,35 @@ fn is_utf8() -> bool {
     let locale = set("LC_ALL").or_else(|| set("LC_CTYPE")).or_else(|| set("LANG")).unwrap_or_default();
     let locale = locale.to_ascii_lowercase();
     locale.contains("utf-8") || locale.contains("utf8")
+}
+
+/// Prints two blocks of lines beside one another if the terminal is wide enough, else one below the
+/// other, each with a blank line behind it.
+///
+/// # Errors
+/// If they cannot be written.
+pub fn print_beside(out: &mut impl Write, look: &Look, left: &[u8], right: &[u8]) -> std::io::Result<()> {
+    let lines =
+        |block: &[u8]| -> Vec<String> { String::from_utf8_lossy(block).lines().map(str::to_owned).collect() };
+    let (left, right) = (lines(left), lines(right));
+    let width = |line: &String| anstream::adapter::strip_str(line).to_string().width();
+    let widest = |block: &[String]| block.iter().map(width).max().unwrap_or(0);
+    let (room, gap) = (widest(&left), 4);
+    if left.is_empty() || right.is_empty() || room + gap + widest(&right) > look.width {
+        for block in [&left, &right].into_iter().filter(|block| !block.is_empty()) {
+            block.iter().try_for_each(|line| writeln!(out, "{line}"))?;
+            writeln!(out)?;
+        }
+        return Ok(());
+    }
+    for at in 0..left.len().max(right.len()) {
+        let line = left.get(at).cloned().unwrap_or_default();
+        match right.get(at) {
+            Some(beside) => writeln!(out, "{line}{}{beside}", " ".repeat(room + gap - width(&line)))?,
+            None => writeln!(out, "{line}")?,
+        }
+    }
+    writeln!(out)
 }
 
 /// Standard output for records and paths: every byte goes out as it is.

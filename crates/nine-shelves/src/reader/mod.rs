@@ -19,6 +19,15 @@ pub const COMMAND: &str = "inside-reader";
 /// How long one file may take.
 const PATIENCE: Duration = Duration::from_secs(10);
 
+/// The same; a test may shorten it. Debug builds only.
+fn patience() -> Duration {
+    #[cfg(debug_assertions)]
+    if let Some(shorter) = std::env::var("NINE_READER_PATIENCE_MS").ok().and_then(|text| text.parse().ok()) {
+        return Duration::from_millis(shorter);
+    }
+    PATIENCE
+}
+
 /// What is asked about a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Ask {
@@ -125,7 +134,7 @@ impl Worker {
 
     /// Waits until the answer begins; it is written in one go.
     fn answers_in_time(&self) -> io::Result<bool> {
-        let end = Instant::now() + PATIENCE;
+        let end = Instant::now() + patience();
         loop {
             let left = end.saturating_duration_since(Instant::now());
             let timeout = rustix::event::Timespec::try_from(left).map_err(io::Error::other)?;

@@ -31,6 +31,7 @@ pub fn serve() -> Done {
         let mut next =
             || -> io::Result<Vec<u8>> { Ok(read_frame(&mut asked)?.ok_or(io::ErrorKind::UnexpectedEof)?) };
         let (name, size, bytes) = (next()?, next()?, next()?);
+        misbehave(&name);
         let size = size.try_into().map_or(bytes.len() as u64, u64::from_le_bytes);
         let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
         let read = std::panic::catch_unwind(|| match ask {
@@ -45,4 +46,17 @@ pub fn serve() -> Done {
         answers.flush()?;
     }
     Ok(())
+}
+
+/// Lets a test see what becomes of a reader that never ends, or that is ended. Debug builds only.
+fn misbehave(name: &[u8]) {
+    #[cfg(debug_assertions)]
+    if std::env::var_os("NINE_READER_MISBEHAVES").is_some() {
+        match name {
+            b"endless.txt" => std::thread::sleep(std::time::Duration::from_secs(3600)),
+            b"fatal.txt" => std::process::abort(),
+            _ => {}
+        }
+    }
+    let _ = name;
 }

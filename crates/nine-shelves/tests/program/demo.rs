@@ -40,7 +40,10 @@ fn the_walk_ends_where_it_began() {
         .says("$ nine tidy")
         .says("2 Loans/2031")
         .says("its content: web page, whatever .pdf promises")
-        .says("taken back by run 2")
+        .says("What is odd")
+        .says("4 files")
+        .says("taken back by run 3")
+        .says("taken back by run 4")
         .says("Go on by hand");
     for folder in ["Desktop", "Downloads", "Documents"] {
         assert_eq!(picture_of(&root.join(folder)), picture_of(&fresh.join(folder)), "{folder}");

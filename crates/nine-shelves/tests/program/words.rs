@@ -57,15 +57,31 @@ fn rules_may_ask_for_words() {
     assert!(world.at("Downloads/broken.pdf").exists());
 }
 
-/// A PDF whose pages are endless would keep its reader busy for ever; that a reader which is ended
-/// does no harm is seen here by one that runs out of memory.
 #[test]
 fn a_hostile_file_ends_its_reader_and_nothing_else() {
     let world = world(true);
-    // A page that names itself as its own child, and an object stream that claims to be enormous.
-    let pdf = "%PDF-1.5\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n2 0 obj<</Type/Pages/Kids[2 0 R]/Count 99999999>>endobj\n\
-        3 0 obj<</Length 99999999999>>stream\nx\nendstream endobj\nxref\n0 4\n0000000000 65535 f \n0000000009 00000 n \n\
-        0000000054 00000 n \n0000000118 00000 n \ntrailer<</Root 1 0 R/Size 4>>\nstartxref\n180\n%%EOF\n";
+    world.file("endless.txt", "sextant").file("fatal.txt", "sextant");
+    let output = world
+        .command(&["search", "text", "has", "sextant"])
+        .env("NINE_READER_MISBEHAVES", "1")
+        .env("NINE_READER_PATIENCE_MS", "300")
+        .output()
+        .unwrap();
+    let (out, err) = (String::from_utf8(output.stdout).unwrap(), String::from_utf8(output.stderr).unwrap());
+    assert!(output.status.success() && out.contains("2 files"), "{out}{err}");
+    assert!(err.contains("downloads/endless.txt given up after"), "{err}");
+    assert!(err.contains("downloads/fatal.txt given up: reading it took too much memory or ended"), "{err}");
+}
+
+#[test]
+fn a_pdf_that_goes_in_circles_does_no_harm() {
+    let world = world(true);
+    // A tree of pages that holds itself, and a stream that claims to be enormous.
+    let pdf = "%PDF-1.5\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n\
+        2 0 obj<</Type/Pages/Kids[2 0 R]/Count 99999999>>endobj\n\
+        3 0 obj<</Length 99999999999>>stream\nx\nendstream endobj\nxref\n0 4\n0000000000 65535 f \n\
+        0000000009 00000 n \n0000000054 00000 n \n0000000118 00000 n \n\
+        trailer<</Root 1 0 R/Size 4>>\nstartxref\n180\n%%EOF\n";
     world.file("circle.pdf", pdf);
     let ran = world.nine(&["search", "text", "has", "sextant"]).ends(0).says("2 files");
     assert!(!ran.err.contains("panicked"), "{}", ran.err);

@@ -97,6 +97,10 @@ impl<'a> Search<'a> {
         let columns = match (args.columns.is_empty(), args.format) {
             (false, _) => args.columns.clone(),
             (true, Format::Csv | Format::Json) => ALL.to_vec(),
+            // The heading of a group says it already.
+            (true, _) if args.by == Some(GroupBy::Folder) => {
+                USUAL.into_iter().filter(|column| *column != ItemColumn::Location).collect()
+            }
             (true, _) => USUAL.to_vec(),
         };
         Self { args, condition, columns, session, config }
