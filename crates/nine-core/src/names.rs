@@ -164,7 +164,7 @@ pub fn is_untitled(stem: &[u8]) -> bool {
         let two = &with.as_bytes()[..2];
         stem.get(start..start + 2).is_some_and(|head| head.eq_ignore_ascii_case(two))
     };
-    if !UNTITLED.iter().any(|with| begins(with)) {
+    if !UNTITLED.iter().any(begins) {
         return false;
     }
     let folded = fold_bytes(stem);

@@ -2,10 +2,11 @@
 
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, OnceLock};
 
 use directories::{BaseDirs, UserDirs};
+use jiff::tz::TimeZone;
 use nine_core::config::{self, Bookcase, Config, Pile, usual_settle};
 use nine_core::diagnostic::{Diagnostic, locate};
 use nine_core::escape::{escape, plain};
@@ -79,14 +80,12 @@ impl Session {
             Some(home) => (home.join("shelves.toml"), home.clone()),
             None => (dirs.config_dir().join(OURS).join("shelves.toml"), dirs.data_dir().join(OURS)),
         };
-        let watch = Arc::new(Watch::default());
-        listen_for_interruption(Arc::clone(&watch));
         Ok(Self {
             config_file,
             data,
             now: now(common.today.as_deref())?,
             look: Look::of_terminal(),
-            watch,
+            watch: Arc::default(),
             counters: Arc::default(),
             user_home: dirs.home_dir().to_owned(),
             desktop_trash: dirs.data_dir().join("Trash"),
@@ -229,7 +228,7 @@ impl Session {
 
     /// The time by the clock, for records.
     pub fn clock() -> jiff::ZonedDateTime {
-        jiff::ZonedDateTime::now()
+        jiff::Timestamp::now().to_zoned_datetime(zone().clone())
     }
 
     /// How old what is known from a moment is. The catalogue is dated by the clock, also where ages
@@ -243,6 +242,9 @@ impl Session {
 
     /// Marks that steps are being carried out; an interruption waits for the one in hand.
     pub fn carrying(&self, yes: bool) {
+        if yes {
+            listen_for_interruption(Arc::clone(&self.watch));
+        }
         CARRYING.store(yes, Ordering::SeqCst);
     }
 }
@@ -254,11 +256,23 @@ impl Opened {
     }
 }
 
+/// The zone in which the person lives. The library looks a zone up by its name, for which it lists
+/// every zone there is; where no name is asked for, the file that says it is read by itself.
+fn zone() -> &'static TimeZone {
+    static ZONE: OnceLock<TimeZone> = OnceLock::new();
+    ZONE.get_or_init(|| {
+        let is_named = std::env::var_os("TZ").is_some_and(|zone| !zone.is_empty());
+        let bytes = std::fs::read("/etc/localtime").ok().filter(|_| !is_named);
+        let local = bytes.and_then(|bytes| TimeZone::tzif("local", &bytes).ok());
+        local.unwrap_or_else(TimeZone::system)
+    })
+}
+
 fn now(today: Option<&str>) -> Done<Now> {
     let Some(text) = today else {
         return Ok(Now::new(Session::clock()));
     };
-    Now::parse(text, &jiff::tz::TimeZone::system()).ok_or_else(|| {
+    Now::parse(text, zone()).ok_or_else(|| {
         Failure::words(format!("`{}` is not a day that can be read", plain(text)))
             .hint(format!("give --today {EXPECTED_DATE} in full, or with a time: 2031-04-07T09:00"))
     })

@@ -137,11 +137,12 @@ impl Catalogue {
             | OpenFlags::SQLITE_OPEN_CREATE
             | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         let db = Connection::open_with_flags(file, flags)?;
-        db.busy_timeout(PATIENCE)?;
         // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
         db.execute_batch("PRAGMA page_size = 32768; PRAGMA synchronous = NORMAL;")?;
-        match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
-            FORMAT => {}
+        let version = || db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0));
+        db.busy_timeout(PATIENCE)?;
+        match version()? {
+            FORMAT => Self::log_ahead(&db)?,
             0 => Self::lay_out(&db)?,
             _ => return Ok(None),
         }
@@ -150,13 +151,25 @@ impl Catalogue {
 
     /// Makes the tables, unless another program was quicker.
     fn lay_out(db: &Connection) -> CatalogueResult<()> {
-        db.pragma_update(None, "journal_mode", "WAL")?;
         let lay = rusqlite::Transaction::new_unchecked(db, TransactionBehavior::Immediate)?;
         if lay.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? == 0 {
             lay.execute_batch(SCHEMA)?;
             lay.pragma_update(None, "user_version", FORMAT)?;
         }
         Ok(lay.commit()?)
+    }
+
+    /// Lets programs read while another writes. Not for a new file: a log would only mean that all of
+    /// it is written twice. Where another program is at work it is left to the next one.
+    fn log_ahead(db: &Connection) -> CatalogueResult<()> {
+        db.busy_timeout(Duration::ZERO)?;
+        match db.pragma_update(None, "journal_mode", "WAL") {
+            Err(error) if error.sqlite_error_code() != Some(ErrorCode::DatabaseBusy) => {
+                return Err(error.into());
+            }
+            _ => {}
+        }
+        Ok(db.busy_timeout(PATIENCE)?)
     }
 
     /// Where it is.
