@@ -38,9 +38,8 @@ impl Found {
             return Ok(nine_core::tree::Totals { size: entry.size, items: 1, newest: entry.modified });
         }
         let failure = |e: StoreError| Failure::system(format!("{}: {e}", self.spot));
-        let inner = self.store.absolute(&self.spot.path);
-        let store = LocalStore::open(&inner, session.settings(&Config::default(), true)).map_err(failure)?;
-        let scan = store.scan(&Default::default(), &session.watch).map_err(failure)?;
+        let inside = self.store.open_inside(&self.spot.path).map_err(failure)?;
+        let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
         Ok(scan.tree.totals(nine_core::tree::Tree::ROOT))
     }
 }

@@ -105,13 +105,19 @@ impl Tree {
         self.text.get(id.row()).copied().unwrap_or(0)
     }
 
-    /// The number of the words of what a store tells of under some name, if it is the same still.
+    /// The row of what a store tells of under some name, wherever it lies here.
+    pub fn row_of(&self, entry: &Entry) -> Option<NodeId> {
+        self.identity.iter().position(|known| *known == entry.identity.0).map(NodeId::new)
+    }
+
+    /// The number of the words of what a store tells of, if it is the same still.
     pub fn text_of(&self, entry: &Entry) -> Option<u32> {
-        let at = self.identity.iter().position(|known| *known == entry.identity.0)?;
+        let id = self.row_of(entry)?;
+        let at = id.row();
         let same = self.size[at] == entry.size
             && self.modified[at] == entry.modified.0
             && self.changed[at] == entry.changed.0;
-        self.text.get(at).copied().filter(|number| same && *number != 0)
+        Some(self.text(id)).filter(|number| same && *number != 0)
     }
 
     /// Learns the number of an entry's words.

@@ -13,6 +13,7 @@ use nine_core::names::{fold, natural_key};
 use nine_core::plan::tag::{TagChange, Tagged, plan};
 use nine_core::survey::Part;
 use nine_core::tags::answers_to;
+use nine_core::tree::{NodeId, TagsOf, Unlearned};
 use nine_core::worklist::check;
 use nine_stores::Places;
 use serde::Serialize;
@@ -143,8 +144,11 @@ impl Act<'_> {
         let mut items = Vec::new();
         for view in 0..looking.views.len() {
             let rows = all_rows(&looking.views[view].tree);
-            let found = tagged(&mut looking, view, &rows);
-            items.extend(found.into_iter().filter(|item| !item.tags.is_empty()));
+            looking.learn(view, &rows, Unlearned { tags: true, content: false });
+            let tree = &looking.views[view].tree;
+            let have = |row| matches!(tree.tags(NodeId::new(row)), TagsOf::Known(tags) if !tags.is_empty());
+            let rows = rows.filter(have);
+            items.extend(tagged(&mut looking, view, &rows));
         }
         looking.keep();
         Ok((items, looking.troubles))

@@ -13,12 +13,12 @@ use nine_core::rules::{Standing, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
 use nine_stores::reading::Words;
-use nine_stores::{LocalStore, Store, StoreDetails};
+use nine_stores::{Store, StoreDetails};
 use serde::Serialize;
 
 use crate::cli::{WhyArgs, WhyFormat};
 use crate::error::{Done, Failure};
-use crate::looking::{all_grounds, words_of};
+use crate::looking::{Remembered, all_grounds, remembered};
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, tags};
@@ -36,7 +36,8 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     let opened = session.open(&loaded.config);
     let found = find(session, &opened, &args.path)?;
     let mut item = item_of(&found, session)?;
-    let words = words_inside(&found, session, &loaded.config, &opened, &item);
+    let Remembered { arrived, words } = remember(&found, session, &loaded.config, &opened, &item);
+    item.entry.born = item.entry.born.or(arrived);
     item.text = words.as_ref().map(|words| words.body.clone());
     let standings = if loaded.config.pile(&found.spot.place).is_some() {
         explain(&loaded.config.rules, &item, &session.now)
@@ -63,20 +64,14 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     Ok(())
 }
 
-/// The words of a file, where its place has them read or they are kept.
-fn words_inside(
-    found: &Found,
-    session: &Session,
-    config: &Config,
-    opened: &Opened,
-    item: &Item,
-) -> Option<Words> {
-    if !item.verdict().item_type.has_words() {
-        return None;
-    }
+/// What the catalogue knows of an item, if it lies in one of the places.
+fn remember(found: &Found, session: &Session, config: &Config, opened: &Opened, item: &Item) -> Remembered {
     let grounds = all_grounds(session, config, opened);
-    let ground = grounds.iter().find(|ground| ground.base.place == found.spot.place)?;
-    words_of(session, ground, &found.store, &found.spot.path, &item.entry)
+    let Some(ground) = grounds.iter().find(|ground| ground.base.place == found.spot.place) else {
+        return Remembered::default();
+    };
+    let has_words = item.entry.kind == ItemKind::File && item.verdict().item_type.has_words();
+    remembered(session, ground, &found.store, &found.spot.path, &item.entry, has_words)
 }
 
 /// The item with all its details; a folder is read to its depth.
@@ -86,8 +81,7 @@ fn item_of(found: &Found, session: &Session) -> Done<Item> {
     let wants = Wants { tags: true, types: true, text: false };
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == ItemKind::Folder {
-        let inner = store.absolute(&spot.path);
-        let inside = LocalStore::open(&inner, session.settings(&Config::default(), true)).map_err(failure)?;
+        let inside = store.open_inside(&spot.path).map_err(failure)?;
         let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
         let details = StoreDetails { store, tree: &scan.tree, catalogue: None };
         return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));

@@ -20,7 +20,7 @@ use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreErro
 
 pub use ask::{Question, all_rows, columns_of};
 pub use grounds::{Ground, all_grounds, grounds_of};
-pub use words::words_of;
+pub use words::{Remembered, remembered};
 
 use crate::error::{Done, Failure};
 use crate::output::style::{DOUBT, REFUSED};

@@ -5,7 +5,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::sync_channel;
 
 use nine_core::find::Rows;
-use nine_core::item::{Entry, Kind};
+use nine_core::item::Entry;
+use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
 use nine_stores::catalogue::Reading;
@@ -111,24 +112,37 @@ fn read(store: &LocalStore, reader: &mut Reader, path: &ItemPath, size: u64, ask
     }
 }
 
-/// The words of one file: as they are kept, or, where its place asks for that, read now.
-pub fn words_of(
+/// What the catalogue knows of one item beyond what its store tells.
+#[derive(Debug, Default)]
+pub struct Remembered {
+    /// When it was first seen, where the store does not tell when it arrived.
+    pub arrived: Option<Moment>,
+    /// The words inside: as they are kept, or, where its place asks for that, read now.
+    pub words: Option<Words>,
+}
+
+/// Asks the catalogue about one item; `has_words` tells whether it may have any.
+pub fn remembered(
     session: &Session,
     ground: &Ground,
     store: &LocalStore,
     path: &ItemPath,
     entry: &Entry,
-) -> Option<Words> {
-    use nine_core::tree::Column;
-    if entry.kind != Kind::File {
-        return None;
-    }
-    let catalogue = open_catalogue(session)?;
-    let columns = [Column::Identity, Column::Size, Column::Modified, Column::Changed, Column::Text];
+    has_words: bool,
+) -> Remembered {
+    use nine_core::tree::Column::{Arrived, Born, Changed, Identity, Modified, Size, Text};
+    let Some(catalogue) = open_catalogue(session) else { return Remembered::default() };
+    let columns = [Identity, Size, Modified, Changed, Text, Born, Arrived];
     let kept = catalogue.load(&ground.address, &columns).ok().flatten();
-    let number = kept.and_then(|kept| kept.tree.text_of(entry));
-    if let Some(reading) = number.and_then(|number| catalogue.text(number).ok().flatten()) {
-        return Some(Words { body: reading.body, note: reading.note });
-    }
-    ground.reads_text.then(|| read(store, &mut Reader::default(), path, entry.size, Ask::Words))
+    let arrived = kept.as_ref().and_then(|kept| kept.tree.born(kept.tree.row_of(entry)?));
+    let number = kept.and_then(|kept| kept.tree.text_of(entry)).filter(|_| has_words);
+    let reading = number.and_then(|number| catalogue.text(number).ok().flatten());
+    let words = match reading {
+        Some(reading) => Some(Words { body: reading.body, note: reading.note }),
+        None if ground.reads_text && has_words => {
+            Some(read(store, &mut Reader::default(), path, entry.size, Ask::Words))
+        }
+        None => None,
+    };
+    Remembered { arrived, words }
 }

@@ -117,6 +117,22 @@ fn what_is_known_is_told_without_a_look() {
     assert_eq!(json.lines().count(), 5);
 }
 
+/// The pile of these tests does not believe birth times, as after restoring a backup.
+#[test]
+fn what_arrived_since_the_last_look_is_dated_by_the_catalogue() {
+    let world = world();
+    world.nine(&["search"]).ends(0);
+    world.nine(&["why", "downloads/letters/plan 2031.txt"]).ends(0).says("arrived   not known");
+    world.file("old but new here.txt", "1");
+    world
+        .nine(&["search", "arrived", "since", "2000", "--in", "downloads"])
+        .ends(0)
+        .says("old but new here.txt")
+        .says("1 file");
+    let why = world.nine(&["why", "downloads/old but new here.txt"]).ends(0).out;
+    assert!(!why.contains("arrived   not known") && why.contains("  arrived   20"), "{why}");
+}
+
 #[test]
 fn a_place_that_cannot_be_reached_is_told_as_known() {
     let world = world();

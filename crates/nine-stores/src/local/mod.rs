@@ -75,6 +75,16 @@ impl LocalStore {
         Ok(Self { root: Arc::new(root), path, settings, folders: Mutex::default() })
     }
 
+    /// Opens a folder in the place as a place of its own, in the same way.
+    ///
+    /// # Errors
+    /// If it is not there or not a folder.
+    pub fn open_inside(&self, folder: &ItemPath) -> StoreResult<Self> {
+        let root = self.open_at(folder, FOLDER_FLAGS)?;
+        let (path, settings) = (self.absolute(folder), self.settings.clone());
+        Ok(Self { root: Arc::new(root), path, settings, folders: Mutex::default() })
+    }
+
     /// The place's absolute path.
     pub fn path(&self) -> &Path {
         &self.path
