@@ -153,18 +153,39 @@ const UNTITLED: [&str; 33] = [
     "untitled note",
 ];
 
+/// The words that [`UNTITLED`] begins with.
+const UNTITLED_STARTS: [&str; 19] = [
+    "untitled",
+    "unnamed",
+    "no",
+    "new",
+    "document",
+    "image",
+    "download",
+    "scan",
+    "screenshot",
+    "file",
+    "folder",
+    "noname",
+    "unbenannt",
+    "neuer",
+    "sans",
+    "nouveau",
+    "sin",
+    "senza",
+    "naamloos",
+];
+
 /// Whether a stem says nothing: `Untitled 2`, `New folder`, `document(1)`.
 pub fn is_untitled(stem: &[u8]) -> bool {
     let stray = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'-' | b'_' | b'.');
     let Some(start) = stem.iter().position(|b| !stray(b)) else {
         return true;
     };
-    // A quick look first, since this is asked of every name: the first two letters.
-    let begins = |with: &&str| {
-        let two = &with.as_bytes()[..2];
-        stem.get(start..start + 2).is_some_and(|head| head.eq_ignore_ascii_case(two))
-    };
-    if !UNTITLED.iter().any(begins) {
+    // A quick look first, since this is asked of every name: its first word.
+    let rest = &stem[start..];
+    let word = &rest[..rest.iter().position(|b| !b.is_ascii_alphabetic()).unwrap_or(rest.len())];
+    if !UNTITLED_STARTS.iter().any(|start| start.as_bytes().eq_ignore_ascii_case(word)) {
         return false;
     }
     let folded = fold_bytes(stem);
@@ -319,6 +340,18 @@ pub fn numbered(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn every_untitled_name_is_found_by_its_first_word() {
+        for name in UNTITLED {
+            for form in [name.to_owned(), name.to_uppercase(), format!(" {name} (12)"), format!("{name}_3")] {
+                assert!(is_untitled(form.as_bytes()), "{form}");
+            }
+        }
+        for other in ["newton", "scan of the ledger", "image 2031", "no name yet", "files", "scanné"] {
+            assert!(!is_untitled(other.as_bytes()), "{other}");
+        }
+    }
 
     #[test]
     fn the_letters_that_fold_into_ascii_are_known() {

@@ -38,6 +38,9 @@ pub struct Query<'a> {
     pub settle_for_less: bool,
     /// Whether words inside are to be read where nobody read them yet.
     pub reads_text: bool,
+    /// Whether every file's content tells its type, not only where the name says little; so it is
+    /// where `mislabelled` is asked for.
+    pub looks_at_all: bool,
 }
 
 /// Rows for which a condition holds, and those for which more must be known.
@@ -103,7 +106,11 @@ impl Query<'_> {
             Test::Type(types) => {
                 let mut wanted = [false; TYPES.len()];
                 types.iter().for_each(|t| wanted[*t as usize] = true);
-                self.looked(among, |id| wanted[tree.item_type(id) as usize], |id| tree.wants_look(id))
+                let unseen = |id| match self.looks_at_all {
+                    true => tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED),
+                    false => tree.wants_look(id),
+                };
+                self.looked(among, |id| wanted[tree.item_type(id) as usize], unseen)
             }
             Test::Flag(Flag::Mislabelled) => {
                 let unseen = |id| tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED);

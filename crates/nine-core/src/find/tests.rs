@@ -109,7 +109,7 @@ impl Details for ByIdentity<'_> {
 
 fn one_by_one(tree: &Tree, condition: &Condition) -> Vec<NodeId> {
     let details = ByIdentity(tree);
-    let wants = Wants { tags: true, types: true, text: false };
+    let wants = Wants { tags: true, types: true, contents: false, text: false };
     let all_seen = condition.mentions(Flag::Mislabelled);
     let item = |id: NodeId| -> Item {
         let spot = Spot::new("downloads", tree.path(id));
@@ -137,6 +137,7 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
             tags_reach_inside: false,
             settle_for_less,
             reads_text: false,
+            looks_at_all: condition.mentions(Flag::Mislabelled),
         };
         query.find(condition, &among)
     };
@@ -275,6 +276,7 @@ fn tags_of_folders_reach_inside_when_asked() {
             tags_reach_inside,
             settle_for_less: false,
             reads_text: false,
+            looks_at_all: false,
         };
         let among = Rows::all(tree.rows()).filter(|row| row > 0);
         let found = query.find(&parse(condition).unwrap(), &among);

@@ -1,7 +1,8 @@
 //! Which extension stands for which type, and what its content must look like.
 
-use std::collections::HashMap;
 use std::sync::LazyLock;
+
+use rustc_hash::FxHashMap;
 
 use super::ItemType::{self, *};
 
@@ -116,7 +117,7 @@ const SIGNED: [(ItemType, &str, &[&str]); 36] = [
     (Data, "sqlite sqlite3", &["application/vnd.sqlite3"]),
 ];
 
-static KNOWN: LazyLock<HashMap<&'static str, Known>> = LazyLock::new(|| {
+static KNOWN: LazyLock<FxHashMap<&'static str, Known>> = LazyLock::new(|| {
     let signed = SIGNED.iter().map(|(item_type, list, signatures)| (*item_type, *list, *signatures));
     let plain = PLAIN.iter().map(|(item_type, list)| (*item_type, *list, &[][..]));
     let each = signed.chain(plain).flat_map(|(item_type, list, signatures)| {

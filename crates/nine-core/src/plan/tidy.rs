@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::{Details, Follower, Proposal};
+use crate::condition::Flag;
 use crate::config::{Config, Pile};
 use crate::item::{Item, Kind};
 use crate::keep_together::{self, Set};
@@ -100,9 +101,8 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
     let entry = tree.entry(id);
     let totals = tree.totals(id);
     let is_folder = entry.kind == Kind::Folder;
-    let looks = wants.types
-        && entry.kind == Kind::File
-        && (spot.path.depth() == 1 || name_says_little(tree.name(id)));
+    let little_known = || spot.path.depth() == 1 || name_says_little(tree.name(id));
+    let looks = entry.kind == Kind::File && (wants.contents || (wants.types && little_known()));
     let children = tree.children(id).map(|child| tree.name(child));
     Item {
         size: if is_folder { totals.size } else { entry.size },
@@ -125,6 +125,8 @@ pub struct Wants {
     pub tags: bool,
     /// Its type, from its content where the name does not tell or it lies loose.
     pub types: bool,
+    /// Every file's type from its content, as `mislabelled` asks for it.
+    pub contents: bool,
     /// The words inside.
     pub text: bool,
 }
@@ -135,6 +137,7 @@ impl Wants {
         Self {
             tags: rules.clone().any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
             types: rules.clone().any(Rule::asks_for_type),
+            contents: rules.clone().any(|rule| rule.when.mentions(Flag::Mislabelled)),
             text: rules.clone().any(|rule| !rule.when.text_tests().is_empty()),
         }
     }

@@ -47,6 +47,7 @@ fn found(tree: &Tree, oddity: Oddity) -> Vec<String> {
         tags_reach_inside: false,
         settle_for_less: true,
         reads_text: false,
+        looks_at_all: false,
     };
     let path = |id: NodeId| -> String { ItemPath::to_text(&tree.path(id)) };
     odd(&query, &visible(tree), oddity).ids().map(path).collect()

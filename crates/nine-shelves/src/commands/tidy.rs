@@ -157,7 +157,9 @@ fn learn(looking: &mut Looking, view: usize, config: &Config, pile: &Pile) {
     if wants.tags {
         looking.learn(view, &reached, Unlearned { tags: true, content: false });
     }
-    if wants.types {
+    if wants.contents {
+        looking.learn(view, &reached, Unlearned { tags: false, content: true });
+    } else if wants.types {
         looking.learn_types(view, &reached);
     }
     if wants.text {

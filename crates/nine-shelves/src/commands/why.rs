@@ -7,7 +7,7 @@ use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::item::{Entry, Item, Kind as ItemKind};
-use nine_core::kinds::Evidence;
+use nine_core::kinds::{Evidence, name_says_little};
 use nine_core::plan::tidy::{Wants, item};
 use nine_core::rules::{Standing, explain};
 use nine_core::saved::SavedSearch;
@@ -40,7 +40,7 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     item.entry.born = item.entry.born.or(arrived);
     item.text = words.as_ref().map(|words| words.body.clone());
     let standings = if loaded.config.pile(&found.spot.place).is_some() {
-        explain(&loaded.config.rules, &item, &session.now)
+        explain(&loaded.config.rules, &as_rules_see_it(&item, &loaded.config), &session.now)
     } else {
         Vec::new()
     };
@@ -78,7 +78,7 @@ fn remember(found: &Found, session: &Session, config: &Config, opened: &Opened, 
 fn item_of(found: &Found, session: &Session) -> Done<Item> {
     let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", found.spot));
     let entry = found.entry()?;
-    let wants = Wants { tags: true, types: true, text: false };
+    let wants = Wants { tags: true, types: true, contents: true, text: false };
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == ItemKind::Folder {
         let inside = store.open_inside(&spot.path).map_err(failure)?;
@@ -92,11 +92,15 @@ fn item_of(found: &Found, session: &Session) -> Done<Item> {
     gathering.add(FolderNo::ROOT, batch);
     let (tree, id) = (gathering.finish(), NodeId::new(1));
     let details = StoreDetails { store, tree: &tree, catalogue: None };
-    let mut found = item(&tree, id, spot, &details, wants);
-    if found.content.is_none() && found.entry.kind == ItemKind::File {
-        found.content = nine_core::plan::Details::content(&details, id, &found.spot.path);
-    }
-    Ok(found)
+    Ok(item(&tree, id, spot, &details, wants))
+}
+
+/// The item as the rules see it: inside folders a known extension tells the type, unless a rule asks
+/// whether the content agrees.
+fn as_rules_see_it(item: &Item, config: &Config) -> Item {
+    let rules = config.rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
+    let is_seen = item.is_loose() || name_says_little(item.name()) || Wants::of_rules(rules).contents;
+    Item { content: item.content.filter(|_| is_seen), ..item.clone() }
 }
 
 struct Answer<'a> {

@@ -88,6 +88,7 @@ impl Looking<'_> {
             tags_reach_inside: question.inside,
             settle_for_less: known.settle_for_less,
             reads_text: known.reads_text,
+            looks_at_all: question.condition.mentions(Flag::Mislabelled),
         };
         query.find(question.condition, among)
     }
@@ -103,6 +104,7 @@ impl Looking<'_> {
             tags_reach_inside: false,
             settle_for_less: true,
             reads_text: false,
+            looks_at_all: false,
         })
     }
 }

@@ -283,3 +283,17 @@ fn a_link_that_would_lead_nowhere_is_left_and_others_are_moved_as_links() {
     assert!(world.at("Downloads/beside").is_symlink() && world.shelves.join("2 Loans/whole").is_symlink());
     assert_eq!(fs::read_to_string(world.shelves.join("2 Loans/whole")).unwrap(), "iron");
 }
+
+#[test]
+fn inside_folders_the_content_counts_only_where_a_rule_asks_for_it() {
+    let world = World::new();
+    let rule = "[[rule]]\nname = \"pictures\"\nreach = \"deep\"\nwhen = \"type image\"\nput = \"1\"\n";
+    world.rules(rule).file("box/page.png", "<!doctype html><title>no picture</title>");
+    world.nine(&["why", "downloads/box/page.png"]).ends(0).says("(mislabelled)").says("pictures  applies");
+    world.nine(&["tidy"]).ends(0).says("1 to move");
+    let asks = "[[rule]]\nname = \"wrong\"\nreach = \"deep\"\nwhen = \"mislabelled\"\nput = \"2\"\n";
+    world.rules(&format!("{asks}{rule}"));
+    world.nine(&["why", "downloads/box/page.png"]).ends(0).says("wrong  applies").says("type image: it is code");
+    world.nine(&["tidy", "--yes"]).ends(0).says("1 moved");
+    assert!(world.shelves.join("2 Loans/page.png").exists());
+}
