@@ -7,6 +7,7 @@ use std::sync::atomic::Ordering;
 use nine_core::item::{Entry, Identity, Kind};
 use nine_core::moment::Moment;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
+use nine_stores::catalogue::Carried;
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
 
@@ -38,12 +39,12 @@ impl Look {
         let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
         let mut tree = self.store.scan(&Scope::default(), &Watch::default()).expect("the place is read").tree;
         let address = self.store.address();
-        catalogue.carry_over(&address, &mut tree, at).expect("the catalogue is read");
+        let carried = catalogue.carry_over(&address, &mut tree, at).expect("the catalogue is read");
         if tags {
             let ids: Vec<NodeId> = tree.ids().collect();
             learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
         }
-        catalogue.keep(&address, &tree, at).expect("the catalogue is written");
+        catalogue.keep(&address, &tree, at, carried).expect("the catalogue is written");
         assert_eq!(self.counters.opens.load(Ordering::Relaxed), 0, "a scan opens no file");
         tree.len()
     }
@@ -63,7 +64,7 @@ pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
     let address = nine_core::escape::escape(place.as_os_str().as_encoded_bytes());
     let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
     let at = Moment::from_timestamp(jiff::Timestamp::now());
-    catalogue.keep(&address, &tree, at).expect("the catalogue is written");
+    catalogue.keep(&address, &tree, at, Carried::Anew).expect("the catalogue is written");
     let readings: Vec<_> = tree.ids().filter(|id| id.row().is_multiple_of(100)).map(reading).collect();
     catalogue.keep_texts(&address, &mut tree, at, &readings).expect("the catalogue is written");
 }

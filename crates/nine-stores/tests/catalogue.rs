@@ -10,7 +10,7 @@ use std::time::{Duration, SystemTime};
 use nine_core::condition::{Condition, Test, WordSubject, parse};
 use nine_core::moment::Moment;
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
-use nine_stores::catalogue::Reading;
+use nine_stores::catalogue::{Carried, Reading};
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
 use proptest::prelude::*;
@@ -69,10 +69,10 @@ impl World {
     fn refreshed(&self, at: Moment) -> (BTreeMap<String, String>, usize) {
         let mut catalogue = self.catalogue();
         let (mut tree, address) = (self.scan(), self.store.address());
-        catalogue.carry_over(&address, &mut tree, at).unwrap();
+        let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
         let ids: Vec<NodeId> = tree.ids().collect();
         let asked = learn(&self.store, &mut tree, ids, EVERYTHING, &Watch::default());
-        catalogue.keep(&address, &tree, at).unwrap();
+        catalogue.keep(&address, &tree, at, carried).unwrap();
         let kept = catalogue.load(&address, &Column::ALL).unwrap().unwrap();
         assert_eq!(picture(&kept.tree), picture(&tree), "what is kept is what was seen");
         (picture(&tree), asked)
@@ -330,8 +330,9 @@ fn words_are_found_by_the_index_as_a_rule_finds_them() {
     world.refreshed(at);
     let (mut catalogue, mut tree) = (world.catalogue(), world.scan());
     let address = world.store.address();
-    catalogue.carry_over(&address, &mut tree, at).unwrap();
-    catalogue.keep(&address, &tree, at).unwrap();
+    let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
+    assert_eq!(carried, Carried::UnchangedSince(at));
+    catalogue.keep(&address, &tree, at, carried).unwrap();
     let readings: Vec<Reading> = texts
         .iter()
         .map(|(name, text)| Reading {

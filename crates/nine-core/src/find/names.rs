@@ -39,7 +39,7 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
             let candidates = candidates(tree, test, among);
             let exact = subject == WordSubject::Name
                 && matches!(test, WordTest::Plain(PlainTest::Has, values) if values.iter().all(|v| v.is_ascii()));
-            candidates.filter(|row| {
+            candidates.filter_at_once(|row| {
                 let id = NodeId::new(row);
                 (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&text(tree, subject, id))
             })

@@ -143,18 +143,19 @@ impl Tree {
     /// only then may a file be taken as read. `before` was scanned at `before_at`; what had changed
     /// just then could have changed again unseen, and is learned anew.
     ///
-    /// Returns the entries that were not there before.
+    /// Returns the entries that were not there before, and whether everything is as it was, row by row.
     pub fn carry_over(
         &mut self,
         rows: impl IntoIterator<Item = NodeId>,
         before: &Tree,
         before_at: Moment,
-    ) -> Vec<NodeId> {
+    ) -> (Vec<NodeId>, bool) {
         let settled = before_at.0.saturating_sub(UNSETTLED);
         let mut numbers: Option<Vec<u32>> = None;
         let mut strangers = Vec::new();
         // Rows mostly follow one another as they did before.
         let mut guess = 0;
+        let mut all_same = self.rows == before.rows;
         for id in rows {
             let wanted = self.identity[id.row()];
             if before.identity.get(guess) != Some(&wanted) {
@@ -167,10 +168,20 @@ impl Tree {
                     }
                 }
             }
+            all_same &= guess == id.row() && self.is_same(id.row(), before, guess);
             self.carry_row(id.row(), before, guess, settled);
             guess += 1;
         }
-        strangers
+        all_same &= strangers.is_empty();
+        (strangers, all_same)
+    }
+
+    /// Whether an entry is the same as one of an earlier tree in all that a scan tells.
+    fn is_same(&self, row: usize, before: &Tree, was: usize) -> bool {
+        self.kind[row] == before.kind[was]
+            && self.size[row] == before.size[was]
+            && self.modified[row] == before.modified[was]
+            && self.changed[row] == before.changed[was]
     }
 
     /// The rows in the order of their identities: a fraction of what a hash table takes.

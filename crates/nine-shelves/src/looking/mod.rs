@@ -16,6 +16,7 @@ use nine_core::item::Stamp;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
+use nine_stores::catalogue::Carried;
 use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
@@ -39,6 +40,8 @@ pub struct View {
     pub is_known: bool,
     /// Whether the catalogue has all that is known of it.
     is_kept: bool,
+    /// Whether the catalogue knew every entry as it is.
+    carried: Carried,
 }
 
 impl View {
@@ -133,7 +136,14 @@ impl<'s> Looking<'s> {
                     let spot = Spot::new(ground.base.place.clone(), ground.base.path.join_path(path));
                     self.trouble(&format!("{spot}"), &format!("could not be read: {error}"));
                 }
-                self.views.push(View { ground, tree: scan.tree, at, is_known: false, is_kept: false });
+                self.views.push(View {
+                    ground,
+                    tree: scan.tree,
+                    at,
+                    is_known: false,
+                    is_kept: false,
+                    carried: Carried::Anew,
+                });
             }
             Err(error) => self.recall_unreachable(Ground { error: Some(error), ..ground }),
         }
@@ -145,7 +155,14 @@ impl<'s> Looking<'s> {
         match known {
             Some(Ok(Some(kept))) => {
                 let (tree, at) = (kept.tree, kept.at);
-                self.views.push(View { ground, tree, at, is_known: true, is_kept: false });
+                self.views.push(View {
+                    ground,
+                    tree,
+                    at,
+                    is_known: true,
+                    is_kept: false,
+                    carried: Carried::Anew,
+                });
             }
             Some(Err(error)) => {
                 self.trouble(&ground.base.to_string(), &format!("is not known: {error}"));
@@ -187,10 +204,10 @@ impl<'s> Looking<'s> {
     /// Takes over what is known of unchanged entries.
     fn carry_over(&mut self) {
         for at in 0..self.views.len() {
-            let View { ground, tree, at, is_known, .. } = &mut self.views[at];
+            let View { ground, tree, at, is_known, carried, .. } = &mut self.views[at];
             let Some(catalogue) = self.catalogue.as_ref().filter(|_| !*is_known) else { continue };
             match catalogue.carry_over(&ground.address, tree, *at) {
-                Ok(()) => {}
+                Ok(found) => *carried = found,
                 Err(CatalogueError::Damaged) => self.replace(),
                 Err(error) => self.do_without(&error),
             }
@@ -247,10 +264,10 @@ impl<'s> Looking<'s> {
     }
 
     fn keep_view(&mut self, view: usize) {
-        let View { ground, tree, at, is_known, is_kept } = &mut self.views[view];
+        let View { ground, tree, at, is_known, is_kept, carried } = &mut self.views[view];
         let Some(catalogue) = self.catalogue.as_mut().filter(|_| !*is_known && !*is_kept) else { return };
         *is_kept = true;
-        match catalogue.keep(&ground.address, tree, *at) {
+        match catalogue.keep(&ground.address, tree, *at, *carried) {
             Ok(()) => {}
             Err(CatalogueError::Damaged) => self.replace(),
             Err(error) => self.do_without(&error),

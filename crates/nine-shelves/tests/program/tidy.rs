@@ -293,7 +293,11 @@ fn inside_folders_the_content_counts_only_where_a_rule_asks_for_it() {
     world.nine(&["tidy"]).ends(0).says("1 to move");
     let asks = "[[rule]]\nname = \"wrong\"\nreach = \"deep\"\nwhen = \"mislabelled\"\nput = \"2\"\n";
     world.rules(&format!("{asks}{rule}"));
-    world.nine(&["why", "downloads/box/page.png"]).ends(0).says("wrong  applies").says("type image: it is code");
+    world
+        .nine(&["why", "downloads/box/page.png"])
+        .ends(0)
+        .says("wrong  applies")
+        .says("type image: it is code");
     world.nine(&["tidy", "--yes"]).ends(0).says("1 moved");
     assert!(world.shelves.join("2 Loans/page.png").exists());
 }

@@ -35,6 +35,36 @@ const CARRIED: [Column; 11] = [
 const LEARNED: [Column; 6] =
     [Column::Tags, Column::Content, Column::Text, Column::Type, Column::Marks, Column::Words];
 
+/// What can differ from before in a place whose entries are all the same, row by row: where they are
+/// called otherwise, on file systems that do not date that, and what was learned.
+const MAY_DIFFER: [Column; 16] = [
+    Column::Parent,
+    Column::NameEnd,
+    Column::Names,
+    Column::Type,
+    Column::Marks,
+    Column::Opened,
+    Column::Tags,
+    Column::Content,
+    Column::Text,
+    Column::Arrived,
+    Column::FolderEnd,
+    Column::FolderItems,
+    Column::FolderNewest,
+    Column::FolderRead,
+    Column::Words,
+    Column::AgeFrom,
+];
+
+/// What came of carrying over.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Carried {
+    /// Every entry is as it was when the place was kept, having been scanned at this moment.
+    UnchangedSince(Moment),
+    /// Something differs, or the place was not known.
+    Anew,
+}
+
 /// A place as the catalogue knows it.
 #[derive(Debug)]
 pub struct Kept {
@@ -106,30 +136,31 @@ impl Catalogue {
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
-    pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<()> {
+    pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<Carried> {
         let read = self.db.unchecked_transaction()?;
         let rows: Vec<NodeId> = std::iter::once(Tree::ROOT).chain(tree.ids()).collect();
         let Some(before) = load(&read, address, &CARRIED)? else {
             // Nobody knows when what lies here at the first look has arrived.
             carry_from_others(&read, address, tree, rows)?;
-            return Ok(());
+            return Ok(Carried::Anew);
         };
-        let mut strangers = tree.carry_over(rows, &before.tree, before.at);
+        let (mut strangers, all_same) = tree.carry_over(rows, &before.tree, before.at);
+        let kept_at = before.at;
         drop(before);
         if !strangers.is_empty() {
             strangers = carry_from_others(&read, address, tree, strangers)?;
         }
         tree.date_arrivals(&strangers, at);
-        Ok(())
+        Ok(if all_same { Carried::UnchangedSince(kept_at) } else { Carried::Anew })
     }
 
     /// Keeps a place that was scanned at `at`. If another program has scanned it later, that stays.
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be written.
-    pub fn keep(&mut self, address: &str, tree: &Tree, at: Moment) -> CatalogueResult<()> {
+    pub fn keep(&mut self, address: &str, tree: &Tree, at: Moment, carried: Carried) -> CatalogueResult<()> {
         let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        save(&write, address, tree, at)?;
+        save(&write, address, tree, at, carried)?;
         Ok(write.commit()?)
     }
 }
@@ -145,7 +176,7 @@ fn carry_from_others(
     let others: Vec<String> = asked.query_map([address], |row| row.get(0))?.collect::<Result<_, _>>()?;
     for other in others {
         if let Some(known) = load(db, &other, &CARRIED)? {
-            strangers = tree.carry_over(strangers, &known.tree, known.at);
+            (strangers, _) = tree.carry_over(strangers, &known.tree, known.at);
         }
     }
     Ok(strangers)
@@ -282,13 +313,18 @@ fn open(db: &Connection, part: i64, only_read: bool) -> CatalogueResult<Option<r
     Ok(if there { Some(db.blob_open(MAIN_DB, "part", "bytes", part, only_read)?) } else { None })
 }
 
-fn save(db: &Transaction, address: &str, tree: &Tree, at: Moment) -> CatalogueResult<()> {
+fn save(db: &Transaction, address: &str, tree: &Tree, at: Moment, carried: Carried) -> CatalogueResult<()> {
     let rows = tree.rows() as i64;
+    let mut columns: &[Column] = &Column::ALL;
     let place = match find(db, address)? {
         Some((_, later, _)) if later > at => return Ok(()),
-        Some((place, ..)) => {
+        Some((place, kept_at, _)) => {
             let set = "UPDATE place SET scanned_at = ?2, rows = ?3 WHERE id = ?1";
             db.execute(set, params![place, at.0, rows])?;
+            // Another program may have kept it meanwhile.
+            if carried == Carried::UnchangedSince(kept_at) {
+                columns = &MAY_DIFFER;
+            }
             place
         }
         None => {
@@ -297,7 +333,7 @@ fn save(db: &Transaction, address: &str, tree: &Tree, at: Moment) -> CatalogueRe
             db.last_insert_rowid()
         }
     };
-    save_columns(db, place, tree, &Column::ALL)
+    save_columns(db, place, tree, columns)
 }
 
 pub(super) fn save_learned(
