@@ -139,8 +139,8 @@ impl Told<'_> {
             writeln!(out)?;
         }
         let (mut largest, mut odd) = (Vec::new(), Vec::new());
-        self.print_largest(&mut largest)?;
         self.print_oddities(&mut odd, args)?;
+        self.print_largest(&mut largest, output::width_beside(&self.session.look, &odd))?;
         output::print_beside(&mut out, &self.session.look, &largest, &odd)?;
         if args.piles.is_empty() {
             shelves_picture::print_as_they_stand(self.session, self.config, opened, &mut out)?;
@@ -166,7 +166,7 @@ impl Told<'_> {
         }
     }
 
-    fn print_largest(&self, out: &mut impl Write) -> std::io::Result<()> {
+    fn print_largest(&self, out: &mut impl Write, width: usize) -> std::io::Result<()> {
         let mut hits: Vec<Hit> = Vec::new();
         for (view, survey) in self.surveys.iter().enumerate() {
             hits.extend(survey.largest.iter().map(|id| Hit { view: view as u32, id: *id }));
@@ -178,7 +178,8 @@ impl Told<'_> {
             return Ok(());
         }
         writeln!(out, "{STRONG}The largest{STRONG:#}")?;
-        self.listing(&USUAL).print_table(out, &hits, &mut None, 2, false)
+        let look = output::Look { width, ..self.session.look };
+        Listing { look: &look, ..self.listing(&USUAL) }.print_table(out, &hits, &mut None, 2, false)
     }
 
     fn print_oddities(&self, out: &mut impl Write, args: &SurveyArgs) -> std::io::Result<()> {

@@ -71,19 +71,28 @@ fn is_utf8() -> bool {
     locale.contains("utf-8") || locale.contains("utf8")
 }
 
+/// What stands between two blocks of lines that are printed beside one another.
+const BETWEEN: usize = 4;
+
+/// The least room in which a list is worth reading.
+const READABLE: usize = 60;
+
+/// How wide a block may be that is to stand to the left of another, if that is possible at all; else
+/// as wide as the terminal.
+pub fn width_beside(look: &Look, right: &[u8]) -> usize {
+    let room = look.width.saturating_sub(widest(&lines(right)) + BETWEEN);
+    if room >= READABLE { room } else { look.width }
+}
+
 /// Prints two blocks of lines beside one another if the terminal is wide enough, else one below the
-/// other, each with a blank line behind it.
+/// other with a blank line between; and a blank line behind both.
 ///
 /// # Errors
 /// If they cannot be written.
 pub fn print_beside(out: &mut impl Write, look: &Look, left: &[u8], right: &[u8]) -> std::io::Result<()> {
-    let lines =
-        |block: &[u8]| -> Vec<String> { String::from_utf8_lossy(block).lines().map(str::to_owned).collect() };
     let (left, right) = (lines(left), lines(right));
-    let width = |line: &String| anstream::adapter::strip_str(line).to_string().width();
-    let widest = |block: &[String]| block.iter().map(width).max().unwrap_or(0);
-    let (room, gap) = (widest(&left), 4);
-    if left.is_empty() || right.is_empty() || room + gap + widest(&right) > look.width {
+    let room = widest(&left) + BETWEEN;
+    if left.is_empty() || right.is_empty() || room + widest(&right) > look.width {
         for block in [&left, &right].into_iter().filter(|block| !block.is_empty()) {
             block.iter().try_for_each(|line| writeln!(out, "{line}"))?;
             writeln!(out)?;
@@ -93,11 +102,24 @@ pub fn print_beside(out: &mut impl Write, look: &Look, left: &[u8], right: &[u8]
     for at in 0..left.len().max(right.len()) {
         let line = left.get(at).cloned().unwrap_or_default();
         match right.get(at) {
-            Some(beside) => writeln!(out, "{line}{}{beside}", " ".repeat(room + gap - width(&line)))?,
+            Some(beside) => writeln!(out, "{line}{}{beside}", " ".repeat(room - width(&line)))?,
             None => writeln!(out, "{line}")?,
         }
     }
     writeln!(out)
+}
+
+fn lines(block: &[u8]) -> Vec<String> {
+    String::from_utf8_lossy(block).lines().map(str::to_owned).collect()
+}
+
+/// The columns that a line takes, its colours not counted.
+fn width(line: &str) -> usize {
+    anstream::adapter::strip_str(line).to_string().width()
+}
+
+fn widest(lines: &[String]) -> usize {
+    lines.iter().map(|line| width(line)).max().unwrap_or(0)
 }
 
 /// Standard output for records and paths: every byte goes out as it is.
@@ -108,4 +130,26 @@ pub fn raw() -> impl Write {
 /// Standard output, its colours kept only where they are wanted.
 pub fn out() -> impl Write {
     std::io::BufWriter::new(anstream::stdout().lock())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn beside(width: usize) -> String {
+        let look = Look { width, ascii: false, terminal: false };
+        let mut out = Vec::new();
+        let left = b"\x1b[1mlargest\x1b[0m\n  a\n  b\n";
+        print_beside(&mut out, &look, left, b"odd\n  1 empty\n").unwrap();
+        anstream::adapter::strip_bytes(&out).into_vec().iter().map(|b| *b as char).collect()
+    }
+
+    #[test]
+    fn blocks_stand_beside_one_another_where_there_is_room() {
+        assert_eq!(beside(20), "largest    odd\n  a          1 empty\n  b\n\n");
+        assert_eq!(beside(19), "largest\n  a\n  b\n\nodd\n  1 empty\n\n");
+        let look = |width| Look { width, ascii: false, terminal: false };
+        assert_eq!(width_beside(&look(100), b"12345"), 91);
+        assert_eq!(width_beside(&look(66), b"12345"), 66);
+    }
 }
