@@ -79,7 +79,7 @@ fn oddity(word: &str) -> Done<Oddity> {
 /// The piles, or what was named.
 fn grounds(args: &SurveyArgs, session: &Session, config: &Config, opened: &Opened) -> Done<Vec<Ground>> {
     let grounds = match args.piles.is_empty() {
-        false => grounds_of(session, config, opened, &args.piles)?,
+        false => grounds_of(session, config, opened, &args.piles, args.known)?,
         true => all_grounds(session, config, opened).into_iter().filter(|ground| ground.is_pile).collect(),
     };
     if grounds.is_empty() {

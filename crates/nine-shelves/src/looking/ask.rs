@@ -39,7 +39,8 @@ impl Looking<'_> {
             self.learn(view, &folders, Unlearned { tags: true, content: false });
         }
         for round in 0..=ROUNDS {
-            let last = round == ROUNDS || self.views[view].store().is_none();
+            let stuck = !condition.text_tests().is_empty() && self.catalogue.is_none();
+            let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
             let texts = self.text_answers(condition)?;
             let known = Known { texts: &texts, reads_text, settle_for_less: last };
             let found = self.ask(view, question, &known, among);

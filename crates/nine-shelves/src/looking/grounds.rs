@@ -89,7 +89,8 @@ fn address(path: &Path) -> String {
     escape(absolute.as_os_str().as_encoded_bytes())
 }
 
-/// The places that were typed: names of piles and bookcases, or folders.
+/// The places that were typed: names of piles and bookcases, or folders, which need not be there any
+/// more if only what is known of them is asked for.
 ///
 /// # Errors
 /// For what is neither.
@@ -98,6 +99,7 @@ pub fn grounds_of(
     config: &Config,
     opened: &Opened,
     typed: &[PathBuf],
+    known: bool,
 ) -> Done<Vec<Ground>> {
     let mut grounds = Vec::new();
     for one in typed {
@@ -106,7 +108,7 @@ pub fn grounds_of(
         });
         let ground = match named {
             Some(ground) => ground,
-            None => folder(session, config, opened, one)?,
+            None => folder(session, config, opened, one, known)?,
         };
         grounds.push(ground);
     }
@@ -115,17 +117,14 @@ pub fn grounds_of(
 
 /// A folder that is no place of the configuration; it is written as a path below the place that it
 /// lies in, or else as it stands.
-fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path) -> Done<Ground> {
+fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, known: bool) -> Done<Ground> {
     let shown = session.shown(typed);
     let path = layout::real(&session.expand(&typed.to_string_lossy()));
     let path = if path.exists() { path } else { std::path::absolute(typed)? };
-    let store = LocalStore::open(&path, session.settings(config, true)).map_err(|error| {
-        let known: Vec<&str> = opened.open.iter().map(|place| place.name.as_str()).collect();
-        Failure::words(format!("{shown} cannot be looked at: {error}")).hint(match known.is_empty() {
-            true => "give a folder".to_owned(),
-            false => format!("give a folder, or one of {}", nine_core::diagnostic::any_of(known)),
-        })
-    })?;
+    let store = match LocalStore::open(&path, session.settings(config, true)) {
+        Err(error) if !known => return Err(not_a_place(&shown, opened, &error)),
+        other => other,
+    };
     let holder = opened
         .open
         .iter()
@@ -143,12 +142,24 @@ fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path) -> 
         .any(|ground| ground.reads_text && ground.base.place == base.place);
     Ok(Ground {
         base,
-        address: store.address(),
-        store: Some(Arc::new(store)),
-        error: None,
+        address: store.as_ref().map_or_else(|_| address(&path), |store| store.address()),
+        error: store.as_ref().err().map(|_| StoreError::NotThere),
+        store: store.ok().map(Arc::new),
         closed: HashSet::new(),
         reads_text,
         is_pile: false,
         path,
+    })
+}
+
+fn not_a_place(shown: &str, opened: &Opened, error: &StoreError) -> Failure {
+    let why = match error {
+        StoreError::NotThere => "there is no such folder".to_owned(),
+        other => other.to_string(),
+    };
+    let known: Vec<&str> = opened.open.iter().map(|place| place.name.as_str()).collect();
+    Failure::words(format!("{shown} cannot be looked at: {why}")).hint(match known.is_empty() {
+        true => "give a folder".to_owned(),
+        false => format!("give a folder, or one of {}", nine_core::diagnostic::any_of(known)),
     })
 }

@@ -31,12 +31,13 @@ impl Looking<'_> {
         let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else {
             return;
         };
-        if self.catalogue.is_none() {
-            self.tell(DOUBT, "without the catalogue no words can be read");
-            return;
-        }
         // Words are kept with the place that they were read in.
         self.keep_view(view);
+        if self.catalogue.is_none() {
+            let place = self.views[view].ground.base.to_string();
+            self.trouble(&place, "the words in it cannot be read, since there is nowhere to keep them");
+            return;
+        }
         let watch = Watch::default();
         let label = format!("reading words in {}", self.views[view].ground.base);
         let total = wanted.len() as u64;

@@ -101,6 +101,9 @@ fn one_folder_or_more_folders_can_be_named() {
     let inside = world.nine(&["search", "--in", "Downloads/letters", "--in", "home"]).ends(0);
     assert_eq!(names(&inside.out), ["budget.csv", "plan 2031.txt", "loan.pdf"]);
     inside.says("downloads/letters/old");
+    fs::rename(world.at("elsewhere"), world.at("gone")).unwrap();
+    world.nine(&["search", "--in", "elsewhere", "--known"]).ends(0).says("1 file, 5 B");
+    world.nine(&["search", "--in", "elsewhere"]).ends(2).warns("there is no such folder");
     world.nine(&["search", "--in", "nowhere"]).ends(2).warns("give a folder, or one of");
 }
 
@@ -243,4 +246,18 @@ fn several_commands_at_once_answer_alike() {
             scope.spawn(|| (0..3).for_each(|_| assert_eq!(world.nine(&["search"]).ends(0).out, wanted)));
         }
     });
+}
+
+#[test]
+fn without_room_for_the_catalogue_a_search_answers_all_the_same() {
+    let world = world();
+    let wanted = world.nine(&["search", "type", "sheet"]).ends(0).out;
+    // A folder stands where the catalogue would be.
+    fs::remove_file(world.at("nine/catalogue.sqlite")).unwrap();
+    fs::create_dir(world.at("nine/catalogue.sqlite")).unwrap();
+    let ran = world.nine(&["search", "type", "sheet"]).ends(0).warns("going on without it");
+    assert_eq!(ran.out, wanted);
+    let ran = world.nine(&["search", "text", "has", "plan", "--text"]).ends(1);
+    assert_eq!(ran.err.matches("the words in it cannot be read").count(), 2, "{}", ran.err);
+    world.nine(&["search", "--known"]).ends(1).warns("nothing is known");
 }

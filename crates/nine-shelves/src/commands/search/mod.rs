@@ -51,10 +51,10 @@ pub fn run(args: &SearchArgs, session: &Session) -> Done {
 fn grounds(args: &SearchArgs, session: &Session, loaded: &Loaded, opened: &Opened) -> Done<Vec<Ground>> {
     let config = &loaded.config;
     if !args.within.is_empty() {
-        return grounds_of(session, config, opened, &args.within);
+        return grounds_of(session, config, opened, &args.within, args.known);
     }
     let mut grounds = all_grounds(session, config, opened);
-    grounds.extend(grounds_of(session, config, opened, &args.also)?);
+    grounds.extend(grounds_of(session, config, opened, &args.also, args.known)?);
     if grounds.is_empty() {
         return Err(Failure::words("there is no place to look in").hint(format!(
             "give a folder with --in, or write piles into {}",
