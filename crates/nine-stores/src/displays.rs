@@ -115,3 +115,46 @@ fn take_away(link: &Path, target: &Path) -> io::Result<bool> {
 fn is_link_to(link: &Path, target: Option<&PathBuf>) -> bool {
     std::fs::read_link(link).is_ok_and(|found| Some(&found) == target)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn links_of_one_name_get_numbers_and_leave_taken_names_alone() {
+        let targets = ["/a/plan.pdf", "/b/plan.pdf", "/c/plan.pdf", "/a/box", "/"].map(PathBuf::from);
+        let taken: HashSet<OsString> = ["plan (2).pdf", "box"].map(OsString::from).into();
+        let links = name_links(targets, &taken);
+        let named: Vec<(&str, &str)> =
+            links.iter().map(|(name, target)| (name.to_str().unwrap(), target.to_str().unwrap())).collect();
+        assert_eq!(
+            named,
+            [
+                ("box (2)", "/a/box"),
+                ("plan (3).pdf", "/b/plan.pdf"),
+                ("plan (4).pdf", "/c/plan.pdf"),
+                ("plan.pdf", "/a/plan.pdf"),
+            ]
+        );
+    }
+
+    #[test]
+    fn only_links_that_were_made_here_are_taken_away() {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = dir.path().join("big");
+        let link = |name: &str, target: &str| (OsString::from(name), PathBuf::from(target));
+        let made = Links::from([link("a", "/x/a"), link("b", "/x/b")]);
+        assert_eq!(show(&folder, &Links::new(), &made).unwrap(), (2, 0));
+        // One was turned elsewhere by the person, one went by itself.
+        std::fs::remove_file(folder.join("a")).unwrap();
+        symlink("/mine", folder.join("a")).unwrap();
+        let wanted = Links::from([link("c", "/x/c")]);
+        assert_eq!(strangers(&folder, &made).unwrap(), HashSet::from([OsString::from("a")]));
+        assert_eq!(show(&folder, &made, &wanted).unwrap(), (1, 1));
+        take_down(&folder, &wanted).unwrap();
+        assert_eq!(std::fs::read_link(folder.join("a")).unwrap(), Path::new("/mine"));
+        std::fs::remove_file(folder.join("a")).unwrap();
+        take_down(&folder, &wanted).unwrap();
+        assert!(!folder.exists());
+    }
+}

@@ -1,7 +1,7 @@
 //! A condition as it is typed in a shell: its words, after the shell took the quotes away.
 
 use super::print::value;
-use super::vocabulary::TEXT_TESTS;
+use super::vocabulary::{JOINTS, TEXT_TESTS};
 
 /// Words after which values come, so that brackets in the next word are part of a value.
 const BEFORE_VALUES: [&str; 4] = ["tag", "type", "ext", "saved"];
@@ -26,7 +26,9 @@ fn with_quotes(word: &str, before: &str) -> String {
     let is_value = TEXT_TESTS.contains(&before.as_str()) || BEFORE_VALUES.contains(&before.as_str());
     let has_space = word.contains(char::is_whitespace);
     let has_brackets = word.contains(['(', ')']);
-    if word.starts_with(['"', '\'']) || !(has_space || (is_value && has_brackets)) {
+    let is_joint = JOINTS.iter().any(|joint| joint.eq_ignore_ascii_case(word));
+    let needs_quotes = has_space || (is_value && (has_brackets || is_joint));
+    if word.starts_with(['"', '\'']) || !needs_quotes {
         return word.to_owned();
     }
     // In a regular expression a comma is one; elsewhere a comma with no space joins values.
@@ -55,6 +57,7 @@ fn split_at_joints(word: &str) -> Vec<&str> {
 mod tests {
     use super::*;
     use crate::condition::parse;
+    use proptest::prelude::*;
 
     fn typed(words: &[&str]) -> String {
         from_typed(&words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>())
@@ -75,11 +78,42 @@ mod tests {
         assert_eq!(typed(&["name", "has", "crates, empty"]), "name has \"crates, empty\"");
         assert_eq!(typed(&["name", "has", "(1)"]), "name has \"(1)\"");
         assert_eq!(typed(&["name", "matches", "^(a|b), c"]), "name matches \"^(a|b), c\"");
+        assert_eq!(typed(&["name", "has", "or", "or", "empty"]), "name has \"or\" or empty");
         assert_eq!(typed(&["tag", "name me", "and", "empty"]), "tag \"name me\" and empty");
         for words in [&["name", "matches", "x (\\d+),\"y\" z"][..], &["folder", "is", "a \"b\" c"]] {
             let condition = parse(&typed(words)).unwrap();
             let shown = condition.to_string();
             assert_eq!(parse(&shown).unwrap(), condition);
+        }
+    }
+
+    /// The words of a command line as a shell hands them on: parted at spaces, double quotes taken away.
+    fn as_a_shell_does(line: &str) -> Vec<String> {
+        let (mut words, mut word, mut is_quoted) = (Vec::new(), String::new(), false);
+        let mut chars = line.chars();
+        while let Some(c) = chars.next() {
+            match c {
+                '"' => is_quoted = !is_quoted,
+                '\\' if is_quoted => word.extend(chars.next()),
+                c if c.is_whitespace() && !is_quoted => words.push(std::mem::take(&mut word)),
+                c => word.push(c),
+            }
+        }
+        words.push(word);
+        words
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_typed_means_what_it_would_in_quotes(
+            values in proptest::collection::vec("q[a-zé]{0,3}( [a-z(1)]{1,4})?", 1..4),
+            subject in "name (is|has|starts)|stem ends|folder has|tag",
+            also in "and empty|or not link|and size over 1GB",
+        ) {
+            let quoted: Vec<String> = values.iter().map(|value| format!("\"{value}\"")).collect();
+            let line = format!("{subject} {} {also}", quoted.join(","));
+            let typed = from_typed(&as_a_shell_does(&line));
+            prop_assert_eq!(parse(&typed).unwrap(), parse(&line).unwrap(), "{}", typed);
         }
     }
 }

@@ -11,7 +11,7 @@ use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
 use nine_stores::catalogue::Reading;
 use nine_stores::reading::{Words, bounds};
-use nine_stores::{LocalStore, Store, Watch};
+use nine_stores::{Catalogue, LocalStore, Store, Watch};
 
 use super::{Ground, Looking, View, open_catalogue};
 use crate::output::style::DOUBT;
@@ -42,6 +42,12 @@ impl Looking<'_> {
         let label = format!("reading words in {}", self.views[view].ground.base);
         let total = wanted.len() as u64;
         progress::during(&label, Some(total), &watch, || self.read_all(view, &store, &wanted, &watch));
+        // What was read of files that have changed since or are gone is of no use any more.
+        match self.catalogue.as_mut().map(Catalogue::drop_unused_texts) {
+            Some(Err(error)) => self.do_without(&error),
+            Some(Ok(dropped)) => tracing::info!(dropped, "texts that nothing points to"),
+            None => {}
+        }
     }
 
     /// Two readers at work, and the results kept as they come, so that a long reading that is cut

@@ -34,7 +34,8 @@ CREATE TABLE part (
     bytes BLOB NOT NULL
 );
 CREATE TABLE text (
-    id INTEGER PRIMARY KEY,
+    -- Never given twice, since another program may still point to one that is gone.
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
     body TEXT NOT NULL,
     note TEXT NOT NULL
 );

@@ -113,23 +113,17 @@ impl Catalogue {
     pub fn drop_unused_texts(&mut self) -> CatalogueResult<usize> {
         let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
         let used = listing::texts_in_use(&write)?;
-        let unused: Vec<(i64, String)> = {
-            let mut asked = write.prepare("SELECT id, body FROM text")?;
-            let mut rows = asked.query([])?;
-            let mut unused = Vec::new();
-            while let Some(row) = rows.next()? {
-                let number: i64 = row.get(0)?;
-                if !used.contains(&(number as u32)) {
-                    unused.push((number, row.get(1)?));
-                }
-            }
-            unused
+        let all: Vec<u32> = {
+            let mut asked = write.prepare("SELECT id FROM text")?;
+            asked.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?
         };
-        for (number, body) in &unused {
+        let unused: Vec<u32> = all.into_iter().filter(|number| !used.contains(number)).collect();
+        for number in &unused {
             // The index keeps no texts of its own, so it must be told what to forget.
-            let forget = "INSERT INTO words (words, rowid, body) VALUES ('delete', ?1, ?2)";
-            write.execute(forget, params![number, body])?;
-            write.execute("DELETE FROM text WHERE id = ?1", [number])?;
+            let forget = "INSERT INTO words (words, rowid, body)
+                SELECT 'delete', id, body FROM text WHERE id = ?1";
+            write.prepare_cached(forget)?.execute([number])?;
+            write.prepare_cached("DELETE FROM text WHERE id = ?1")?.execute([number])?;
         }
         write.commit()?;
         Ok(unused.len())
