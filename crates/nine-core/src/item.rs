@@ -101,7 +101,7 @@ pub struct Item {
     pub entry: Entry,
     /// Bytes; of a folder, the sum of what lies in it.
     pub size: u64,
-    /// How many files lie in it, at all depths; `None` for what is no folder.
+    /// How many files lie in it, at all depths; `None` for what is no folder, or was not read.
     pub items: Option<u64>,
     /// When it was last changed; of a folder, the newest thing inside.
     pub newest: Moment,

@@ -113,6 +113,14 @@ pub fn tagged(looking: &mut Looking, view: usize, rows: &Rows) -> Vec<Tagged> {
     rows.ids().filter(|id| matches!(tree.kind(*id), Kind::File | Kind::Folder)).map(of).collect()
 }
 
+/// A name for a folder that is no place of the configuration, which no other place has.
+fn free_name(opened: &Opened, elsewhere: &BTreeMap<String, String>) -> String {
+    let numbered = |n: usize| if n == 1 { NO_PLACE.to_owned() } else { format!("{NO_PLACE} {n}") };
+    let is_free =
+        |name: &String| opened.store(name).is_none() && !elsewhere.values().any(|used| used == name);
+    (1..).map(numbered).find(is_free).expect("numbers do not run out")
+}
+
 fn by_paths(session: &Session, opened: &Opened, paths: &[PathBuf]) -> Done<Selected> {
     let mut selected = Selected { items: Vec::new(), places: opened.places.clone(), troubles: 0 };
     let mut elsewhere: BTreeMap<String, String> = BTreeMap::new();
@@ -120,10 +128,7 @@ fn by_paths(session: &Session, opened: &Opened, paths: &[PathBuf]) -> Done<Selec
     for path in paths {
         let mut found = whereabouts::find(session, opened, path)?;
         if found.spot.place == NO_PLACE {
-            let next = match elsewhere.len() {
-                0 => NO_PLACE.to_owned(),
-                many => format!("{NO_PLACE} {}", many + 1),
-            };
+            let next = free_name(opened, &elsewhere);
             let name = elsewhere.entry(found.store.address()).or_insert(next).clone();
             selected.places.add(name.clone(), found.store.clone());
             found.spot = Spot::new(name, ItemPath::root().join(found.spot.path.name()));

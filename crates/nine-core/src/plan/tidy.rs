@@ -106,7 +106,7 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
     let children = tree.children(id).map(|child| tree.name(child));
     Item {
         size: if is_folder { totals.size } else { entry.size },
-        items: is_folder.then_some(totals.items),
+        items: tree.items(id),
         newest: if is_folder { totals.newest } else { entry.modified },
         tags: if wants.tags { details.tags(id, &spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(id, &spot.path)).flatten(),

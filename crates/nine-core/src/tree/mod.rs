@@ -289,10 +289,12 @@ impl Tree {
         }
     }
 
-    /// How many files lie in a folder, at all depths; `None` for what is no folder.
+    /// How many files lie in a folder, at all depths; `None` for what is no folder, and for a folder
+    /// that was not read.
     pub fn items(&self, id: NodeId) -> Option<u64> {
         let folder = self.folder[id.row()];
-        (folder != NO_FOLDER).then(|| self.folder_items[folder as usize].into())
+        let is_read = folder != NO_FOLDER && self.folder_read[folder as usize] != 0;
+        is_read.then(|| self.folder_items[folder as usize].into())
     }
 
     /// Whether this is a folder whose contents could not be read (or were not asked for).

@@ -125,8 +125,8 @@ fn is_broken(view: &View, id: NodeId) -> bool {
 /// The columns that a condition is answered from, and that every answer needs.
 pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
     use Column::{
-        AgeFrom, Arrived, Born, FolderItems, FolderNewest, Kind, Marks, Modified, NameEnd, Names, Opened,
-        Parent, Size, Tags, Text, Type, Words,
+        AgeFrom, Arrived, Born, FolderItems, FolderNewest, FolderRead, Kind, Marks, Modified, NameEnd, Names,
+        Opened, Parent, Size, Tags, Text, Type, Words,
     };
     let mut columns = vec![Kind, Marks];
     for test in condition.map(Condition::tests).unwrap_or_default() {
@@ -138,8 +138,8 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
             Test::Tag(_) if inside => &[Tags, Words, Parent],
             Test::Tag(_) => &[Tags, Words],
             Test::Size(..) => &[Size],
-            Test::Count(CountSubject::Items, ..) => &[Column::Folder, FolderItems],
-            Test::Flag(Flag::Empty) => &[Size, Column::Folder, FolderItems],
+            Test::Count(CountSubject::Items, ..) => &[Column::Folder, FolderItems, FolderRead],
+            Test::Flag(Flag::Empty) => &[Size, Column::Folder, FolderItems, FolderRead],
             Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Parent],
             Test::Date(DateSubject::Modified, _) => &[Modified, Column::Folder, FolderNewest],
             Test::Date(DateSubject::Opened, _) => &[Opened],

@@ -73,7 +73,7 @@ impl ItemColumn {
             ItemColumn::Tags => &[Kept::Tags, Kept::Words],
             ItemColumn::Opened => &[Kept::Opened],
             ItemColumn::Arrived => &[Kept::Born, Kept::Arrived],
-            ItemColumn::Items => &[Kept::FolderItems],
+            ItemColumn::Items => &[Kept::FolderItems, Kept::FolderRead],
             _ => &[],
         }
     }

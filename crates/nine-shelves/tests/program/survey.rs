@@ -71,3 +71,16 @@ fn programs_get_every_figure() {
     world.nine(&["survey", "Downloads/a"]).ends(0).says("downloads/a  1 file, 1 B");
     world.nine(&["survey", "--format", "paths"]).ends(2).warns("--odd");
 }
+
+#[test]
+fn a_place_inside_another_is_told_once_and_is_not_empty() {
+    let world = World::new();
+    let pile = |name: &str, at: &str| format!("[pile.{name}]\nat = \"{}\"\n", world.at(at).display());
+    world.config(&(pile("all", "Downloads") + &pile("inner", "Downloads/inner")));
+    world.file("a.txt", "1").file("inner/b.txt", "22");
+    let ran = world.nine(&["survey"]).ends(0).says("all  1 file, 1 B, 1 folder").says("inner  1 file, 2 B");
+    assert!(!ran.out.contains("empty folders"), "{}", ran.out);
+    world.nine(&["search"]).ends(0).says("2 files, 3 B");
+    world.nine(&["search", "--empty-folders"]).ends(0).says("0 files");
+    world.nine(&["search", "--empty-folders", "--known"]).ends(0).says("0 files");
+}

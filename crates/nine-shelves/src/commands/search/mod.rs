@@ -190,10 +190,7 @@ impl<'a> Search<'a> {
         let folders = self.args.folders || asks;
         let only_empty = self.args.empty_folders;
         match (only_empty, folders) {
-            (true, _) => all_rows(tree).filter(|row| {
-                let id = NodeId::new(row);
-                tree.items(id) == Some(0) && !tree.is_unread_folder(id)
-            }),
+            (true, _) => all_rows(tree).filter(|row| tree.items(NodeId::new(row)) == Some(0)),
             (false, true) => all_rows(tree),
             (false, false) => all_rows(tree).filter(|row| !tree.is_folder(NodeId::new(row))),
         }
