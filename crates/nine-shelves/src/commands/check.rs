@@ -49,7 +49,9 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
         let file = session.shown(&session.config_file);
         if loaded.exists {
             let rules = counted(config.rules.len() as u64, "rule", "rules");
-            writeln!(out, "{STRONG}{file}{STRONG:#}  {FAINT}sound, {rules}{FAINT:#}\n")?;
+            let own = config.searches.iter().filter(|search| !search.starter).count() as u64;
+            let searches = counted(own, "saved search", "saved searches");
+            writeln!(out, "{STRONG}{file}{STRONG:#}  {FAINT}sound, {rules}, {searches}{FAINT:#}\n")?;
         } else {
             writeln!(out, "There is no {STRONG}{file}{STRONG:#}; the usual piles stand in.\n")?;
         }
