@@ -90,11 +90,6 @@ impl Now {
             .map_or(Moment(i64::MIN), |at| Moment::from_timestamp(at.timestamp()))
     }
 
-    /// The date of a moment, in this zone.
-    pub fn date_of(&self, moment: Moment) -> Date {
-        moment.zoned(self.zone()).date()
-    }
-
     /// A moment written with a `strftime` format; `None` if the format is not understood.
     pub fn format(&self, moment: Moment, format: &str) -> Option<String> {
         let text = jiff::fmt::strtime::format(format, &moment.zoned(self.zone()));

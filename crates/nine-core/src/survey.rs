@@ -4,7 +4,6 @@ use std::collections::HashMap;
 
 use crate::condition::parse;
 use crate::find::{Query, Rows};
-use crate::item::Kind;
 use crate::keep_together;
 use crate::kinds::{ItemType, TYPES};
 use crate::moment::{Moment, Now, Span};
@@ -268,11 +267,6 @@ fn inside_of_kept_together(tree: &Tree) -> Rows {
 /// All entries that are not hidden.
 pub fn visible(tree: &Tree) -> Rows {
     Rows::all(tree.rows()).filter(|row| row > 0 && !tree.has_mark(NodeId::new(row), mark::HIDDEN))
-}
-
-/// Files and links among rows, as against folders.
-pub fn without_folders(tree: &Tree, rows: &Rows) -> Rows {
-    rows.filter(|row| tree.kind(NodeId::new(row)) != Kind::Folder)
 }
 
 #[cfg(test)]

@@ -104,11 +104,6 @@ pub struct Verdict {
     pub evidence: Evidence,
 }
 
-/// The type that an extension (without dot) stands for, if it is known.
-pub fn type_of_extension(ext: &str) -> Option<ItemType> {
-    extensions::lookup(ext).map(|known| known.item_type)
-}
-
 /// The type that a file's name promises, if its extension is known.
 pub fn type_of_name(name: &[u8]) -> Option<ItemType> {
     known_of(name).map(|known| known.item_type)

@@ -2,7 +2,7 @@ use jiff::tz::TimeZone;
 
 use super::*;
 use crate::find::TextAnswers;
-use crate::item::{Entry, Identity};
+use crate::item::{Entry, Identity, Kind};
 use crate::moment::Moment;
 use crate::place::ItemPath;
 use crate::tree::{Batch, FolderNo, Gathering};

@@ -42,7 +42,7 @@ fn tags_are_given_and_taken_and_the_run_is_taken_back() {
     world.nine(&["tag", "drop", "loans/*", "--where", "tag", "any", "--yes"]).ends(0).says("2 tagged");
     assert_eq!(tags(&world, "b.txt"), "keep,todo");
     world
-        .nine(&["tag", "add", "TODO", "Downloads/a.txt", "--yes"])
+        .nine(&["tag", "add", "Todo", "Downloads/a.txt", "--yes"])
         .ends(0)
         .says("1 has the right tags already");
     world.nine(&["undo", "--yes"]).ends(0);

@@ -121,16 +121,6 @@ impl Catalogue {
         Ok(())
     }
 
-    /// The places that are known, and when they were scanned.
-    ///
-    /// # Errors
-    /// If the catalogue is damaged or cannot be read.
-    pub fn places(&self) -> CatalogueResult<Vec<(String, Moment)>> {
-        let mut asked = self.db.prepare("SELECT address, scanned_at FROM place ORDER BY address")?;
-        let rows = asked.query_map([], |row| Ok((row.get(0)?, Moment(row.get(1)?))))?;
-        Ok(rows.collect::<Result<_, _>>()?)
-    }
-
     /// Carries over into a tree that was scanned at `at` what is known of entries that have not changed,
     /// also where they came from another place.
     ///
