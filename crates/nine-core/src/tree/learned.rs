@@ -1,6 +1,8 @@
 //! What is learned of an entry beyond the scan, and carried over from one scan to the next: tags,
 //! what the content is, the words inside, when it was first seen.
 
+use rustc_hash::FxHashSet;
+
 use super::{NEVER, NO_FOLDER, NodeId, Tree, mark};
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, Content};
@@ -182,6 +184,12 @@ impl Tree {
             && self.size[row] == before.size[was]
             && self.modified[row] == before.modified[was]
             && self.changed[row] == before.changed[was]
+    }
+
+    /// Whether something here is what some rows of another tree are, wherever it lies.
+    pub fn holds_any_of(&self, rows: &[NodeId], other: &Tree) -> bool {
+        let wanted: FxHashSet<[u64; 2]> = rows.iter().map(|id| other.identity[id.row()]).collect();
+        self.identity.iter().any(|identity| wanted.contains(identity))
     }
 
     /// The rows in the order of their identities: a fraction of what a hash table takes.

@@ -115,6 +115,7 @@ fn what_was_learned_is_carried_over_only_to_what_is_the_same() {
     now.identity[row("void")] = [7, 99];
     let (strangers, all_same) = now.carry_over(now.ids(), &learned(), later);
     assert_eq!((strangers.as_slice(), all_same), ([at(&now, "void")].as_slice(), false));
+    assert!(!small().holds_any_of(&strangers, &now) && small().holds_any_of(&[at(&now, "a.txt")], &now));
     assert_eq!(now.tags(at(&now, "a.txt")), TagsOf::NotAsked);
     assert_eq!(now.tags(at(&now, "letters/b 2.txt")), TagsOf::NotAsked);
     assert_eq!(now.tags(at(&now, "letters/b 10.txt")), TagsOf::Known(&["old".into()]));

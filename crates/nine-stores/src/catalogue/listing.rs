@@ -165,6 +165,11 @@ fn carry_from_others(
     let mut asked = db.prepare("SELECT address FROM place WHERE address <> ?1 ORDER BY id")?;
     let others: Vec<String> = asked.query_map([address], |row| row.get(0))?.collect::<Result<_, _>>()?;
     for other in others {
+        // Mostly they are new everywhere, so nothing more than that is read.
+        let known = load(db, &other, &[Column::Identity])?;
+        if !known.is_some_and(|known| known.tree.holds_any_of(&strangers, tree)) {
+            continue;
+        }
         if let Some(known) = load(db, &other, &CARRIED)? {
             (strangers, _) = tree.carry_over(strangers, &known.tree, known.at);
         }
