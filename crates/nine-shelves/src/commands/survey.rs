@@ -15,7 +15,7 @@ use serde_json::{Value, json};
 use super::shelves_picture;
 use crate::cli::{Format, ItemColumn, PlainFormat, SurveyArgs};
 use crate::error::{Done, Failure, Kind};
-use crate::looking::{Ground, How, Looking, all_grounds, grounds_of};
+use crate::looking::{Ground, How, Looking, all_grounds, grounds_of, nowhere};
 use crate::output::items::{ALL, Hit, Listing, USUAL, print_csv, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Cell, Column, Table, cell, styled};
@@ -83,10 +83,8 @@ fn grounds(args: &SurveyArgs, session: &Session, config: &Config, opened: &Opene
         true => all_grounds(session, config, opened).into_iter().filter(|ground| ground.is_pile).collect(),
     };
     if grounds.is_empty() {
-        return Err(Failure::words("there is no pile to look at").hint(format!(
-            "name a folder: nine survey ~/Downloads; or write piles into {}",
-            session.shown(&session.config_file)
-        )));
+        let do_this = "name a folder, as in nine survey ~/Downloads";
+        return Err(nowhere(session, "there is no pile to look at", do_this));
     }
     Ok(grounds)
 }

@@ -152,6 +152,12 @@ fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, kno
     })
 }
 
+/// The failure of a command that has nowhere to look, with what to do instead.
+pub fn nowhere(session: &Session, message: &str, do_this: &str) -> Failure {
+    let file = session.shown(&session.config_file);
+    Failure::words(message).hint(format!("{do_this}, or write piles into {file}"))
+}
+
 fn not_a_place(shown: &str, opened: &Opened, error: &StoreError) -> Failure {
     let why = match error {
         StoreError::NotThere => "there is no such folder".to_owned(),

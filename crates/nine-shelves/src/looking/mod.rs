@@ -20,7 +20,7 @@ use nine_stores::catalogue::Carried;
 use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
-pub use grounds::{Ground, all_grounds, grounds_of};
+pub use grounds::{Ground, all_grounds, grounds_of, nowhere};
 pub use words::{Remembered, remembered};
 
 use crate::error::{Done, Failure};

@@ -113,6 +113,13 @@ fn a_displayed_search_is_a_folder_of_links() {
     world.nine(&["tidy", "--yes"]).ends(0);
     assert_eq!(links(&folder)["a.zip"], second.display().to_string());
     assert_eq!(links(&folder)["a (2).zip"], world.shelves.join("3 Grants/a.zip").display().to_string());
+    // From what is known alone nothing is read, and so nothing is brought up to date.
+    fs::remove_file(&second).unwrap();
+    world.nine(&["search", "--saved", "packs", "--known"]).ends(0).says("2 files");
+    assert_eq!(links(&folder).len(), 2);
+    world.nine(&["search", "--saved", "packs"]).ends(0).says("1 file");
+    assert_eq!(links(&folder).len(), 1);
+    world.old_file(&second, "PK\u{3}\u{4} again");
     world.nine(&["search", "ext", "zip", "--save", "packs", "--display", "no"]).ends(0);
     assert!(!folder.exists() && second.exists());
 }

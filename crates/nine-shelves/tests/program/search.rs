@@ -261,3 +261,19 @@ fn without_room_for_the_catalogue_a_search_answers_all_the_same() {
     assert_eq!(ran.err.matches("the words in it cannot be read").count(), 2, "{}", ran.err);
     world.nine(&["search", "--known"]).ends(1).warns("nothing is known");
 }
+
+#[test]
+fn where_there_is_nowhere_to_look_it_is_said_what_to_do() {
+    let world = World::new();
+    fs::remove_dir(world.at("Downloads")).unwrap();
+    world
+        .nine(&["search"])
+        .ends(2)
+        .warns("there is no place to look in")
+        .warns("give a folder with --in, or write");
+    world
+        .nine(&["survey"])
+        .ends(2)
+        .warns("there is no pile to look at")
+        .warns("nine survey ~/Downloads, or write");
+}

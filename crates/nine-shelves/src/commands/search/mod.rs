@@ -11,7 +11,9 @@ use nine_core::tree::{Column, NodeId, Unlearned, mark};
 
 use crate::cli::{Format, GroupBy, ItemColumn, SearchArgs, SortBy};
 use crate::error::{Done, Failure, Kind};
-use crate::looking::{Ground, How, Looking, Question, View, all_grounds, all_rows, columns_of, grounds_of};
+use crate::looking::{
+    Ground, How, Looking, Question, View, all_grounds, all_rows, columns_of, grounds_of, nowhere,
+};
 use crate::output::items::{ALL, Hit, Listing, USUAL};
 use crate::session::{Loaded, Opened, Session};
 use crate::{conditions, displays, recovery};
@@ -43,7 +45,9 @@ pub fn run(args: &SearchArgs, session: &Session) -> Done {
     let search = Search::new(args, condition, session, &loaded.config);
     let (looking, found) = search.find(grounds)?;
     search.print(&looking, &found)?;
-    displays::refresh_after_search(session, &loaded.config, args.save.iter().chain(&args.saved));
+    if !args.known {
+        displays::refresh_after_search(session, &loaded.config, args.save.iter().chain(&args.saved));
+    }
     if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
 }
 
@@ -56,10 +60,7 @@ fn grounds(args: &SearchArgs, session: &Session, loaded: &Loaded, opened: &Opene
     let mut grounds = all_grounds(session, config, opened);
     grounds.extend(grounds_of(session, config, opened, &args.also, args.known)?);
     if grounds.is_empty() {
-        return Err(Failure::words("there is no place to look in").hint(format!(
-            "give a folder with --in, or write piles into {}",
-            session.shown(&session.config_file)
-        )));
+        return Err(nowhere(session, "there is no place to look in", "give a folder with --in"));
     }
     Ok(grounds)
 }
