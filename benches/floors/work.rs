@@ -51,7 +51,7 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
     places.add("pile", store.clone());
     places.add("home", store.clone());
     let known = standing(&places, folders_wanted(&proposed.proposals));
-    let worklist = settle(proposed.proposals, &known);
+    let worklist = settle(&proposed.proposals, &known).worklist;
     check(&worklist, &facts(&places, &worklist, known)).order.len()
 }
 

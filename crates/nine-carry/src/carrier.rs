@@ -10,7 +10,7 @@ use nine_stores::{Places, StoreError, StoreResult, Watch};
 
 use crate::Clock;
 use crate::daybook::Writer;
-use crate::transfer::{self, Route, temporary};
+use crate::transfer::{self, Copied, Route, temporary};
 
 /// A step that could not be done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -180,6 +180,7 @@ impl<'a> Carrier<'a> {
                 Err(error) => Err(error),
             },
             Act::Move { to } => return self.move_item(at, step, to),
+            Act::Copy { to } => return self.copy_item(at, step, to),
         })
     }
 
@@ -197,51 +198,64 @@ impl<'a> Carrier<'a> {
             Err(StoreError::OtherDomain) => {}
             moved => return Ok(moved.map(|()| Trace::default())),
         }
-        // What is copied must be found again if the program is killed meanwhile.
-        self.daybook.flush()?;
         let temporary = temporary(self.daybook.run(), at, to);
         let route = Route { source, from: &step.item.path, target, temporary: &temporary };
-        let published = match target.entry(&to.path) {
+        let published = self.publish(&route, step, to)?;
+        Ok(published.map(|copied| {
+            // The way to the copy must be as safe as the copy before its original goes.
+            for folder in std::mem::take(&mut self.folders.made_in) {
+                let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
+            }
+            let (stamp, stayed) = route.remove_original(&copied);
+            Trace { stamp: Some(stamp), stayed, kept_as: None }
+        }))
+    }
+
+    fn copy_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
+        if let Err(error) = self.make_folders(&to.folder())? {
+            return Ok(Err(error));
+        }
+        let (source, target) = match (self.places.of(&step.item), self.places.of(to)) {
+            (Ok(source), Ok(target)) => (source, target),
+            (Err(error), _) | (_, Err(error)) => return Ok(Err(error)),
+        };
+        self.touch(&to.folder());
+        let temporary = temporary(self.daybook.run(), at, to);
+        let route = Route { source, from: &step.item.path, target, temporary: &temporary };
+        let published = self.publish(&route, step, to)?;
+        Ok(published.map(|copied| Trace { stamp: Some(copied.stamp()), ..Trace::default() }))
+    }
+
+    /// Makes a whole copy and puts it in place under its free name, or leaves nothing of it.
+    fn publish(&mut self, route: &Route, step: &Step, to: &Spot) -> io::Result<StoreResult<Copied>> {
+        // What is copied must be found again if the program is killed meanwhile.
+        self.daybook.flush()?;
+        let published = match route.target.entry(&to.path) {
             Ok(None) => {
                 route.copy(&step.stamp).and_then(|copied| route.publish(&copied, &to.path).map(|()| copied))
             }
             Ok(Some(_)) => Err(StoreError::Taken),
             Err(error) => Err(error),
         };
-        Ok(match published {
-            Ok(copied) => {
-                // The way to the copy must be as safe as the copy before its original goes.
-                for folder in std::mem::take(&mut self.folders.made_in) {
-                    let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
-                }
-                let (stamp, stayed) = route.remove_original(&copied);
-                Ok(Trace { stamp: Some(stamp), stayed, kept_as: None })
-            }
-            Err(error) => {
-                // The copy is ours and incomplete; the original has not been touched.
-                let _ = transfer::remove_copy(target, &temporary);
-                Err(error)
-            }
-        })
+        Ok(published.inspect_err(|_| {
+            // The copy is ours and incomplete; the original has not been touched.
+            let _ = transfer::remove_copy(route.target, route.temporary);
+        }))
     }
 
-    /// Moves a member of a set back, since another could not be moved.
+    /// Takes a member of a set back, since another could not be done.
     fn take_back(&mut self, at: usize, step: &Step, trace: &Trace) -> io::Result<()> {
-        let Act::Move { to } = &step.act else {
-            return Ok(());
+        let stamp = trace.stamp.unwrap_or(step.stamp);
+        let (act, item) = match (&step.act, &trace.kept_as) {
+            (Act::Move { to }, _) => (Act::Move { to: step.item.clone() }, to.clone()),
+            (Act::Copy { to }, _) => (Act::Discard, to.clone()),
+            (Act::Discard, Some(kept)) => (Act::Restore { kept_as: kept.clone() }, step.item.clone()),
+            _ => return Ok(()),
         };
-        let back = Step {
-            act: Act::Move { to: step.item.clone() },
-            item: to.clone(),
-            stamp: trace.stamp.unwrap_or(step.stamp),
-            ..step.clone()
-        };
+        let back = Step { act, item, stamp, ..step.clone() };
         if let Err(error) = self.step(at, &back)? {
-            self.daybook.done(at, trace.stamp, None)?;
-            return Err(io::Error::other(format!(
-                "{} could not be taken back to {}: {error}",
-                to, step.item
-            )));
+            self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
+            return Err(io::Error::other(format!("{} could not be taken back: {error}", step.item)));
         }
         Ok(())
     }

@@ -16,6 +16,7 @@ pub use carrier::{Carrier, Failed, Outcome};
 pub use facts::{facts, standing};
 pub use lock::{AtWork, Lock, lock};
 pub use recovery::{Recovered, recover};
+pub use transfer::same_bytes;
 pub use undo::{UndoPlan, plan_undo};
 
 /// Tells the time, where a record wants it.

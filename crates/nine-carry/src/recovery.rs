@@ -190,6 +190,7 @@ fn look(places: &Places, run: u64, at: usize, step: &Step, moves: &Moves) -> Sto
             }
         }
         Act::Move { to } => look_at_move(store, places.of(to)?, run, at, step, to)?,
+        Act::Copy { to } => look_at_copy(store, places.of(to)?, run, at, step, to)?,
     })
 }
 
@@ -225,6 +226,24 @@ fn look_at_move(
             Found::Done { stamp: Some(new.stamp()), kept_as: None, finished: false }
         }
         (None, _) => Found::Unclear("it is neither at its old nor at its new place".into()),
+    })
+}
+
+/// A copy counts once it has its name; until then it is taken away.
+fn look_at_copy(
+    source: &dyn Store,
+    target: &dyn Store,
+    run: u64,
+    at: usize,
+    step: &Step,
+    to: &Spot,
+) -> StoreResult<Found> {
+    let half = transfer::remove_copy(target, &temporary(run, at, to))?;
+    Ok(match target.entry(&to.path)? {
+        Some(copy) if transfer::is_copy(source, &step.item.path, target, &to.path)? => {
+            Found::Done { stamp: Some(copy.stamp()), kept_as: None, finished: false }
+        }
+        _ => Found::NotBegun { taken_back: half },
     })
 }
 

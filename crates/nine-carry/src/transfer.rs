@@ -3,7 +3,7 @@
 
 use nine_core::item::{Entry, Kind, Stamp};
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{Store, StoreError, StoreResult};
+use nine_stores::{Places, Store, StoreError, StoreResult};
 use std::io::Read;
 
 /// The name under which a step's copy is made, beside its target.
@@ -23,6 +23,13 @@ struct Piece {
 pub struct Copied {
     pieces: Vec<Piece>,
     stamp: Stamp,
+}
+
+impl Copied {
+    /// As what the copy is found.
+    pub fn stamp(&self) -> Stamp {
+        self.stamp
+    }
 }
 
 /// What a transfer works between.
@@ -146,6 +153,14 @@ fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Pie
         at += 1;
     }
     Ok(found)
+}
+
+/// Whether two files hold the same bytes.
+///
+/// # Errors
+/// If one of them cannot be read.
+pub fn same_bytes(places: &Places, a: &Spot, b: &Spot) -> StoreResult<bool> {
+    same_content(&mut *places.of(a)?.read(&a.path)?, &mut *places.of(b)?.read(&b.path)?)
 }
 
 /// Whether two streams hold the same bytes.

@@ -48,6 +48,7 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
         let stamp = stamp.unwrap_or(step.stamp);
         let back = match &step.act {
             Act::Move { to } => reversed(step, to, stamp, Act::Move { to: step.item.clone() }),
+            Act::Copy { to } => reversed(step, to, stamp, Act::Discard),
             Act::Tag { from, to } => {
                 let (at, stamp) = moved.get(&step.item).map_or((&step.item, None), |found| *found);
                 let act = Act::Tag { from: to.clone(), to: from.clone() };

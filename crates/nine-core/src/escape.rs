@@ -106,6 +106,37 @@ fn read_escape<'a>(text: &'a str, out: &mut Vec<u8>) -> Result<&'a str, BadEscap
     Ok(after)
 }
 
+/// Keeps the bytes of names in files, in the written form.
+pub mod written {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    /// For `serialize_with`.
+    pub fn serialize<S: Serializer>(bytes: &[u8], to: S) -> Result<S::Ok, S::Error> {
+        to.serialize_str(&super::escape(bytes))
+    }
+
+    /// For `deserialize_with`.
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<Vec<u8>, D::Error> {
+        super::unescape(&String::deserialize(from)?).map_err(D::Error::custom)
+    }
+
+    /// The same for what may be missing.
+    pub mod maybe {
+        use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
+
+        /// For `serialize_with`.
+        pub fn serialize<S: Serializer>(bytes: &Option<Vec<u8>>, to: S) -> Result<S::Ok, S::Error> {
+            bytes.as_ref().map(|bytes| crate::escape::escape(bytes)).serialize(to)
+        }
+
+        /// For `deserialize_with`.
+        pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<Option<Vec<u8>>, D::Error> {
+            let text = Option::<String>::deserialize(from)?;
+            text.map(|text| crate::escape::unescape(&text)).transpose().map_err(D::Error::custom)
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

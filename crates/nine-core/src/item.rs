@@ -9,7 +9,8 @@ use crate::names;
 use crate::place::Spot;
 
 /// What stands under a name.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// A file with content.
     File,
@@ -24,7 +25,7 @@ pub enum Kind {
 /// What a store knows an item by, whatever its name: 128 bits that no other item there has.
 ///
 /// Only the store that made it knows what it means; everyone else compares.
-#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
 pub struct Identity(pub [u64; 2]);
 
 impl Identity {
@@ -49,7 +50,7 @@ impl fmt::Debug for Identity {
 }
 
 /// What a store tells of one name, without opening anything.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct Entry {
     /// File, folder, link or other.
     pub kind: Kind,
@@ -82,7 +83,7 @@ impl Entry {
 }
 
 /// By what an item is known again: if any of it differs, it is not what was planned.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct Stamp {
     /// Bytes of content; 0 for a folder.
     pub size: u64,
@@ -107,6 +108,10 @@ pub struct Item {
     pub newest: Moment,
     /// Its tags.
     pub tags: Vec<String>,
+    /// Tags that stand in its own text, where it is a note.
+    pub note_tags: Vec<String>,
+    /// Answers that the person gave for it: facet, answer.
+    pub told: Vec<(String, String)>,
     /// Its first bytes, recognised; `None` as long as nobody looked.
     pub content: Option<Content>,
     /// The words inside; `None` if nobody read them.
@@ -118,6 +123,24 @@ pub struct Item {
 }
 
 impl Item {
+    /// An item of which nothing is known but what a scan tells.
+    pub fn new(spot: Spot, entry: Entry) -> Self {
+        Self {
+            size: entry.size,
+            items: None,
+            newest: entry.modified,
+            tags: Vec::new(),
+            note_tags: Vec::new(),
+            told: Vec::new(),
+            content: None,
+            text: None,
+            broken: false,
+            together: None,
+            spot,
+            entry,
+        }
+    }
+
     /// The name.
     pub fn name(&self) -> &[u8] {
         self.spot.path.name()
@@ -131,6 +154,12 @@ impl Item {
     /// The extension with its dot; empty if there is none.
     pub fn extension(&self) -> &[u8] {
         if self.is_folder() { b"" } else { names::split_extension(self.name()).1 }
+    }
+
+    /// The extension that its content asks for, without a dot, where that contradicts its name.
+    pub fn right_extension(&self) -> Option<&'static str> {
+        let is_file = self.entry.kind == Kind::File;
+        is_file.then(|| kinds::right_extension(self.name(), self.content.as_ref())).flatten()
     }
 
     /// Whether it is a folder.

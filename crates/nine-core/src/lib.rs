@@ -6,8 +6,10 @@
 pub mod amount;
 pub mod condition;
 pub mod config;
+pub mod correct;
 pub mod diagnostic;
 pub mod escape;
+pub mod facet;
 pub mod find;
 pub mod item;
 pub mod keep_together;

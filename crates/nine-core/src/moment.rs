@@ -9,7 +9,9 @@ use jiff::{Timestamp, ZonedDateTime};
 const NANOS: i64 = 1_000_000_000;
 
 /// A point in time: nanoseconds since 1970-01-01 00:00 UTC (years 1678 to 2262; beyond is clamped).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, serde::Serialize, serde::Deserialize,
+)]
 pub struct Moment(pub i64);
 
 impl Moment {

@@ -187,6 +187,19 @@ impl fmt::Debug for Spot {
     }
 }
 
+impl serde::Serialize for Spot {
+    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_str(self)
+    }
+}
+
+impl<'de> serde::Deserialize<'de> for Spot {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let text = <String as serde::Deserialize>::deserialize(from)?;
+        Self::parse(&text).map_err(serde::de::Error::custom)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

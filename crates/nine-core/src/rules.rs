@@ -1,12 +1,14 @@
 //! Rules: what happens to which items.
 
-use std::borrow::Cow;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use crate::condition::{Condition, Explanation, Flag};
+use crate::facet::{Facet, Finding, Hint};
 use crate::item::Item;
 use crate::moment::Now;
-use crate::pattern::{Pattern, PutPattern, Unknown};
+use crate::names::fold;
+use crate::pattern::{Filling, Pattern, PutPattern, Unknown};
 use crate::tags;
 
 /// How far into a pile a rule reaches.
@@ -19,7 +21,8 @@ pub enum Reach {
 }
 
 /// What is done when the target's name is taken.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Clash {
     /// The new one gets a number.
     Number,
@@ -50,6 +53,10 @@ pub struct Rule {
     pub put: Option<PutPattern>,
     /// What it does when the name is taken.
     pub clash: Clash,
+    /// Which tag goes before which where `{tag}` may be one of several.
+    pub precedence: Vec<String>,
+    /// Whether names get the extension that their content asks for.
+    pub corrects_extension: bool,
 }
 
 impl Rule {
@@ -76,8 +83,32 @@ impl Rule {
 
     /// Whether the content of items may have to be looked at before it can be tried.
     pub fn asks_for_type(&self) -> bool {
-        let patterns = self.rename.iter().chain(self.put.iter().flat_map(|put| &put.folders));
-        self.when.asks_for_type() || patterns.into_iter().any(Pattern::asks_for_type)
+        self.when.asks_for_type() || self.corrects_extension || self.patterns().any(Pattern::asks_for_type)
+    }
+
+    /// Whether the tags of items must be known before it can be tried.
+    pub fn asks_for_tags(&self) -> bool {
+        self.when.asks_for_tags() || !self.tag.is_empty() || self.patterns().any(Pattern::asks_for_tags)
+    }
+
+    /// Whether the words inside items may have to be read before it can be tried.
+    pub fn asks_for_text(&self) -> bool {
+        self.when.asks_for_text() || self.facets().iter().any(|facet| facet.reads_text)
+    }
+
+    fn patterns(&self) -> impl Iterator<Item = &Pattern> {
+        self.rename.iter().chain(self.put.iter().flat_map(|put| &put.folders))
+    }
+
+    /// The facets that it speaks of. Their answers are kept as tags of the items that it applies to.
+    pub fn facets(&self) -> Vec<&Arc<Facet>> {
+        let mut facets = self.when.facets();
+        for facet in self.patterns().flat_map(Pattern::facets) {
+            if !facets.contains(&facet) {
+                facets.push(facet);
+            }
+        }
+        facets
     }
 
     /// Whether it is tried on an item at all.
@@ -90,12 +121,16 @@ impl Rule {
 }
 
 /// What the rules make of one item.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Outcome {
     /// The rules that applied, by number.
     pub applied: Vec<usize>,
     /// Tags that it gets and does not have yet.
     pub tags: Vec<String>,
+    /// Tags that it loses, since the person gave another answer.
+    pub lost: Vec<String>,
+    /// What the facets that the rules speak of answer, with their names.
+    pub answers: Vec<(String, Finding)>,
     /// Its new name.
     pub name: Option<Vec<u8>>,
     /// The rule that files it, and the folder's name below the shelf.
@@ -110,22 +145,22 @@ pub struct Outcome {
 /// person meant this rule, so a later one must not file the item elsewhere.
 pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
     let mut outcome = Outcome::default();
-    // The item under the name that earlier rules gave it.
-    let mut named = Cow::Borrowed(item);
     for (number, rule) in rules.iter().enumerate() {
-        if !rule.is_tried_on(item) || !rule.when.holds(item, now) {
+        if !rule.is_tried_on(item) {
+            continue;
+        }
+        if !rule.when.holds(item, now) {
+            outcome.unknown.extend(nearly_known(rule, item, now).map(|unknown| (number, unknown)));
             continue;
         }
         outcome.applied.push(number);
-        match fill(rule, &named, now) {
+        let answers: Vec<(String, Finding)> =
+            rule.facets().iter().map(|facet| (facet.name.clone(), facet.ask(item, now))).collect();
+        match fill(rule, item, outcome.name.as_deref(), now) {
             Ok((name, folders)) => {
-                let mut have = [item.tags.as_slice(), &outcome.tags].concat();
-                outcome.tags.extend(rule.tag.iter().filter(|tag| tags::add(&mut have, tag)).cloned());
-                if let Some(name) = name {
-                    let folder = named.spot.path.parent().unwrap_or_default();
-                    named.to_mut().spot.path = folder.join(&name);
-                    outcome.name = Some(name);
-                }
+                outcome.give_tags(item, rule, &answers);
+                outcome.name = name.or(outcome.name);
+                outcome.add_answers(answers);
                 if let Some(folders) = folders {
                     outcome.put = Some((number, folders));
                     break;
@@ -133,6 +168,7 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
             }
             Err(unknown) => {
                 outcome.unknown.push((number, unknown));
+                outcome.add_answers(answers);
                 if rule.put.is_some() {
                     break;
                 }
@@ -145,13 +181,63 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
 
 type Names = (Option<Vec<u8>>, Option<Vec<Vec<u8>>>);
 
-fn fill(rule: &Rule, item: &Item, now: &Now) -> Result<Names, Unknown> {
-    let name = rule.rename.as_ref().map(|pattern| pattern.fill_name(item, now)).transpose()?;
-    // Folders are filled from the item as it was found: {stem} in `put` is not the new name.
+/// Fills a rule's patterns. `named` is the name that earlier rules gave the item.
+fn fill(rule: &Rule, item: &Item, named: Option<&[u8]>, now: &Now) -> Result<Names, Unknown> {
+    let (precedence, corrects_extension) = (rule.precedence.as_slice(), rule.corrects_extension);
+    let name = named.unwrap_or(item.name());
+    let filling = Filling { item, name, now, precedence, corrects_extension };
+    let name = rule.rename.as_ref().map(|pattern| pattern.fill_name(&filling)).transpose()?;
     let folders = rule.put.as_ref().map(|put| {
-        put.folders.iter().map(|folder| folder.fill_folder(item, now)).collect::<Result<Vec<_>, _>>()
+        let folders = put.folders.iter().map(|folder| folder.fill_folders(&filling));
+        folders.collect::<Result<Vec<_>, _>>().map(|folders| folders.concat())
     });
     Ok((name, folders.transpose()?))
+}
+
+/// A facet that keeps a rule from applying, where the item says something about it that is too little
+/// for an answer: a person should look.
+fn nearly_known(rule: &Rule, item: &Item, now: &Now) -> Option<Unknown> {
+    let mut guess = item.clone();
+    let mut near = None;
+    for facet in rule.when.facets() {
+        let finding = facet.ask(item, now);
+        if finding.found.is_none() && matches!(finding.hint, Some(Hint::OneOf(..))) {
+            guess.told.push((facet.name.clone(), String::new()));
+            near = near.or(finding.doubt(&facet.name).map(|why| Unknown::Answer(facet.name.clone(), why)));
+        }
+    }
+    near.filter(|_| rule.when.holds(&guess, now))
+}
+
+impl Outcome {
+    /// The rule's own tags, and the answers to what it asks.
+    fn give_tags(&mut self, item: &Item, rule: &Rule, answers: &[(String, Finding)]) {
+        let mut have = [item.tags.as_slice(), &self.tags].concat();
+        let mut wanted = rule.tag.clone();
+        for facet in rule.facets() {
+            let answer = answers.iter().find(|(name, _)| *name == facet.name);
+            let Some(value) = answer.and_then(|(_, finding)| finding.value()) else { continue };
+            let is_told = item.told.iter().any(|(name, _)| *name == facet.name);
+            let others =
+                item.tags.iter().filter(|tag| facet.value_of_tag(tag).is_some_and(|old| old != value));
+            self.lost.extend(others.filter(|_| is_told).cloned());
+            let tag = facet.tag(value);
+            let is_tagged =
+                [&item.tags, &item.note_tags].into_iter().flatten().any(|have| fold(have) == fold(&tag));
+            if !is_tagged {
+                wanted.push(tag);
+            }
+        }
+        self.tags.extend(wanted.into_iter().filter(|tag| tags::add(&mut have, tag)));
+    }
+
+    fn add_answers(&mut self, answers: Vec<(String, Finding)>) {
+        for (name, finding) in answers {
+            if !self.answers.iter().any(|(known, _)| *known == name) {
+                self.answers.push((name, finding));
+            }
+        }
+    }
 }
 
 /// Why a rule does or does not apply to an item.
@@ -271,16 +357,8 @@ put = "1/rest"
             identity: Identity([0, 0]),
         };
         Item {
-            spot: Spot::new("downloads", ItemPath::new(path).unwrap()),
-            size: 9,
-            items: None,
-            newest: Moment(0),
             tags: vec!["keep".into()],
-            content: None,
-            text: None,
-            broken: false,
-            together: None,
-            entry,
+            ..Item::new(Spot::new("downloads", ItemPath::new(path).unwrap()), entry)
         }
     }
 
@@ -302,7 +380,7 @@ put = "1/rest"
         assert_eq!(explain(&rules(), &file(".a.pdf"), &now())[4], Standing::Hidden);
         assert_eq!(explain(&rules(), &file("a.pdf.part"), &now())[4], Standing::Unfinished);
         let text = explain(&rules(), &file("b.txt"), &now());
-        assert_eq!(text[3], Standing::Lacks(Unknown("arrived")));
+        assert_eq!(text[3], Standing::Lacks(Unknown::Value("arrived")));
         assert_eq!(text[4], Standing::Preceded(3));
     }
 

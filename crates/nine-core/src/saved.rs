@@ -1,7 +1,8 @@
 //! Saved searches: conditions with a name. A starter set ships with the program.
 
-use crate::condition::{Condition, parse_with};
+use crate::condition::{Condition, parse, parse_with};
 use crate::diagnostic::{any_of, nearest};
+use crate::facet::Facets;
 
 /// A saved search.
 #[derive(Debug, Clone, PartialEq)]
@@ -32,7 +33,7 @@ pub const STARTERS: [(&str, &str); 9] = [
 /// The starter set, read.
 pub fn starters() -> Vec<SavedSearch> {
     let read = |(name, text): (&str, &str)| {
-        let condition = parse_with(text, &|_| Err((String::new(), None))).ok()?;
+        let condition = parse(text).ok()?;
         Some(SavedSearch { name: name.to_owned(), condition, display: false, starter: true })
     };
     STARTERS.into_iter().filter_map(read).collect()
@@ -46,6 +47,7 @@ pub fn starters() -> Vec<SavedSearch> {
 pub fn resolve(
     name: &str,
     on_the_way: &[&str],
+    facets: &Facets,
     own: &dyn Fn(&str) -> Option<String>,
 ) -> Result<Condition, (String, Option<String>)> {
     if let Some(at) = on_the_way.iter().position(|before| *before == name) {
@@ -66,11 +68,11 @@ pub fn resolve(
     let way = [on_the_way, &[name]].concat();
     let circle = std::cell::RefCell::new(None);
     let inner = |used: &str| {
-        resolve(used, &way, own).inspect_err(|(message, help)| {
+        resolve(used, &way, facets, own).inspect_err(|(message, help)| {
             *circle.borrow_mut() = Some((message.clone(), help.clone()));
         })
     };
-    parse_with(&text, &inner).map_err(|finding| {
+    parse_with(&text, facets, &inner).map_err(|finding| {
         let told = circle.borrow_mut().take();
         told.unwrap_or_else(|| {
             (format!("the saved search `{name}` cannot be read: {}", finding.message), finding.help)
@@ -85,7 +87,7 @@ mod tests {
     #[test]
     fn every_starter_can_be_read() {
         for (name, text) in STARTERS {
-            let condition = resolve(name, &[], &|_| None).unwrap();
+            let condition = resolve(name, &[], &Facets::default(), &|_| None).unwrap();
             assert_eq!(condition.to_string(), text);
         }
     }
@@ -99,10 +101,10 @@ mod tests {
             "odd" => Some("typ image".to_owned()),
             _ => None,
         };
-        let (message, _) = resolve("a", &[], &own).unwrap_err();
+        let (message, _) = resolve("a", &[], &Facets::default(), &own).unwrap_err();
         assert_eq!(message, "a saved search cannot use itself: `a` uses `b` uses `c` uses `a`");
-        assert!(resolve("big", &[], &own).is_ok());
-        let (message, help) = resolve("odd", &[], &own).unwrap_err();
+        assert!(resolve("big", &[], &Facets::default(), &own).is_ok());
+        let (message, help) = resolve("odd", &[], &Facets::default(), &own).unwrap_err();
         assert!(message.contains("the saved search `odd` cannot be read: `typ`"), "{message}");
         assert_eq!(help.as_deref(), Some("did you mean `type`?"));
     }

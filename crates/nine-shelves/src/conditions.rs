@@ -22,7 +22,7 @@ pub fn read(config: &Config, words: &[String], saved: &[String]) -> Done<Option<
             let found = config.search(name).map(|search| search.condition.clone());
             found.ok_or_else(|| (unknown(name), Some(help(config, name))))
         };
-        parts.push(parse_with(&text, &resolve).map_err(|finding| wrong(&text, &finding))?);
+        parts.push(parse_with(&text, &config.facets, &resolve).map_err(|finding| wrong(&text, &finding))?);
     }
     Ok((!parts.is_empty()).then(|| Condition::all(parts)))
 }

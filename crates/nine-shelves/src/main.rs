@@ -15,9 +15,12 @@ mod pipeline;
 mod progress;
 mod reader;
 mod recovery;
+mod rules_at_work;
 mod selection;
 mod session;
+mod sides;
 mod whereabouts;
+mod worklist_file;
 
 use std::process::ExitCode;
 

@@ -4,26 +4,27 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use nine_carry::daybook::{Heading, Writer};
-use nine_carry::{Carrier, Failed, Outcome, lock};
+use nine_carry::{Carrier, Failed, Outcome, facts, lock, standing};
 use nine_core::amount::{count, counted, readable};
 use nine_core::place::Spot;
-use nine_core::worklist::{Checked, Step, Worklist};
+use nine_core::plan::{Proposal, Settled, folders_wanted, settle};
+use nine_core::worklist::table::{lines, to_csv, to_json};
+use nine_core::worklist::{Checked, Step, check};
 use nine_stores::Places;
 
 use crate::cli::{Format, ShowArgs};
 use crate::error::{Done, Failure, Kind};
 use crate::output::style::{FAINT, REFUSED, STRONG};
-use crate::output::worklist::{Shown, print_records};
+use crate::output::worklist::Shown;
 use crate::output::{self};
 use crate::progress;
 use crate::recovery::who;
 use crate::session::{Opened, Session};
-use crate::{ask, displays};
+use crate::{ask, displays, sides, worklist_file};
 
 /// What a planner hands over.
 pub struct Planned<'a> {
-    pub worklist: Worklist,
-    pub checked: Checked,
+    pub proposals: Vec<Proposal>,
     pub places: &'a Places,
     /// The command, as the daybook keeps it.
     pub command: String,
@@ -35,56 +36,156 @@ pub struct Planned<'a> {
     pub name_places: bool,
     /// What went wrong before there were steps; sets the exit status.
     pub troubles: usize,
+    /// Whether the rules proposed it.
+    pub by_rules: bool,
+    /// The facets that have columns in a table.
+    pub facets: Vec<String>,
 }
 
-/// Shows a worklist, asks once, carries it out and tells what came of it. `epilogue` prints what
-/// belongs under the preview.
+impl<'a> Planned<'a> {
+    /// What a command without rules proposes.
+    pub fn new(command: String, proposals: Vec<Proposal>, places: &'a Places) -> Self {
+        Self {
+            proposals,
+            places,
+            command,
+            undoes: None,
+            clear_away: Vec::new(),
+            name_places: true,
+            troubles: 0,
+            by_rules: false,
+            facets: Vec::new(),
+        }
+    }
+}
+
+/// Proposals with free names for all, checked as a whole.
+pub struct Drawn {
+    pub settled: Settled,
+    pub checked: Checked,
+}
+
+impl Drawn {
+    /// The steps that can be done, in the order in which they are to be.
+    pub fn steps(&self) -> Vec<Step> {
+        self.checked.order.iter().map(|at| self.settled.worklist.steps[*at].clone()).collect()
+    }
+}
+
+/// Settles and checks. Where names are taken by files of the same size, their bytes are compared, and
+/// what turns out to be a copy is flagged as one.
+pub fn draw_up(places: &Places, proposals: &mut [Proposal]) -> Drawn {
+    let known = standing(places, folders_wanted(proposals));
+    let mut settled = settle(proposals, &known);
+    if sides::compare(places, proposals, &settled.clashes) {
+        settled = settle(proposals, &known);
+    }
+    let checked = check(&settled.worklist, &facts(places, &settled.worklist, known));
+    Drawn { settled, checked }
+}
+
+/// Shows a worklist, asks once, carries it out and tells what came of it; or writes it to a file, where
+/// that is asked for. `epilogue` prints what belongs under the preview.
 ///
 /// # Errors
 /// As the exit status has it: declined, partly done, or not possible.
 pub fn show_ask_carry(
     session: &Session,
     opened: &Opened,
-    planned: &Planned,
+    mut planned: Planned,
     args: &ShowArgs,
-    epilogue: impl FnOnce(&mut dyn Write) -> std::io::Result<()>,
+    epilogue: impl FnOnce(&Drawn, &mut dyn Write) -> std::io::Result<()>,
 ) -> Done {
+    let mut drawn = draw_up(planned.places, &mut planned.proposals);
+    if args.sure {
+        leave_what_is_in_doubt(&mut planned.proposals, &drawn.settled);
+        drawn = draw_up(planned.places, &mut planned.proposals);
+    }
+    if let Some(file) = &args.worklist {
+        return worklist_file::write(session, planned, &drawn, file);
+    }
+    let asks = args.format == Format::Table && !args.yes && ask::has_person();
+    if asks && sides::ask(session, &mut planned.proposals, &drawn.settled.clashes)? {
+        drawn = draw_up(planned.places, &mut planned.proposals);
+    }
     let shown = Shown {
-        worklist: &planned.worklist,
-        checked: &planned.checked,
+        worklist: &drawn.settled.worklist,
+        checked: &drawn.checked,
         now: &session.now,
         look: &session.look,
         all: args.all || !session.look.terminal,
         name_places: planned.name_places,
     };
-    let steps: Vec<Step> =
-        planned.checked.order.iter().map(|at| planned.worklist.steps[*at].clone()).collect();
+    let steps = drawn.steps();
     if args.format == Format::Table {
         let mut out = output::out();
         shown.print(&mut out)?;
-        epilogue(&mut out)?;
-        if !steps.is_empty() || !planned.checked.refused.is_empty() {
+        epilogue(&drawn, &mut out)?;
+        if !steps.is_empty() || !drawn.checked.refused.is_empty() {
             writeln!(out, "{STRONG}{}{STRONG:#}", shown.summary())?;
         }
         out.flush()?;
     } else {
-        print_records(&shown, args.format, &|spot| absolute(opened, spot))?;
+        print_records(session, &planned, &drawn, args.format, &|spot| absolute(opened, spot))?;
     }
+    let troubles = planned.troubles + drawn.checked.refused.len();
     if steps.is_empty() {
-        return outcome_status(planned, None);
+        return outcome_status(troubles, None);
     }
     if !args.yes {
-        if !ask::has_person() || args.format != Format::Table {
+        if !asks {
             let mut err = anstream::stderr().lock();
             writeln!(err, "Nothing has been changed. Add --yes to carry this out.")?;
-            return outcome_status(planned, None);
+            return outcome_status(troubles, None);
         }
         ask::agree(&format!("Carry out {}?", counted(steps.len() as u64, "step", "steps")))?;
     }
-    let (run, outcome) = carry(session, planned, &steps)?;
+    let (run, outcome) = carry(session, &planned, &steps)?;
     tell(run, &outcome, &steps, args.format)?;
     displays::refresh_all(session);
-    outcome_status(planned, Some(&outcome))
+    outcome_status(troubles, Some(&outcome))
+}
+
+/// Takes out what a person should look at first; it stays in the list with its doubts.
+fn leave_what_is_in_doubt(proposals: &mut [Proposal], settled: &Settled) {
+    for (step, proposal) in settled.worklist.steps.iter().zip(&settled.of) {
+        if !step.doubts.is_empty() {
+            let proposal = &mut proposals[*proposal];
+            proposal.doubts.clone_from(&step.doubts);
+            (proposal.folder, proposal.becomes, proposal.fixed) = (None, None, None);
+        }
+    }
+}
+
+/// Prints a worklist for other programs.
+fn print_records(
+    session: &Session,
+    planned: &Planned,
+    drawn: &Drawn,
+    format: Format,
+    absolute: &dyn Fn(&Spot) -> Vec<u8>,
+) -> Done {
+    let mut out = output::raw();
+    let end: &[u8] = match format {
+        Format::Paths => b"\n",
+        Format::Paths0 => b"\0",
+        Format::Csv | Format::Json | Format::Table => {
+            let (lines, _) = lines(planned.proposals.clone(), &drawn.settled, &drawn.checked, &session.now);
+            let text = if format == Format::Csv { to_csv(&lines, &planned.facets) } else { to_json(&lines) };
+            out.write_all(&text)?;
+            return Ok(out.flush()?);
+        }
+    };
+    let mut last: Option<&Spot> = None;
+    for at in &drawn.checked.order {
+        let item = &drawn.settled.worklist.steps[*at].item;
+        if last != Some(item) {
+            out.write_all(&absolute(item))?;
+            out.write_all(end)?;
+        }
+        last = Some(item);
+    }
+    Ok(out.flush()?)
 }
 
 fn absolute(opened: &Opened, spot: &Spot) -> Vec<u8> {
@@ -156,7 +257,13 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
     for at in &outcome.carried {
         *done.entry(steps[*at].act.word()).or_default() += 1;
     }
-    let words = [("move", "moved"), ("tag", "tagged"), ("discard", "discarded"), ("restore", "restored")];
+    let words = [
+        ("move", "moved"),
+        ("copy", "copied"),
+        ("tag", "tagged"),
+        ("discard", "discarded"),
+        ("restore", "restored"),
+    ];
     let mut parts: Vec<String> = words
         .iter()
         .filter_map(|(word, past)| done.get(word).map(|number| format!("{} {past}", count(*number))))
@@ -180,9 +287,9 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
 }
 
 /// The exit status: whether all of it was done.
-fn outcome_status(planned: &Planned, outcome: Option<&Outcome>) -> Done {
+fn outcome_status(troubles: usize, outcome: Option<&Outcome>) -> Done {
     let failed = outcome.map_or(0, |outcome| outcome.failed.len() + outcome.stayed.len() + outcome.not_begun);
-    if failed + planned.checked.refused.len() + planned.troubles == 0 {
+    if failed + troubles == 0 {
         return Ok(());
     }
     Err(Failure::new(Kind::Partly, ""))

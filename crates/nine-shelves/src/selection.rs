@@ -11,7 +11,7 @@ use nine_core::config::Config;
 use nine_core::find::Rows;
 use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Spot};
-use nine_core::plan::tag::Tagged;
+use nine_core::plan::Proposal;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
 use nine_stores::{Places, Store};
 
@@ -25,7 +25,7 @@ use crate::{conditions, recovery};
 /// What was selected, with the tags of each item.
 pub struct Selected {
     /// The items.
-    pub items: Vec<Tagged>,
+    pub items: Vec<Proposal>,
     /// Their places, also those that are not in the configuration.
     pub places: Places,
     /// How many could not be found or read, each of which was named.
@@ -95,20 +95,17 @@ pub fn selectable(looking: &Looking, view: usize, condition: &Condition) -> Rows
 }
 
 /// Rows of a view with their tags. What cannot have tags is left out.
-pub fn tagged(looking: &mut Looking, view: usize, rows: &Rows) -> Vec<Tagged> {
+pub fn tagged(looking: &mut Looking, view: usize, rows: &Rows) -> Vec<Proposal> {
     looking.learn(view, rows, Unlearned { tags: true, content: false });
     let view = &looking.views[view];
     let tree = &view.tree;
-    let of = |id: NodeId| Tagged {
-        item: view.spot(id),
-        kind: tree.kind(id),
-        stamp: view.stamp(id),
-        size: tree.size(id),
-        modified: tree.newest(id),
-        tags: match tree.tags(id) {
+    let of = |id: NodeId| {
+        let tags = match tree.tags(id) {
             TagsOf::Known(tags) => tags.to_vec(),
             TagsOf::NotAsked => Vec::new(),
-        },
+        };
+        let new = Proposal::new(view.spot(id), tree.kind(id), view.stamp(id), tags);
+        Proposal { size: tree.size(id), modified: tree.newest(id), ..new }
     };
     rows.ids().filter(|id| matches!(tree.kind(*id), Kind::File | Kind::Folder)).map(of).collect()
 }
@@ -139,18 +136,13 @@ fn by_paths(session: &Session, opened: &Opened, paths: &[PathBuf]) -> Done<Selec
         let entry = found.entry()?;
         if !matches!(entry.kind, Kind::File | Kind::Folder) {
             return Err(Failure::words(format!("{} is neither a file nor a folder", found.spot))
-                .hint("only files and folders have tags"));
+                .hint("select files and folders"));
         }
         let totals = found.totals(session, &entry)?;
         let tags = found.store.tags(&found.spot.path);
-        selected.items.push(Tagged {
-            tags: tags.map_err(|error| Failure::system(format!("{}: {error}", found.spot)))?,
-            item: found.spot,
-            kind: entry.kind,
-            stamp: entry.stamp(),
-            size: totals.size,
-            modified: totals.newest,
-        });
+        let tags = tags.map_err(|error| Failure::system(format!("{}: {error}", found.spot)))?;
+        let new = Proposal::new(found.spot, entry.kind, entry.stamp(), tags);
+        selected.items.push(Proposal { size: totals.size, modified: totals.newest, ..new });
     }
     Ok(selected)
 }

@@ -149,7 +149,7 @@ impl StepLine {
             together: step.together,
         };
         match &step.act {
-            Act::Move { to } => line.to = Some(to.to_string()),
+            Act::Move { to } | Act::Copy { to } => line.to = Some(to.to_string()),
             Act::Tag { from, to } => (line.had, line.tags) = (Some(from.clone()), Some(to.clone())),
             Act::Restore { kept_as } => line.kept_as = Some(escape(kept_as)),
             Act::Discard | Act::Leave => {}
@@ -161,6 +161,7 @@ impl StepLine {
     pub fn read(&self) -> Option<(usize, Step)> {
         let act = match self.act.as_str() {
             "move" => Act::Move { to: Spot::parse(self.to.as_deref()?).ok()? },
+            "copy" => Act::Copy { to: Spot::parse(self.to.as_deref()?).ok()? },
             "tag" => Act::Tag { from: self.had.clone()?, to: self.tags.clone()? },
             "discard" => Act::Discard,
             "restore" => Act::Restore { kept_as: unescape(self.kept_as.as_deref()?).ok()? },

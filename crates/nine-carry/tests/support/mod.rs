@@ -127,7 +127,7 @@ impl World {
         let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
         let places = self.places();
         let standing = standing(&places, folders_wanted(&proposed.proposals));
-        let worklist = settle(proposed.proposals, &standing);
+        let worklist = settle(&proposed.proposals, &standing).worklist;
         let checked = check(&worklist, &facts(&places, &worklist, standing));
         (worklist, checked)
     }

@@ -81,7 +81,7 @@ impl Test {
                 item.text.as_deref().is_some_and(|text| test.holds_for_text(text))
             }
             Test::Words(subject, test) => test.holds(&subject.of(item)),
-            Test::Tag(test) => test.holds(&item.tags),
+            Test::Tag(test) => test.holds_for_either(&item.tags, &item.note_tags),
             Test::Size(compare, bytes) => compare.holds(item.size, bytes.0),
             Test::Count(CountSubject::Depth, compare, number) => {
                 compare.holds(item.spot.path.depth() as u64, *number)
@@ -94,6 +94,7 @@ impl Test {
                 let over = subject.from(item) < now.before(*span);
                 over == (*compare == Compare::Over)
             }
+            Test::Facet(facet, test) => test.holds(facet.ask(item, now).value()),
             Test::Flag(flag) => flag.holds(item),
         }
     }
@@ -116,8 +117,10 @@ impl Test {
                 text if text.is_empty() => "it lies in no folder".into(),
                 text => format!("it is `{}`", escape::escape(text.as_bytes())),
             },
-            Test::Tag(_) if item.tags.is_empty() => "it has no tags".into(),
-            Test::Tag(_) => format!("its tags are {}", escape::plain(&item.tags.join(", "))),
+            Test::Tag(_) => match [item.tags.as_slice(), &item.note_tags].concat() {
+                tags if tags.is_empty() => "it has no tags".into(),
+                tags => format!("its tags are {}", escape::plain(&tags.join(", "))),
+            },
             Test::Size(..) => format!("it has {}", amount::readable(item.size)),
             Test::Count(CountSubject::Depth, ..) => format!("it is {}", item.spot.path.depth()),
             Test::Count(CountSubject::Items, ..) => match item.items {
@@ -129,6 +132,10 @@ impl Test {
                 None => "that date is not known".into(),
             },
             Test::Age(subject, ..) => format!("it is {}", now.age(subject.from(item))),
+            Test::Facet(facet, _) => match facet.ask(item, now).found {
+                Some(found) => format!("it is `{}`, from {}", escape::plain(&found.value), found.evidence()),
+                None => "it is not known".into(),
+            },
             Test::Flag(flag) if flag.holds(item) => "it is".into(),
             Test::Flag(_) => "it is not".into(),
         }
@@ -206,6 +213,14 @@ fn fits(text: &[char], shape: &[char]) -> bool {
 }
 
 impl TagTest {
+    /// Whether it holds for what an item has as its own and what stands in its text.
+    pub(crate) fn holds_for_either(&self, own: &[String], inside: &[String]) -> bool {
+        match self {
+            TagTest::None => own.is_empty() && inside.is_empty(),
+            _ => self.holds(own) || self.holds(inside),
+        }
+    }
+
     pub(crate) fn holds(&self, have: &[String]) -> bool {
         match self {
             TagTest::Any => !have.is_empty(),

@@ -18,10 +18,15 @@ mod vocabulary;
 pub use eval::{Explanation, Failure};
 pub use parse::{Resolve, parse, parse_with};
 pub use typed::from_typed;
+pub use vocabulary::is_subject;
+
+use std::sync::Arc;
 
 use crate::amount::Bytes;
+use crate::facet::Facet;
 use crate::kinds::ItemType;
 use crate::moment::{Day, Span};
+use crate::names::fold;
 
 /// A condition.
 #[derive(Debug, Clone, PartialEq)]
@@ -98,7 +103,25 @@ impl Condition {
 
     /// Whether its answer depends on tags.
     pub fn asks_for_tags(&self) -> bool {
-        self.tests().iter().any(|test| matches!(test, Test::Tag(_)))
+        self.tests().iter().any(|test| matches!(test, Test::Tag(_) | Test::Facet(..)))
+    }
+
+    /// The facets that it speaks of, each once.
+    pub fn facets(&self) -> Vec<&Arc<Facet>> {
+        let mut facets: Vec<&Arc<Facet>> = Vec::new();
+        for test in self.tests() {
+            if let Test::Facet(facet, _) = test
+                && !facets.contains(&facet)
+            {
+                facets.push(facet);
+            }
+        }
+        facets
+    }
+
+    /// Whether its answer may depend on the words inside.
+    pub fn asks_for_text(&self) -> bool {
+        !self.text_tests().is_empty() || self.facets().iter().any(|facet| facet.reads_text)
     }
 
     /// Whether its answer depends on an item's type.
@@ -127,8 +150,34 @@ pub enum Test {
     Date(DateSubject, DateTest),
     /// `age over 90d`
     Age(AgeSubject, Compare, Span),
+    /// `lender is "Harrow Dock Trust"`
+    Facet(Arc<Facet>, FacetTest),
     /// `empty`
     Flag(Flag),
+}
+
+/// What is asked of a facet's answer.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FacetTest {
+    /// It is one of these.
+    Is(Vec<String>),
+    /// There is one.
+    Known,
+    /// There is none.
+    Unknown,
+}
+
+impl FacetTest {
+    /// Whether it holds for an answer.
+    pub fn holds(&self, answer: Option<&str>) -> bool {
+        match self {
+            FacetTest::Is(wanted) => {
+                answer.is_some_and(|answer| wanted.iter().any(|value| fold(value) == fold(answer)))
+            }
+            FacetTest::Known => answer.is_some(),
+            FacetTest::Unknown => answer.is_none(),
+        }
+    }
 }
 
 /// Subjects that are texts.

@@ -1,14 +1,19 @@
 //! From text to a condition, or to a finding that points at the word.
 
 use std::ops::Range;
+use std::sync::Arc;
 
 use super::lexer::{Token, Value, tokens};
-use super::vocabulary::{AGE_TESTS, DATE_TESTS, FIGURE_TESTS, JOINTS, SUBJECTS, Subject, TEXT_TESTS, word};
+use super::vocabulary::{
+    AGE_TESTS, DATE_TESTS, FACET_TESTS, FIGURE_TESTS, JOINTS, SUBJECTS, Subject, TEXT_TESTS, word,
+};
 use super::{
-    Compare, Condition, CountSubject, DateTest, Pattern, PlainTest, TagTest, Test, WordSubject, WordTest,
+    Compare, Condition, CountSubject, DateTest, FacetTest, Pattern, PlainTest, TagTest, Test, WordSubject,
+    WordTest,
 };
 use crate::amount::{self, Bytes};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
+use crate::facet::{Facet, Facets};
 use crate::kinds::{ItemType, TYPES};
 use crate::moment::{Day, EXPECTED_DATE, EXPECTED_SPAN, Span};
 use crate::names::fold;
@@ -25,16 +30,17 @@ pub type Resolve<'a> = dyn Fn(&str) -> Result<Condition, (String, Option<String>
 /// # Errors
 /// As [`parse_with`].
 pub fn parse(text: &str) -> Result<Condition, Diagnostic> {
-    parse_with(text, &|name| saved::resolve(name, &[], &|_| None))
+    let none = Facets::default();
+    parse_with(text, &none, &|name| saved::resolve(name, &[], &none, &|_| None))
 }
 
-/// Reads a condition. Saved searches are found by `resolve`.
+/// Reads a condition that may speak of these facets. Saved searches are found by `resolve`.
 ///
 /// # Errors
 /// What is wrong at the first word that does not fit, what was expected there, and the nearest
 /// right word.
-pub fn parse_with(text: &str, resolve: &Resolve) -> Result<Condition, Diagnostic> {
-    let mut parser = Parser { tokens: tokens(text)?, at: 0, end: text.len(), depth: 0, resolve };
+pub fn parse_with(text: &str, facets: &Facets, resolve: &Resolve) -> Result<Condition, Diagnostic> {
+    let mut parser = Parser { tokens: tokens(text)?, at: 0, end: text.len(), depth: 0, facets, resolve };
     if parser.tokens.is_empty() {
         return Err(Diagnostic::new(0..text.len(), "the condition is empty")
             .help("write one such as: type document and age over 90d"));
@@ -52,6 +58,7 @@ struct Parser<'a> {
     at: usize,
     end: usize,
     depth: usize,
+    facets: &'a Facets,
     resolve: &'a Resolve<'a>,
 }
 
@@ -151,6 +158,11 @@ impl Parser<'_> {
     }
 
     fn test(&mut self) -> Parsed<Test> {
+        if let Some(facet) = self.peek_word().and_then(|word| self.facets.get(&word)) {
+            let facet = Arc::clone(facet);
+            self.at += 1;
+            return self.facet(facet);
+        }
         let subject = self.subject()?;
         match subject {
             Subject::Type => self.types(),
@@ -176,7 +188,8 @@ impl Parser<'_> {
     }
 
     fn subject(&mut self) -> Parsed<Subject> {
-        let known = || SUBJECTS.iter().map(|(word, _)| *word);
+        let facets = self.facets;
+        let known = || SUBJECTS.iter().map(|(word, _)| *word).chain(facets.names());
         let Some(token) = self.peek() else {
             return Err(Diagnostic::new(self.here(), "a test is missing at the end")
                 .help(format!("write one of {}", any_of(known()))));
@@ -277,6 +290,21 @@ impl Parser<'_> {
         }
     }
 
+    fn facet(&mut self, facet: Arc<Facet>) -> Parsed<Test> {
+        let operator = self.operator(&facet.name, &FACET_TESTS)?;
+        let test = match operator.as_str() {
+            "known" => FacetTest::Known,
+            "unknown" => FacetTest::Unknown,
+            _ => {
+                let values = self.values("is", "one of its answers")?;
+                let read =
+                    |value: &Value| facet.canonical(&value.text).ok_or_else(|| no_answer(&facet, value));
+                FacetTest::Is(values.iter().map(read).collect::<Parsed<_>>()?)
+            }
+        };
+        Ok(Test::Facet(facet, test))
+    }
+
     fn types(&mut self) -> Parsed<Test> {
         self.take_word("is");
         let words = || TYPES.iter().map(|(word, _)| *word);
@@ -372,6 +400,19 @@ impl Parser<'_> {
     fn day_after(&mut self, word: &str) -> Parsed<Day> {
         let value = self.single(word, EXPECTED_DATE)?;
         Day::parse(&value.text).ok_or_else(|| unread(&value, EXPECTED_DATE))
+    }
+}
+
+fn no_answer(facet: &Facet, value: &Value) -> Diagnostic {
+    let name = &facet.name;
+    let found = Diagnostic::new(value.span.clone(), format!("`{}` is no answer of {name}", value.text));
+    let listed = facet.listed();
+    match nearest(&value.text, listed.iter().copied()) {
+        Some(near) => found.help(format!("did you mean `{near}`?")),
+        None if listed.is_empty() => {
+            found.help(format!("its answers are written such as {}", facet.example()))
+        }
+        None => found.help(format!("its answers are {}", any_of(listed))),
     }
 }
 

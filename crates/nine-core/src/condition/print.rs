@@ -3,7 +3,7 @@
 use std::fmt::{self, Display, Formatter, Write};
 
 use super::vocabulary::{JOINTS, Subject, word};
-use super::{Compare, Condition, DateTest, PlainTest, TagTest, Test, WordTest};
+use super::{Compare, Condition, DateTest, FacetTest, PlainTest, TagTest, Test, WordTest};
 
 impl Display for Condition {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
@@ -59,6 +59,11 @@ impl Display for Test {
             Test::Age(subject, compare, span) => {
                 write!(f, "{} {compare} {span}", word(Subject::Age(*subject)))
             }
+            Test::Facet(facet, FacetTest::Is(values)) => {
+                write!(f, "{} is {}", facet.name, listed(values, &[]))
+            }
+            Test::Facet(facet, FacetTest::Known) => write!(f, "{} known", facet.name),
+            Test::Facet(facet, FacetTest::Unknown) => write!(f, "{} unknown", facet.name),
             Test::Flag(flag) => f.write_str(word(Subject::Flag(*flag))),
         }
     }

@@ -26,16 +26,8 @@ fn file(path: &str) -> Item {
         identity: Identity([1, 2]),
     };
     Item {
-        spot: Spot::new("downloads", ItemPath::new(path).unwrap()),
-        size: entry.size,
-        items: None,
-        newest: entry.modified,
         tags: vec!["client/Harrow".into(), "keep".into()],
-        content: None,
-        text: None,
-        broken: false,
-        together: None,
-        entry,
+        ..Item::new(Spot::new("downloads", ItemPath::new(path).unwrap()), entry)
     }
 }
 

@@ -54,7 +54,13 @@ pub(super) const JOINTS: [&str; 3] = ["and", "or", "not"];
 pub(super) const TEXT_TESTS: [&str; 6] = ["is", "has", "starts", "ends", "like", "matches"];
 pub(super) const DATE_TESTS: [&str; 5] = ["before", "since", "on", "over", "within"];
 pub(super) const FIGURE_TESTS: [&str; 3] = ["over", "under", "is"];
+pub(super) const FACET_TESTS: [&str; 3] = ["is", "known", "unknown"];
 pub(super) const AGE_TESTS: [&str; 2] = ["over", "under"];
+
+/// Whether a word may start a test, so that no facet can have it as its name.
+pub fn is_subject(name: &str) -> bool {
+    SUBJECTS.iter().any(|(word, _)| *word == name) || JOINTS.contains(&name)
+}
 
 /// The word of a subject.
 pub(super) fn word(subject: Subject) -> &'static str {

@@ -1,6 +1,7 @@
 //! The configuration, `shelves.toml`: piles, bookcases, rules.
 
 mod edit;
+mod facets;
 mod read;
 
 pub use edit::{drop_search, save_search};
@@ -8,6 +9,7 @@ pub use read::parse;
 
 use std::ops::Range;
 
+use crate::facet::Facets;
 use crate::moment::Span;
 use crate::rules::Rule;
 use crate::saved::{self, SavedSearch};
@@ -22,6 +24,8 @@ pub struct Config {
     pub bookcases: Vec<Bookcase>,
     /// The rules, in the order in which they are tried.
     pub rules: Vec<Rule>,
+    /// The facets.
+    pub facets: Facets,
     /// The saved searches: the starter set, and the person's own.
     pub searches: Vec<SavedSearch>,
     /// How tags are shown.
@@ -100,6 +104,7 @@ impl Default for Config {
             piles: Vec::new(),
             bookcases: Vec::new(),
             rules: Vec::new(),
+            facets: Facets::default(),
             searches: saved::starters(),
             tags: Vec::new(),
             displays: None,

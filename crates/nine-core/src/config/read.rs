@@ -6,9 +6,11 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
+use super::facets::FacetText;
 use super::{Bookcase, Config, Pile, TagColor, TagLook, usual_settle};
 use crate::condition;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
+use crate::facet::Facets;
 use crate::moment::{EXPECTED_SPAN, Span};
 use crate::names::{fold, make_safe};
 use crate::pattern::{Pattern, PutPattern};
@@ -20,6 +22,7 @@ use crate::saved::{self, SavedSearch};
 struct FileText {
     pile: BTreeMap<Spanned<String>, PileText>,
     bookcase: BTreeMap<Spanned<String>, BookcaseText>,
+    facet: BTreeMap<Spanned<String>, FacetText>,
     rule: Vec<Spanned<RuleText>>,
     search: BTreeMap<Spanned<String>, SearchText>,
     displays: Option<DisplaysText>,
@@ -96,6 +99,18 @@ struct RuleText {
     put: Option<Spanned<String>>,
     #[serde(default)]
     clash: ClashText,
+    #[serde(default)]
+    precedence: Vec<String>,
+    #[serde(default)]
+    extension: ExtensionText,
+}
+
+#[derive(Deserialize, Default, Clone, Copy, PartialEq)]
+#[serde(rename_all = "lowercase")]
+enum ExtensionText {
+    #[default]
+    Keep,
+    Correct,
 }
 
 #[derive(Deserialize, Default, Clone, Copy)]
@@ -171,13 +186,13 @@ impl Searches {
     }
 }
 
-struct Reader<'a> {
+pub(super) struct Reader<'a> {
     text: &'a str,
     findings: Vec<Diagnostic>,
 }
 
 impl Reader<'_> {
-    fn find(&mut self, finding: Diagnostic) {
+    pub(super) fn find(&mut self, finding: Diagnostic) {
         self.findings.push(finding);
     }
 
@@ -212,8 +227,13 @@ impl Reader<'_> {
             bookcases.into_iter().map(|(name, text)| self.bookcase(name.into_inner(), text)).collect();
         config.displays = file.displays.as_ref().map(|displays| self.folder(&displays.at));
         config.tags = file.tag.into_iter().map(|(tag, look)| self.tag_look(tag, look)).collect();
+        let mut facets: Vec<_> = file.facet.into_iter().collect();
+        facets.sort_by_key(|(name, _)| name.span().start);
+        for (name, facet) in facets {
+            facet.read(self, &name, &mut config.facets);
+        }
         let searches: Searches = file.search.into_iter().collect();
-        config.searches = self.searches(&searches);
+        config.searches = self.searches(&searches, &config.facets);
         for (number, rule) in file.rule.into_iter().enumerate() {
             let span = rule.span();
             if let Some(rule) = self.rule(number, rule.into_inner(), span, &config, &searches) {
@@ -289,7 +309,7 @@ impl Reader<'_> {
     }
 
     /// The starter set and the person's own searches; one of the same name stands in for a starter.
-    fn searches(&mut self, own: &Searches) -> Vec<SavedSearch> {
+    fn searches(&mut self, own: &Searches, facets: &Facets) -> Vec<SavedSearch> {
         let mut searches = saved::starters();
         for (name, search) in &own.0 {
             let text = name.get_ref();
@@ -304,8 +324,8 @@ impl Reader<'_> {
                     ),
                 );
             }
-            let resolve = |used: &str| saved::resolve(used, &[text.as_str()], &|name| own.text(name));
-            match condition::parse_with(search.r#where.get_ref(), &resolve) {
+            let resolve = |used: &str| saved::resolve(used, &[text.as_str()], facets, &|name| own.text(name));
+            match condition::parse_with(search.r#where.get_ref(), facets, &resolve) {
                 Ok(condition) => {
                     searches.retain(|other| other.name != *text);
                     let display = search.display;
@@ -362,22 +382,24 @@ impl Reader<'_> {
         searches: &Searches,
     ) -> Option<Rule> {
         self.check_piles(&rule.piles, config);
-        if rule.put.is_none() && rule.rename.is_none() && rule.tag.is_empty() {
-            let head = span.start..span.start + self.text[span].lines().next().map_or(0, str::len);
-            self.find(Diagnostic::new(head, "this rule does nothing").help("add `put`, `rename` or `tag`"));
-        }
         for tag in rule.tag.iter().filter(|tag| tag.get_ref().trim().is_empty()) {
             self.find(Diagnostic::new(tag.span(), "a tag cannot be empty"));
         }
-        let resolve = |name: &str| saved::resolve(name, &[], &|name| searches.text(name));
-        let when = condition::parse_with(rule.when.get_ref(), &resolve);
+        let facets = &config.facets;
+        let resolve = |name: &str| saved::resolve(name, &[], facets, &|name| searches.text(name));
+        let when = condition::parse_with(rule.when.get_ref(), facets, &resolve);
         let when = when.map_err(|d| self.find_inside(&rule.when, d)).ok();
-        let rename = rule
-            .rename
-            .as_ref()
-            .and_then(|text| Pattern::parse(text.get_ref()).map_err(|d| self.find_inside(text, d)).ok());
+        let asks = when.as_ref().is_some_and(|when| !when.facets().is_empty());
+        if rule.put.is_none() && rule.rename.is_none() && rule.tag.is_empty() && when.is_some() && !asks {
+            let head = span.start..span.start + self.text[span].lines().next().map_or(0, str::len);
+            self.find(Diagnostic::new(head, "this rule does nothing").help("add `put`, `rename` or `tag`"));
+        }
+        let rename = rule.rename.as_ref().and_then(|text| {
+            Pattern::parse(text.get_ref(), facets).map_err(|d| self.find_inside(text, d)).ok()
+        });
         let put = rule.put.as_ref().and_then(|text| {
-            let put = PutPattern::parse(text.get_ref()).map_err(|d| self.find_inside(text, d)).ok()?;
+            let put =
+                PutPattern::parse(text.get_ref(), facets).map_err(|d| self.find_inside(text, d)).ok()?;
             self.check_shelf(text, &put, config);
             Some(put)
         });
@@ -398,6 +420,8 @@ impl Reader<'_> {
                 ClashText::Hold => Clash::Hold,
                 ClashText::Replace => Clash::Replace,
             },
+            precedence: rule.precedence,
+            corrects_extension: rule.extension == ExtensionText::Correct,
         })
     }
 

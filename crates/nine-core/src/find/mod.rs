@@ -4,11 +4,13 @@
 //! nobody looked at) makes a row a `maybe`. The caller learns what those rows need and asks again.
 //! [`Condition::holds`] is the same question for one item; a test holds both against one another.
 
+mod facets;
 mod names;
 mod rows;
 
 use std::collections::{HashMap, HashSet};
 
+pub use facets::Asked;
 pub use rows::Rows;
 
 use crate::condition::{
@@ -30,6 +32,8 @@ pub struct Query<'a> {
     pub now: &'a Now,
     /// Answers of the index of words.
     pub texts: &'a TextAnswers,
+    /// The words inside a file, where they were read.
+    pub text_of: &'a dyn Fn(NodeId) -> Option<String>,
     /// Whether a link leads nowhere.
     pub is_broken: &'a dyn Fn(NodeId) -> bool,
     /// Whether a folder's tags count for all that lies in it.
@@ -135,6 +139,7 @@ impl Query<'_> {
                 let limit = self.now.before(*span);
                 sure_of(among, |id| (self.age_from(*subject, id) < limit) == (*compare == Compare::Over))
             }
+            Test::Facet(facet, test) => self.facet(facet, test, among),
             Test::Flag(flag) => sure_of(among, |id| self.flag(*flag, id)),
         }
     }
@@ -258,6 +263,7 @@ fn cost(condition: &Condition) -> u8 {
         Condition::Test(Test::Flag(_)) => 0,
         Condition::Test(Test::Ext(_) | Test::Count(..)) => 2,
         Condition::Test(Test::Words(WordSubject::Text, _)) => 7,
+        Condition::Test(Test::Facet(..)) => 8,
         Condition::Test(Test::Words(_, WordTest::Matches(_))) => 4,
         Condition::Test(Test::Words(..)) => 3,
     }

@@ -131,6 +131,12 @@ pub(super) fn lookup(ext: &str) -> Option<Known> {
     KNOWN.get(ext).copied()
 }
 
+/// The usual extension of a media type, without its dot.
+pub(super) fn usual_for(media: &str) -> Option<&'static str> {
+    let (_, list, _) = SIGNED.iter().find(|(.., signatures)| signatures.first() == Some(&media))?;
+    list.split_ascii_whitespace().next()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

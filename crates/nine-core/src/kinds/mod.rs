@@ -144,6 +144,16 @@ pub fn decide(name: &[u8], content: Option<&Content>) -> Verdict {
     Verdict { item_type, evidence }
 }
 
+/// The extension that a file's content asks for, where it contradicts the one in its name.
+pub fn right_extension(name: &[u8], content: Option<&Content>) -> Option<&'static str> {
+    let verdict = decide(name, content);
+    match (verdict.evidence, content?) {
+        (Evidence::Contradiction(_), Content::Signature(_, _, media)) => extensions::usual_for(media),
+        (Evidence::Contradiction(_), Content::Text(_, "web page")) => Some("html"),
+        _ => None,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

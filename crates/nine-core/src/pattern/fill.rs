@@ -1,87 +1,216 @@
 //! From a pattern and an item to a name.
 
 use super::{Form, Pattern, Piece, Subject};
+use crate::correct::{corrected, tidy_stem};
+use crate::facet::{Finding, Source};
 use crate::item::Item;
 use crate::moment::{Moment, Now};
 use crate::names;
+use crate::tags::answers_to;
 
-/// A value that is not known and for which the pattern gives nothing to write.
+/// What a pattern needs and is not known, while the pattern gives nothing to write instead.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Unknown(pub &'static str);
+pub enum Unknown {
+    /// The value of a subject.
+    Value(&'static str),
+    /// The answer of a facet, and why it is not known.
+    Answer(String, String),
+    /// Which of these tags files the item; none if it has no tag.
+    Tag(Vec<String>),
+}
+
+impl Unknown {
+    /// What is not known, in words.
+    pub fn words(&self) -> String {
+        match self {
+            Unknown::Value(subject) => format!("`{subject}` is not known"),
+            Unknown::Answer(_, why) => why.clone(),
+            Unknown::Tag(tags) if tags.is_empty() => "it has no tag".into(),
+            Unknown::Tag(tags) => {
+                let tags: Vec<String> = tags.iter().map(|tag| format!("`{tag}`")).collect();
+                format!("it has several tags: {}", tags.join(", "))
+            }
+        }
+    }
+}
 
 /// A name made from a pattern.
-pub type Filled = Result<Vec<u8>, Unknown>;
+pub type Filled<T = Vec<u8>> = Result<T, Unknown>;
+
+/// What a pattern is filled from.
+pub struct Filling<'a> {
+    /// The item as it was found.
+    pub item: &'a Item,
+    /// The name that earlier rules gave it, or its own.
+    pub name: &'a [u8],
+    /// The time from which ages are counted.
+    pub now: &'a Now,
+    /// Which tag goes before which, where an item has several.
+    pub precedence: &'a [String],
+    /// Whether the extension is the one that the content asks for.
+    pub corrects_extension: bool,
+}
 
 impl Pattern {
-    /// Makes a folder's name. Never empty, never `.` or `..`, holds no separator, and is acceptable
-    /// to common file systems.
+    /// Makes the names of folders: one, or several where the pattern is a nested tag. None is empty,
+    /// `.` or `..`, or holds a separator, and all are acceptable to common file systems.
     ///
     /// # Errors
-    /// The subject whose value is unknown.
-    pub fn fill_folder(&self, item: &Item, now: &Now) -> Filled {
-        let safe = names::make_safe(&self.fill(item, now)?);
-        if safe.is_empty() { Err(Unknown("name")) } else { Ok(safe) }
-    }
-
-    /// Makes an item's name under the same rules; a file's extension is added if the pattern left
-    /// it out.
-    ///
-    /// # Errors
-    /// The subject whose value is unknown.
-    pub fn fill_name(&self, item: &Item, now: &Now) -> Filled {
-        let mut name = self.fill(item, now)?;
-        let ext = item.extension();
-        if !names::split_extension(&name).1.eq_ignore_ascii_case(ext) {
-            name.extend_from_slice(ext);
+    /// What is unknown.
+    pub fn fill_folders(&self, filling: &Filling) -> Filled<Vec<Vec<u8>>> {
+        let whole = |part: &[u8]| {
+            let safe = names::make_safe(part);
+            if safe.is_empty() { Err(Unknown::Value("name")) } else { Ok(safe) }
+        };
+        if self.is_tag() {
+            let tag = self.fill(filling, true)?;
+            return tag.split(|b| *b == b'/').filter(|part| !part.is_empty()).map(whole).collect();
         }
-        let safe = names::make_safe(&name);
-        let stem_left = names::split_extension(&safe).0.iter().any(|b| !matches!(b, b'.' | b' '));
-        if safe.is_empty() || !stem_left { Err(Unknown("name")) } else { Ok(safe) }
+        Ok(vec![whole(&self.fill(filling, false)?)?])
     }
 
-    fn fill(&self, item: &Item, now: &Now) -> Filled {
+    /// Makes an item's name under the same rules, with no word doubled and without copy marks and stray
+    /// signs; a file's extension is added if the pattern left it out.
+    ///
+    /// # Errors
+    /// What is unknown.
+    pub fn fill_name(&self, filling: &Filling) -> Filled {
+        let ext = filling.extension();
+        let mut name = self.fill(filling, false)?;
+        if names::split_extension(&name).1.eq_ignore_ascii_case(&ext) {
+            name.truncate(name.len() - ext.len());
+        }
+        // Bytes outside UTF-8 are kept as they are.
+        let stem = std::str::from_utf8(&name).map_or(name.clone(), |stem| corrected(stem).into_bytes());
+        let stem_left = stem.iter().any(|b| !matches!(b, b'.' | b' '));
+        let safe = names::make_safe(&[stem.as_slice(), &ext].concat());
+        if safe.is_empty() || !stem_left { Err(Unknown::Value("name")) } else { Ok(safe) }
+    }
+
+    fn fill(&self, filling: &Filling, nested: bool) -> Filled {
         let mut out = Vec::new();
         for piece in &self.pieces {
             match piece {
                 Piece::Literal(text) => out.extend_from_slice(text.as_bytes()),
+                Piece::Value { subject: Subject::Stem, form: Form::Rest, .. } => {
+                    out.extend_from_slice(self.rest(filling).as_bytes());
+                }
                 Piece::Value { subject, form, fallback } => {
-                    let value = value(*subject, form, item, now, out.is_empty());
+                    let value = filling.value(*subject, form, out.is_empty());
                     match (value.filter(|v| !v.is_empty() || *subject == Subject::Ext), fallback) {
-                        (Some(value), _) if !value.is_empty() => {
-                            out.extend(value.iter().map(|b| if *b == b'/' { b'-' } else { *b }));
-                        }
+                        (Some(value), _) if !value.is_empty() => push(&mut out, &value),
                         (_, Some(fallback)) => out.extend_from_slice(fallback.as_bytes()),
                         // A file without extension is no mystery: {stem}{ext} is its stem.
                         (Some(_), None) if !out.is_empty() => {}
-                        _ => return Err(Unknown(subject.word())),
+                        _ => return Err(Unknown::Value(subject.word())),
                     }
                 }
+                Piece::Answer { facet, fallback } => {
+                    let finding = facet.ask(filling.item, filling.now);
+                    match (finding.value(), fallback) {
+                        (Some(value), _) => push(&mut out, value.as_bytes()),
+                        (None, Some(fallback)) => out.extend_from_slice(fallback.as_bytes()),
+                        (None, None) => {
+                            let why = finding.doubt(&facet.name).unwrap_or_default();
+                            return Err(Unknown::Answer(facet.name.clone(), why));
+                        }
+                    }
+                }
+                Piece::Tag { facets, fallback } => match (filling.tag(facets), fallback) {
+                    (Ok(tag), _) if nested => out.extend_from_slice(tag.as_bytes()),
+                    (Ok(tag), _) => push(&mut out, tag.as_bytes()),
+                    (Err(tags), Some(fallback)) if tags.is_empty() => {
+                        out.extend_from_slice(fallback.as_bytes());
+                    }
+                    (Err(tags), _) => return Err(Unknown::Tag(tags)),
+                },
             }
         }
         Ok(out)
     }
+
+    /// The words of the stem from which no facet of the pattern was read.
+    fn rest(&self, filling: &Filling) -> String {
+        let stem = String::from_utf8_lossy(filling.item.stem()).into_owned();
+        let findings: Vec<Finding> = self.facets().map(|f| f.ask(filling.item, filling.now)).collect();
+        let found = findings.iter().filter_map(|finding| finding.found.as_ref());
+        let mut used: Vec<_> =
+            found.filter(|found| found.source == Source::Name).flat_map(|found| found.at.clone()).collect();
+        used.sort_by_key(|at| std::cmp::Reverse(at.start));
+        let mut rest = stem;
+        for at in used {
+            if rest.get(at.clone()).is_some() {
+                rest.replace_range(at, " ");
+            }
+        }
+        let left = corrected(&rest.replace('_', " "));
+        if left.chars().any(char::is_alphanumeric) { left } else { String::new() }
+    }
 }
 
-/// The value of a subject, `None` if it is not known. `first`: nothing stands before it, so an
-/// extension goes without its dot.
-fn value(subject: Subject, form: &Form, item: &Item, now: &Now, first: bool) -> Option<Vec<u8>> {
-    let plain = |bytes: &[u8]| Some(bytes.to_vec());
-    match subject {
-        Subject::Type => match item.verdict().item_type {
-            crate::kinds::ItemType::Unknown => None,
-            known => plain(known.word().as_bytes()),
-        },
-        Subject::Ext => {
-            let ext = item.extension();
-            plain(if first { ext.strip_prefix(b".").unwrap_or(ext) } else { ext })
+/// Adds a value; what would part folders becomes a dash.
+fn push(out: &mut Vec<u8>, value: &[u8]) {
+    out.extend(value.iter().map(|b| if *b == b'/' { b'-' } else { *b }));
+}
+
+impl Filling<'_> {
+    /// The extension that the item is to have.
+    fn extension(&self) -> Vec<u8> {
+        let ext = if self.item.is_folder() { b"" } else { names::split_extension(self.name).1 };
+        match self.item.right_extension().filter(|_| self.corrects_extension) {
+            Some(right) => format!(".{right}").into_bytes(),
+            None => ext.to_vec(),
         }
-        Subject::Stem => in_form(item.stem(), form),
-        Subject::Name => in_form(item.name(), form),
-        Subject::Pile => plain(item.spot.place.as_bytes()),
-        Subject::Today => date(Some(now.moment()), form, now),
-        Subject::Modified => date(Some(item.newest), form, now),
-        Subject::Created | Subject::Arrived => date(item.entry.born, form, now),
-        Subject::Opened => date(item.entry.opened, form, now),
+    }
+
+    fn stem(&self) -> &[u8] {
+        if self.item.is_folder() { self.name } else { names::split_extension(self.name).0 }
+    }
+
+    /// The value of a subject, `None` if it is not known. `first`: nothing stands before it, so an
+    /// extension goes without its dot.
+    fn value(&self, subject: Subject, form: &Form, first: bool) -> Option<Vec<u8>> {
+        let (item, now) = (self.item, self.now);
+        let plain = |bytes: &[u8]| Some(bytes.to_vec());
+        match subject {
+            Subject::Type => match item.verdict().item_type {
+                crate::kinds::ItemType::Unknown => None,
+                known => plain(known.word().as_bytes()),
+            },
+            Subject::Ext => {
+                let ext = self.extension();
+                plain(if first { ext.strip_prefix(b".").unwrap_or(&ext) } else { &ext })
+            }
+            Subject::Stem => in_form(self.stem(), form),
+            Subject::Name => in_form(self.name, form),
+            Subject::Pile => plain(item.spot.place.as_bytes()),
+            Subject::Today => date(Some(now.moment()), form, now),
+            Subject::Modified => date(Some(item.newest), form, now),
+            Subject::Created | Subject::Arrived => date(item.entry.born, form, now),
+            Subject::Opened => date(item.entry.opened, form, now),
+        }
+    }
+
+    /// The tag that files the item; else those between which a person must choose.
+    fn tag(&self, facets: &[String]) -> Result<String, Vec<String>> {
+        if let Some((_, tag)) = self.item.told.iter().find(|(of, _)| of == "tag") {
+            return Ok(tag.clone());
+        }
+        let all = || self.item.tags.iter().chain(&self.item.note_tags);
+        let is_answer = |tag: &str| facets.iter().any(|facet| answers_to(tag, facet));
+        let mut tags: Vec<String> = Vec::new();
+        for tag in all().filter(|tag| !is_answer(tag)) {
+            crate::tags::add(&mut tags, tag);
+        }
+        // `loan/north-gallery` says `loan` too.
+        let every = tags.clone();
+        tags.retain(|tag| !every.iter().any(|other| other != tag && answers_to(other, tag)));
+        let first = self.precedence.iter().find_map(|wanted| tags.iter().find(|tag| answers_to(tag, wanted)));
+        match (first, tags.as_slice()) {
+            (Some(tag), _) => Ok(tag.clone()),
+            (None, [tag]) => Ok(tag.clone()),
+            (None, _) => Err(tags),
+        }
     }
 }
 
@@ -95,8 +224,8 @@ fn in_form(bytes: &[u8], form: &Form) -> Option<Vec<u8>> {
     };
     match form {
         Form::Initial => names::initial(text).map(String::into_bytes),
-        Form::Tidy => Some(names::tidy_stem(text).into_bytes()),
-        Form::Plain | Form::Date(_) => Some(bytes.to_vec()),
+        Form::Tidy => Some(tidy_stem(text).into_bytes()),
+        Form::Plain | Form::Rest | Form::Date(_) => Some(bytes.to_vec()),
     }
 }
 

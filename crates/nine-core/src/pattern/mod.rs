@@ -5,19 +5,38 @@
 mod fill;
 mod parse;
 
-pub use fill::{Filled, Unknown};
+pub use fill::{Filled, Filling, Unknown};
+pub use parse::is_subject;
+
+use std::sync::Arc;
+
+use crate::facet::Facet;
 
 /// A pattern for one name.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Pattern {
     pieces: Vec<Piece>,
 }
 
 /// A piece of a pattern.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 enum Piece {
     Literal(String),
-    Value { subject: Subject, form: Form, fallback: Option<String> },
+    Value {
+        subject: Subject,
+        form: Form,
+        fallback: Option<String>,
+    },
+    /// A facet's answer.
+    Answer {
+        facet: Arc<Facet>,
+        fallback: Option<String>,
+    },
+    /// The item's own tag; tags below these are answers of facets and do not count.
+    Tag {
+        facets: Vec<String>,
+        fallback: Option<String>,
+    },
 }
 
 /// What a pattern may speak of.
@@ -41,12 +60,14 @@ enum Form {
     Plain,
     Initial,
     Tidy,
+    /// What no facet of the pattern was read from.
+    Rest,
     /// A `strftime` format.
     Date(String),
 }
 
 /// A pattern for a place to put things: a shelf, and folders below it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct PutPattern {
     /// The bookcase, where it is named.
     pub bookcase: Option<String>,
@@ -57,6 +78,40 @@ pub struct PutPattern {
 }
 
 impl Pattern {
+    /// The facets that it speaks of.
+    pub fn facets(&self) -> impl Iterator<Item = &Arc<Facet>> {
+        self.pieces.iter().filter_map(|piece| match piece {
+            Piece::Answer { facet, .. } => Some(facet),
+            _ => None,
+        })
+    }
+
+    /// Whether filling it needs the item's tags.
+    pub fn asks_for_tags(&self) -> bool {
+        self.pieces.iter().any(|piece| matches!(piece, Piece::Tag { .. } | Piece::Answer { .. }))
+    }
+
+    /// Whether it is a tag and nothing else, so that a nested one makes nested folders.
+    pub fn is_tag(&self) -> bool {
+        matches!(self.pieces.as_slice(), [Piece::Tag { .. }])
+    }
+
+    /// The facet that it is, and nothing else.
+    pub fn only_facet(&self) -> Option<&Arc<Facet>> {
+        match self.pieces.as_slice() {
+            [Piece::Answer { facet, .. }] => Some(facet),
+            _ => None,
+        }
+    }
+
+    /// Its text, if it is plain.
+    pub fn literal(&self) -> Option<&str> {
+        match self.pieces.as_slice() {
+            [Piece::Literal(text)] => Some(text),
+            _ => None,
+        }
+    }
+
     /// Whether filling it needs the item's type.
     pub fn asks_for_type(&self) -> bool {
         self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Type, .. }))

@@ -1,7 +1,10 @@
 //! From text to a pattern.
 
+use std::sync::Arc;
+
 use super::{Form, Pattern, Piece, PutPattern, Subject};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
+use crate::facet::Facets;
 
 const SUBJECTS: [(&str, Subject); 10] = [
     ("type", Subject::Type),
@@ -15,6 +18,14 @@ const SUBJECTS: [(&str, Subject); 10] = [
     ("opened", Subject::Opened),
     ("arrived", Subject::Arrived),
 ];
+
+/// The word that stands for the item's own tag.
+const TAG: &str = "tag";
+
+/// Whether a word stands for something in patterns, so that no facet can have it as its name.
+pub fn is_subject(name: &str) -> bool {
+    name == TAG || SUBJECTS.iter().any(|(word, _)| *word == name)
+}
 
 impl Subject {
     /// The subject's word.
@@ -32,15 +43,15 @@ impl Pattern {
     ///
     /// # Errors
     /// An unknown subject or form, an unclosed brace, or a `/` in the text.
-    pub fn parse(text: &str) -> Result<Self, Diagnostic> {
+    pub fn parse(text: &str, facets: &Facets) -> Result<Self, Diagnostic> {
         if let Some((at, _)) = split(text).nth(1) {
             return Err(Diagnostic::new(at - 1..at, "a name cannot hold a `/`")
                 .help("`rename` gives a name only; the folder is said in `put`"));
         }
-        Self::parse_part(text)
+        Self::parse_part(text, facets)
     }
 
-    fn parse_part(text: &str) -> Result<Self, Diagnostic> {
+    fn parse_part(text: &str, facets: &Facets) -> Result<Self, Diagnostic> {
         let mut pieces = Vec::new();
         let mut literal = String::new();
         let mut at = 0;
@@ -56,7 +67,7 @@ impl Pattern {
                             .help("close it with `}`, or write `{{` for a brace itself")
                     })?;
                     push_literal(&mut pieces, &mut literal);
-                    pieces.push(value(&text[at + 1..end]).map_err(|d| d.shifted(at + 1))?);
+                    pieces.push(value(&text[at + 1..end], facets).map_err(|d| d.shifted(at + 1))?);
                     at = end + 1;
                 }
                 '}' => {
@@ -84,13 +95,23 @@ fn push_literal(pieces: &mut Vec<Piece>, literal: &mut String) {
 }
 
 /// Reads what stands between braces.
-fn value(text: &str) -> Result<Piece, Diagnostic> {
+fn value(text: &str, facets: &Facets) -> Result<Piece, Diagnostic> {
     let (body, fallback) = match text.split_once('|') {
         Some((body, fallback)) => (body, Some(fallback.to_owned())),
         None => (text, None),
     };
     let (word, form) = body.split_once(':').map_or((body, None), |(word, form)| (word, Some(form)));
-    let known = || SUBJECTS.iter().map(|(word, _)| *word);
+    let known = || SUBJECTS.iter().map(|(word, _)| *word).chain([TAG]).chain(facets.names());
+    if word == TAG || facets.get(word).is_some() {
+        if let Some(form) = form {
+            return Err(no_forms(word, word.len() + 1..word.len() + 1 + form.len()));
+        }
+        check_fallback(word, body, text, fallback.as_deref())?;
+        return Ok(match facets.get(word) {
+            Some(facet) => Piece::Answer { facet: Arc::clone(facet), fallback },
+            None => Piece::Tag { facets: facets.names().map(str::to_owned).collect(), fallback },
+        });
+    }
     let subject = SUBJECTS.iter().find(|(known, _)| *known == word).map(|(_, subject)| *subject);
     let subject = subject.ok_or_else(|| {
         let found = Diagnostic::new(0..word.len(), format!("`{word}` is not known in patterns"));
@@ -103,14 +124,23 @@ fn value(text: &str) -> Result<Piece, Diagnostic> {
         None => Form::Plain,
         Some(form) => read_form(subject, form).map_err(|d| d.shifted(word.len() + 1))?,
     };
-    if fallback.as_deref().is_some_and(|f| f.trim().is_empty() || f.contains(['/', '{'])) {
+    check_fallback(word, body, text, fallback.as_deref())?;
+    Ok(Piece::Value { subject, form, fallback })
+}
+
+fn check_fallback(word: &str, body: &str, text: &str, fallback: Option<&str>) -> Result<(), Diagnostic> {
+    if fallback.is_some_and(|f| f.trim().is_empty() || f.contains(['/', '{'])) {
         return Err(Diagnostic::new(
             body.len()..text.len(),
             "what is written where the value is unknown must be a plain word",
         )
         .help(format!("for example {{{word}|Unsorted}}")));
     }
-    Ok(Piece::Value { subject, form, fallback })
+    Ok(())
+}
+
+fn no_forms(word: &str, at: std::ops::Range<usize>) -> Diagnostic {
+    Diagnostic::new(at, format!("`{word}` has no forms")).help(format!("write {{{word}}}"))
 }
 
 fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
@@ -128,12 +158,10 @@ fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
         }
         (Subject::Stem | Subject::Name, "initial") => return Ok(Form::Initial),
         (Subject::Stem | Subject::Name, "tidy") => return Ok(Form::Tidy),
-        (Subject::Stem | Subject::Name, _) => (false, "initial or tidy"),
-        _ => {
-            return Err(
-                Diagnostic::new(whole, format!("`{word}` has no forms")).help(format!("write {{{word}}}"))
-            );
-        }
+        (Subject::Stem, "rest") => return Ok(Form::Rest),
+        (Subject::Stem, _) => (false, "initial, tidy or rest"),
+        (Subject::Name, _) => (false, "initial or tidy"),
+        _ => return Err(no_forms(word, whole)),
     };
     if fits {
         return Ok(Form::Date(form.to_owned()));
@@ -147,7 +175,7 @@ impl PutPattern {
     ///
     /// # Errors
     /// No shelf number where one belongs, or what [`Pattern::parse`] refuses in a folder's part.
-    pub fn parse(text: &str) -> Result<Self, Diagnostic> {
+    pub fn parse(text: &str, facets: &Facets) -> Result<Self, Diagnostic> {
         let mut parts = split(text);
         let expected = "it starts with a shelf's number, such as 2/{type}, or with a bookcase and a number, such as home/2";
         let number = |part: &str| match part.as_bytes() {
@@ -175,7 +203,7 @@ impl PutPattern {
                         format!("`{part}` would lead off the shelf"),
                     ));
                 }
-                Pattern::parse_part(part).map_err(|d| d.shifted(at))
+                Pattern::parse_part(part, facets).map_err(|d| d.shifted(at))
             })
             .collect::<Result<_, _>>()?;
         Ok(Self { bookcase, shelf, folders })

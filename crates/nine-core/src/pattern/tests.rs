@@ -2,6 +2,7 @@ use jiff::tz::TimeZone;
 use proptest::prelude::*;
 
 use super::*;
+use crate::facet::Facets;
 use crate::item::{Entry, Identity, Item, Kind};
 use crate::moment::Now;
 use crate::place::{ItemPath, Spot};
@@ -21,29 +22,43 @@ fn item(name: &[u8]) -> Item {
         changed: modified,
         identity: Identity([0, 0]),
     };
-    Item {
-        spot: Spot::new("downloads", ItemPath::new(name).unwrap()),
-        size: 1,
-        items: None,
-        newest: modified,
-        tags: vec![],
-        content: None,
-        text: None,
-        broken: false,
-        together: None,
-        entry,
-    }
+    Item::new(Spot::new("downloads", ItemPath::new(name).unwrap()), entry)
 }
 
-fn name(pattern: &str, of: &str) -> Result<String, &'static str> {
-    let filled = Pattern::parse(pattern).unwrap().fill_name(&item(of.as_bytes()), &now());
-    filled.map(|bytes| String::from_utf8(bytes).unwrap()).map_err(|unknown| unknown.0)
+/// A lender and a season.
+fn facets() -> Facets {
+    let text = r#"
+[facet.lender]
+values = { "Harrow Dock Trust" = ["HDT"], "Kittiwake Society" = [] }
+spelling = "close"
+[facet.season]
+from = "year"
+starts = "October"
+"#;
+    crate::config::parse(text).unwrap().facets
 }
 
-fn folder(pattern: &str, of: &str) -> Result<String, &'static str> {
-    let pattern = PutPattern::parse(&format!("2/{pattern}")).unwrap();
-    let filled = pattern.folders[0].fill_folder(&item(of.as_bytes()), &now());
-    filled.map(|bytes| String::from_utf8(bytes).unwrap()).map_err(|unknown| unknown.0)
+fn filling<'a>(item: &'a Item, now: &'a Now) -> Filling<'a> {
+    Filling { item, name: item.name(), now, precedence: &[], corrects_extension: false }
+}
+
+fn text(bytes: Vec<u8>) -> String {
+    String::from_utf8(bytes).unwrap()
+}
+
+fn name(pattern: &str, of: &str) -> Result<String, Unknown> {
+    let pattern = Pattern::parse(pattern, &facets()).unwrap();
+    pattern.fill_name(&filling(&item(of.as_bytes()), &now())).map(text)
+}
+
+fn folder(pattern: &str, of: &str) -> Result<String, Unknown> {
+    folder_of(pattern, &item(of.as_bytes()), &[])
+}
+
+fn folder_of(pattern: &str, item: &Item, precedence: &[String]) -> Result<String, Unknown> {
+    let pattern = PutPattern::parse(&format!("2/{pattern}"), &facets()).unwrap();
+    let filled = pattern.folders[0].fill_folders(&Filling { precedence, ..filling(item, &now()) });
+    filled.map(|names| names.into_iter().map(text).collect::<Vec<_>>().join(" > "))
 }
 
 #[test]
@@ -64,15 +79,15 @@ fn extensions_are_kept_and_go_without_a_dot_where_they_start_a_name() {
     assert_eq!(name("{stem:tidy}", "a b.pdf").unwrap(), "A b.pdf");
     assert_eq!(name("{stem}{ext}", "README").unwrap(), "README");
     assert_eq!(folder("{ext}", "a.PDF").unwrap(), "PDF");
-    assert_eq!(folder("{ext}", "README"), Err("ext"));
+    assert_eq!(folder("{ext}", "README"), Err(Unknown::Value("ext")));
     assert_eq!(folder("{ext|none}", "README").unwrap(), "none");
 }
 
 #[test]
 fn unknown_values_need_a_fallback() {
-    assert_eq!(folder("{type}", "a.qqq"), Err("type"));
+    assert_eq!(folder("{type}", "a.qqq"), Err(Unknown::Value("type")));
     assert_eq!(folder("{type|Unsorted}", "a.qqq").unwrap(), "Unsorted");
-    assert_eq!(folder("{arrived:year}", "a.txt"), Err("arrived"));
+    assert_eq!(folder("{arrived:year}", "a.txt"), Err(Unknown::Value("arrived")));
 }
 
 #[test]
@@ -80,12 +95,14 @@ fn values_never_make_separators_or_refused_names() {
     assert_eq!(name("{modified:%Y/%m}{ext}", "a.txt").unwrap(), "2030-11.txt");
     assert_eq!(folder("{stem}", "what?.txt").unwrap(), "what-");
     assert_eq!(folder("{stem}", "con.txt").unwrap(), "con_");
-    assert_eq!(folder("{stem}", "...").unwrap_err(), "name");
+    assert_eq!(folder("{stem}", "...").unwrap_err(), Unknown::Value("name"));
 }
 
 #[test]
 fn bytes_outside_utf8_are_kept() {
-    let filled = Pattern::parse("x {stem:tidy}{ext}").unwrap().fill_name(&item(b"caf\xe9.txt"), &now());
+    let filled = Pattern::parse("x {stem:tidy}{ext}", &facets())
+        .unwrap()
+        .fill_name(&filling(&item(b"caf\xe9.txt"), &now()));
     assert_eq!(filled.unwrap(), b"x caf\xe9.txt");
 }
 
@@ -94,7 +111,7 @@ fn errors_point_at_the_word() {
     for (text, word, help) in [
         ("{lender}", "lender", "patterns know type"),
         ("{modifed}", "modifed", "did you mean `modified`?"),
-        ("{stem:upside}", "upside", "its forms are initial or tidy"),
+        ("{stem:upside}", "upside", "its forms are initial, tidy or rest"),
         ("{modified:nope}", "nope", "its forms are year"),
         ("{type:tidy}", "tidy", "write {type}"),
         ("{stem", "{stem", "close it with"),
@@ -102,26 +119,85 @@ fn errors_point_at_the_word() {
         ("{type|}", "|", "for example {type|Unsorted}"),
         ("a/b", "/", "`rename` gives a name only"),
     ] {
-        let found = Pattern::parse(text).expect_err(text);
+        let found = Pattern::parse(text, &Facets::default()).expect_err(text);
         assert_eq!(&text[found.span.clone()], word, "{text}");
         assert!(found.help.unwrap_or_default().starts_with(help), "{text}");
     }
     for text in ["{type}/x", "Loans", "0/x", "10/x", "home/{type}", "", "2/../x"] {
-        assert!(PutPattern::parse(text).is_err(), "{text}");
+        assert!(PutPattern::parse(text, &Facets::default()).is_err(), "{text}");
     }
-    let put = PutPattern::parse("home/3/{type}/{modified:%Y/%m}").unwrap();
+    let put = PutPattern::parse("home/3/{type}/{modified:%Y/%m}", &Facets::default()).unwrap();
     assert_eq!((put.bookcase.as_deref(), put.shelf, put.folders.len()), (Some("home"), 3, 2));
+}
+
+#[test]
+fn names_are_put_together_from_answers() {
+    let pattern = "{lender} {season} {stem:rest}{ext}";
+    assert_eq!(
+        name(pattern, "condition report - harow dock trst 30-31 (1).pdf").unwrap(),
+        "Harrow Dock Trust 2030-31 condition report.pdf"
+    );
+    assert_eq!(name(pattern, "HDT_31-03-2031.pdf").unwrap(), "Harrow Dock Trust 2030-31.pdf");
+    assert_eq!(
+        name("{stem:tidy} {season}", "receipt kittiwake 2030-31.PDF").unwrap(),
+        "Receipt kittiwake 2030-31.PDF"
+    );
+    assert_eq!(folder("{lender|Unsorted}", "receipt.pdf").unwrap(), "Unsorted");
+    let Err(Unknown::Answer(facet, why)) = name(pattern, "receipt 30-31.pdf") else { panic!() };
+    assert_eq!((facet.as_str(), why.as_str()), ("lender", "the lender is not known"));
+}
+
+#[test]
+fn a_tag_makes_folders_and_several_are_a_choice() {
+    let tagged = |tags: &[&str], inside: &[&str]| {
+        let strings = |list: &[&str]| list.iter().map(|tag| (*tag).to_owned()).collect::<Vec<_>>();
+        Item { tags: strings(tags), note_tags: strings(inside), ..item(b"a.md") }
+    };
+    let one = tagged(&["lender/Harrow Dock Trust"], &["loan", "loan/north-gallery"]);
+    assert_eq!(folder_of("{tag}", &one, &[]).unwrap(), "loan > north-gallery");
+    assert_eq!(folder_of("by {tag}", &one, &[]).unwrap(), "by loan-north-gallery");
+    let two = tagged(&["keep"], &["loan/north-gallery"]);
+    assert_eq!(
+        folder_of("{tag}", &two, &[]),
+        Err(Unknown::Tag(vec!["keep".into(), "loan/north-gallery".into()]))
+    );
+    assert_eq!(folder_of("{tag}", &two, &["x".into(), "loan".into()]).unwrap(), "loan > north-gallery");
+    assert_eq!(folder_of("{tag|other}", &tagged(&[], &[]), &[]).unwrap(), "other");
+    assert_eq!(folder_of("{tag}", &tagged(&[], &["a/../b"]), &[]), Err(Unknown::Value("name")));
+}
+
+#[test]
+fn the_extension_is_corrected_where_the_rule_says_so() {
+    let page = crate::kinds::recognise(b"<!DOCTYPE html>\n<html>");
+    let item = Item { content: Some(page), ..item(b"statement.pdf") };
+    let pattern = Pattern::parse("{stem:tidy}{ext}", &facets()).unwrap();
+    let now = now();
+    assert_eq!(pattern.fill_name(&filling(&item, &now)).unwrap(), b"Statement.pdf");
+    let corrects = Filling { corrects_extension: true, ..filling(&item, &now) };
+    assert_eq!(pattern.fill_name(&corrects).unwrap(), b"Statement.html");
 }
 
 proptest! {
     #[test]
-    fn a_filled_name_is_one_acceptable_part(bytes in proptest::collection::vec(1u8.., 1..60), tidy: bool) {
+    fn a_filled_name_is_one_acceptable_part(
+        bytes in proptest::collection::vec(1u8.., 1..60),
+        pattern in prop_oneof![
+            Just("{stem:tidy} {modified}"), Just("{stem}{ext}"), Just("{stem:rest}{ext}"),
+            Just("{lender|none} {season|none} {stem:rest}"), Just("{tag|con}"),
+        ],
+        tag in "[a-z/.: ]{1,8}",
+    ) {
         let bytes: Vec<u8> = bytes.into_iter().map(|b| if b == b'/' { b'x' } else { b }).collect();
         prop_assume!(bytes != b"." && bytes != b"..");
-        let pattern = if tidy { "{stem:tidy} {modified}" } else { "{stem}{ext}" };
-        if let Ok(name) = Pattern::parse(pattern).unwrap().fill_name(&item(&bytes), &now()) {
+        let pattern = Pattern::parse(pattern, &facets()).unwrap();
+        let item = Item { tags: vec![tag], ..item(&bytes) };
+        let now = now();
+        let name = pattern.fill_name(&filling(&item, &now));
+        let folders = pattern.fill_folders(&filling(&item, &now));
+        for name in name.into_iter().chain(folders.into_iter().flatten()) {
             prop_assert!(!name.is_empty() && !name.contains(&b'/') && name != b"." && name != b"..");
             prop_assert!(name.len() <= crate::names::NAME_MAX);
+            prop_assert!(!crate::names::is_refused_elsewhere(&name), "{:?}", name);
         }
     }
 }

@@ -3,19 +3,23 @@
 //! Planning has two halves, so that no planner needs a disk: [`tidy::propose`] says what each item
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
+pub mod put;
 mod settle;
 pub mod tag;
 pub mod tidy;
 
-pub use settle::settle;
+pub use settle::{ClashFound, Settled, settle};
+
+use serde::{Deserialize, Serialize};
 
 use crate::item::{Item, Kind, Stamp};
 use crate::kinds::Content;
 use crate::moment::Moment;
 use crate::place::{ItemPath, Spot};
 use crate::rules::Clash;
+use crate::tags;
 use crate::tree::NodeId;
-use crate::worklist::Doubt;
+use crate::worklist::{Act, Doubt, Step};
 
 /// What a planner may ask of an entry of a tree beyond what a scan tells. Asked only where it
 /// matters. `path` is the entry's path in its store.
@@ -33,7 +37,7 @@ pub trait Details {
 }
 
 /// An item and what is wanted for it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Proposal {
     /// Where it lies.
     pub item: Spot,
@@ -47,12 +51,21 @@ pub struct Proposal {
     pub modified: Moment,
     /// The tags that it has.
     pub tags: Vec<String>,
-    /// The tags that it gets.
-    pub new_tags: Vec<String>,
+    /// The tags that it has afterwards, where they change.
+    pub becomes: Option<Vec<String>>,
+    /// What facets answer, with their names; `None` where that is not known.
+    pub answers: Vec<(String, Option<String>)>,
     /// The folder that it goes to; the one it lies in if it only gets a name.
     pub folder: Option<Spot>,
     /// The name that it gets, where that is a new one.
+    #[serde(with = "crate::escape::written::maybe")]
     pub name: Option<Vec<u8>>,
+    /// Whether another item like it is made there, and it stays where it is.
+    pub copies: bool,
+    /// What is done, where the planner leaves nothing to be settled.
+    pub fixed: Option<Act>,
+    /// Whether what has its name holds the same bytes, where that was looked at.
+    pub same: Option<bool>,
     /// What to do if the name is taken.
     pub clash: Clash,
     /// Why.
@@ -64,7 +77,7 @@ pub struct Proposal {
 }
 
 /// A file or folder that is moved with its leader or not at all.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Follower {
     /// Where it lies.
     pub item: Spot,
@@ -77,27 +90,68 @@ pub struct Follower {
     /// When it was last changed.
     pub modified: Moment,
     /// What its name has behind the leader's stem, if it is renamed like it.
+    #[serde(with = "crate::escape::written::maybe")]
     pub ending: Option<Vec<u8>>,
 }
 
 impl Proposal {
     /// A proposal that wants nothing yet.
     pub fn for_item(item: &Item) -> Self {
+        let tags = item.tags.clone();
+        let new = Self::new(item.spot.clone(), item.entry.kind, item.entry.stamp(), tags);
+        Self { size: item.size, modified: item.newest, ..new }
+    }
+
+    /// The same for what little is known of something.
+    pub fn new(item: Spot, kind: Kind, stamp: Stamp, tags: Vec<String>) -> Self {
         Self {
-            item: item.spot.clone(),
-            kind: item.entry.kind,
-            stamp: item.entry.stamp(),
-            size: item.size,
-            modified: item.newest,
-            tags: item.tags.clone(),
-            new_tags: Vec::new(),
+            item,
+            kind,
+            stamp,
+            size: stamp.size,
+            modified: stamp.modified,
+            tags,
+            becomes: None,
+            answers: Vec::new(),
             folder: None,
             name: None,
+            copies: false,
+            fixed: None,
+            same: None,
             clash: Clash::Number,
             why: String::new(),
             doubts: Vec::new(),
             followers: Vec::new(),
         }
+    }
+
+    /// What is to be done exactly as a step says it.
+    pub fn fixed(step: Step) -> Self {
+        let new = Self::new(step.item, step.kind, step.stamp, Vec::new());
+        let (why, doubts) = (step.why, step.doubts);
+        Self { size: step.size, modified: step.modified, fixed: Some(step.act), why, doubts, ..new }
+    }
+
+    /// Gives it tags, each once.
+    pub fn add_tags<'t>(&mut self, tags: impl IntoIterator<Item = &'t String>) {
+        let mut after = self.becomes.clone().unwrap_or_else(|| self.tags.clone());
+        tags.into_iter().for_each(|tag| {
+            tags::add(&mut after, tag);
+        });
+        self.becomes = Some(after).filter(|after| *after != self.tags);
+    }
+
+    /// Takes tags from it.
+    pub fn drop_tags(&mut self, gone: &[String]) {
+        let mut after = self.becomes.clone().unwrap_or_else(|| self.tags.clone());
+        after.retain(|tag| !gone.contains(tag));
+        self.becomes = Some(after).filter(|after| *after != self.tags);
+    }
+
+    /// Whether it says where the item goes or what it is called.
+    pub fn moves(&self) -> bool {
+        let name = || self.name.as_deref().is_some_and(|name| name != self.item.path.name());
+        self.folder.as_ref().is_some_and(|folder| self.copies || name() || *folder != self.item.folder())
     }
 }
 

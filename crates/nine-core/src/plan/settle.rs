@@ -9,15 +9,48 @@ use crate::place::Spot;
 use crate::rules::Clash;
 use crate::worklist::{Act, ClashAnswer, Doubt, Standing, Step, Worklist};
 
+/// What proposals come to.
+#[derive(Debug, Clone, Default)]
+pub struct Settled {
+    /// The steps.
+    pub worklist: Worklist,
+    /// For each step, the number of the proposal that it is of.
+    pub of: Vec<usize>,
+    /// Names that were taken.
+    pub clashes: Vec<ClashFound>,
+}
+
+/// A name that a proposal wants and that is taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ClashFound {
+    /// The number of the proposal.
+    pub proposal: usize,
+    /// Where the name is wanted.
+    pub at: Spot,
+    /// What has it; `None` if another proposal takes it.
+    pub theirs: Option<Entry>,
+    /// The name that it would get by number.
+    pub numbered: Vec<u8>,
+    /// Whether it may be numbered, and whether it may replace what is there.
+    pub allowed: (bool, bool),
+}
+
 /// Makes steps of proposals. `standing` tells what has which name in the folders that
 /// [`super::folders_wanted`] listed; a folder that is not in it holds nothing.
-pub fn settle(proposals: Vec<Proposal>, standing: &Standing) -> Worklist {
-    let mut settler =
-        Settler { standing, claimed: HashSet::new(), numbers: HashMap::new(), steps: Vec::new(), sets: 0 };
-    for proposal in proposals {
-        settler.settle(proposal);
+pub fn settle(proposals: &[Proposal], standing: &Standing) -> Settled {
+    let mut settler = Settler {
+        standing,
+        claimed: HashSet::new(),
+        numbers: HashMap::new(),
+        out: Settled::default(),
+        sets: 0,
+        now: 0,
+    };
+    for (at, proposal) in proposals.iter().enumerate() {
+        settler.now = at;
+        settler.settle(proposal.clone());
     }
-    Worklist { steps: settler.steps }
+    settler.out
 }
 
 struct Settler<'a> {
@@ -25,8 +58,10 @@ struct Settler<'a> {
     claimed: HashSet<(Spot, Vec<u8>)>,
     /// The last number given to a name in a folder, where the search for the next one starts.
     numbers: HashMap<(Spot, Vec<u8>), usize>,
-    steps: Vec<Step>,
+    out: Settled,
     sets: u32,
+    /// The number of the proposal in hand.
+    now: usize,
 }
 
 /// What has a name that is wanted.
@@ -37,24 +72,31 @@ enum Owner<'a> {
 }
 
 impl<'a> Settler<'a> {
+    fn push(&mut self, step: Step) {
+        self.out.worklist.steps.push(step);
+        self.out.of.push(self.now);
+    }
+
     fn settle(&mut self, proposal: Proposal) {
-        if !proposal.new_tags.is_empty() {
-            let to = [proposal.tags.as_slice(), &proposal.new_tags].concat();
-            let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to });
-            tag.doubts.clear();
-            self.steps.push(tag);
+        if let Some(act) = proposal.fixed.clone() {
+            let step = self.step(&proposal, act);
+            return self.push(step);
         }
-        let Some(folder) = proposal.folder.clone() else {
-            if !proposal.doubts.is_empty() {
+        if let Some(to) = &proposal.becomes {
+            let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to: to.clone() });
+            if proposal.moves() {
+                tag.doubts.clear();
+            }
+            self.push(tag);
+        }
+        let Some(folder) = proposal.folder.clone().filter(|_| proposal.moves()) else {
+            if !proposal.doubts.is_empty() && proposal.becomes.is_none() {
                 let step = self.step(&proposal, Act::Leave);
-                self.steps.push(step);
+                self.push(step);
             }
             return;
         };
         let name = proposal.name.clone().unwrap_or_else(|| proposal.item.path.name().to_vec());
-        if folder == proposal.item.folder() && name == proposal.item.path.name() {
-            return;
-        }
         self.place(proposal, folder, name);
     }
 
@@ -74,16 +116,25 @@ impl<'a> Settler<'a> {
             return self.go(proposal, folder, wanted);
         };
         let answer = self.answer(&proposal, theirs.as_ref());
-        proposal.doubts.push(Doubt::Clash { name: taken, theirs, answer });
+        self.out.clashes.push(ClashFound {
+            proposal: self.now,
+            at: Spot::new(folder.place.clone(), folder.path.join(&taken)),
+            theirs: theirs.clone(),
+            // The files of a saved page keep their name, so no number frees it.
+            numbered: match is_bound(&proposal) {
+                true => name.clone(),
+                false => self.numbered(&folder, &name, &proposal, 2).1,
+            },
+            allowed: (!is_bound(&proposal), may_replace(&proposal, theirs.as_ref())),
+        });
+        let (ours, same) = ((proposal.size, proposal.modified), proposal.same);
+        proposal.doubts.push(Doubt::Clash { name: taken, ours, theirs, same, answer });
         match answer {
             ClashAnswer::Left => {
                 let step = self.step(&proposal, Act::Leave);
-                self.steps.push(step);
+                self.push(step);
             }
-            ClashAnswer::Replaced => {
-                self.discard_standing(&proposal, &folder, &name);
-                self.go(proposal, folder, wanted);
-            }
+            ClashAnswer::Replaced => self.replace(proposal, folder, name),
             ClashAnswer::Held => {
                 let held = Spot::new(folder.place.clone(), folder.path.join(HELD));
                 let free = self.free_name(&held, &name, &proposal, 1);
@@ -100,24 +151,13 @@ impl<'a> Settler<'a> {
 
     /// What the rule wants done, as far as the item allows it.
     fn answer(&self, proposal: &Proposal, theirs: Option<&Entry>) -> ClashAnswer {
-        let bound = proposal.followers.iter().any(|f| f.ending.is_none());
         match proposal.clash {
             Clash::Leave => ClashAnswer::Left,
             Clash::Hold => ClashAnswer::Held,
-            // A saved page cannot be numbered, since it points to its files by name.
-            Clash::Number if bound => ClashAnswer::Left,
+            Clash::Number if is_bound(proposal) => ClashAnswer::Left,
             Clash::Number => ClashAnswer::Numbered,
-            // Only a file that is there can be replaced, and only by a file that comes alone.
-            Clash::Replace => match theirs {
-                Some(entry)
-                    if entry.kind == Kind::File
-                        && proposal.kind == Kind::File
-                        && proposal.followers.is_empty() =>
-                {
-                    ClashAnswer::Replaced
-                }
-                _ => ClashAnswer::Left,
-            },
+            Clash::Replace if may_replace(proposal, theirs) => ClashAnswer::Replaced,
+            Clash::Replace => ClashAnswer::Left,
         }
     }
 
@@ -139,6 +179,12 @@ impl<'a> Settler<'a> {
 
     /// The first name, counted from `first`, that is free for the item and all that follows it.
     fn free_name(&mut self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> Vec<u8> {
+        let (number, free) = self.numbered(folder, name, proposal, first);
+        self.numbers.insert((folder.clone(), name.to_vec()), number);
+        free
+    }
+
+    fn numbered(&self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> (usize, Vec<u8>) {
         let is_folder = proposal.kind == Kind::Folder;
         let named = |n: usize| if n == 1 { name.to_vec() } else { numbered(name, n, is_folder) };
         let is_free = |number: &usize| {
@@ -151,15 +197,17 @@ impl<'a> Settler<'a> {
         let key = (folder.clone(), name.to_vec());
         let start = self.numbers.get(&key).map_or(first, |last| last + 1);
         let number = (start..).find(is_free).expect("some number is free");
-        self.numbers.insert(key, number);
-        named(number)
+        (number, named(number))
     }
 
-    fn discard_standing(&mut self, proposal: &Proposal, folder: &Spot, name: &[u8]) {
-        let Owner::Standing((there, entry)) = self.owner(folder, name, &proposal.item) else {
+    /// Puts what has the name into the trash and the item in its place: both or neither.
+    fn replace(&mut self, proposal: Proposal, folder: Spot, name: Vec<u8>) {
+        let Owner::Standing((there, entry)) = self.owner(&folder, &name, &proposal.item) else {
             return;
         };
-        self.steps.push(Step {
+        self.sets += 1;
+        let together = Some(self.sets);
+        self.push(Step {
             act: Act::Discard,
             item: Spot::new(folder.place.clone(), folder.path.join(there)),
             kind: entry.kind,
@@ -168,8 +216,9 @@ impl<'a> Settler<'a> {
             modified: entry.modified,
             why: proposal.why.clone(),
             doubts: Vec::new(),
-            together: None,
+            together,
         });
+        self.go_together(proposal, folder, vec![name], together);
     }
 
     /// Writes the steps of an item and its followers; `names` are theirs in the same order.
@@ -178,6 +227,10 @@ impl<'a> Settler<'a> {
             self.sets += 1;
             self.sets
         });
+        self.go_together(proposal, folder, names, together);
+    }
+
+    fn go_together(&mut self, proposal: Proposal, folder: Spot, names: Vec<Vec<u8>>, together: Option<u32>) {
         let mut targets =
             names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(name)));
         let leader = self.step(&proposal, Act::Leave);
@@ -197,8 +250,8 @@ impl<'a> Settler<'a> {
             let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
             self.claimed.insert((folder.clone(), key));
             step.together = together;
-            step.act = Act::Move { to };
-            self.steps.push(step);
+            step.act = if proposal.copies { Act::Copy { to } } else { Act::Move { to } };
+            self.push(step);
         }
     }
 
@@ -215,6 +268,18 @@ impl<'a> Settler<'a> {
             together: None,
         }
     }
+}
+
+/// Whether something follows that points to it by name, as a saved page does.
+fn is_bound(proposal: &Proposal) -> bool {
+    proposal.followers.iter().any(|follower| follower.ending.is_none())
+}
+
+/// Only a file that is there can be replaced, and only by a file that comes alone.
+fn may_replace(proposal: &Proposal, theirs: Option<&Entry>) -> bool {
+    theirs.is_some_and(|entry| entry.kind == Kind::File)
+        && proposal.kind == Kind::File
+        && proposal.followers.is_empty()
 }
 
 /// A follower's name beside a leader of this name.

@@ -1,28 +1,8 @@
 //! The planner of `tag`: what becomes of the tags of each item.
 
-use crate::item::{Kind, Stamp};
-use crate::moment::Moment;
+use super::Proposal;
 use crate::names::fold;
-use crate::place::Spot;
 use crate::tags::{add, answers_to};
-use crate::worklist::{Act, Step, Worklist};
-
-/// An item whose tags may change.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Tagged {
-    /// Where it lies.
-    pub item: Spot,
-    /// File, folder or other.
-    pub kind: Kind,
-    /// As what it must be found.
-    pub stamp: Stamp,
-    /// Its bytes, all of a folder's.
-    pub size: u64,
-    /// When it was last changed.
-    pub modified: Moment,
-    /// Its tags.
-    pub tags: Vec<String>,
-}
 
 /// What becomes of tags.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -75,23 +55,16 @@ fn is_dropped(tag: &str, gone: &str) -> bool {
     }
 }
 
-/// The steps that a change of tags makes; items whose tags stay as they are make none.
-pub fn plan(items: impl IntoIterator<Item = Tagged>, change: &TagChange, why: &str) -> Worklist {
-    let step = |tagged: Tagged| {
-        let to = change.apply(&tagged.tags);
-        (to != tagged.tags).then(|| Step {
-            act: Act::Tag { from: tagged.tags, to },
-            item: tagged.item,
-            kind: tagged.kind,
-            stamp: tagged.stamp,
-            size: tagged.size,
-            modified: tagged.modified,
-            why: why.to_owned(),
-            doubts: Vec::new(),
-            together: None,
-        })
+/// What a change of tags makes of items; those whose tags stay as they are come to nothing.
+pub fn plan(items: impl IntoIterator<Item = Proposal>, change: &TagChange, why: &str) -> Vec<Proposal> {
+    let changed = |mut item: Proposal| {
+        let after = change.apply(&item.tags);
+        let changes = after != item.tags;
+        item.why = why.to_owned();
+        item.becomes = Some(after);
+        changes.then_some(item)
     };
-    Worklist { steps: items.into_iter().filter_map(step).collect() }
+    items.into_iter().filter_map(changed).collect()
 }
 
 #[cfg(test)]

@@ -107,7 +107,7 @@ fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
 }
 
 fn planned(rules: &str, paths: &[&str], standing: &Standing) -> Worklist {
-    settle(proposed(rules, paths, &Known::default()).proposals, standing)
+    settle(&proposed(rules, paths, &Known::default()).proposals, standing).worklist
 }
 
 fn shown(worklist: &Worklist) -> Vec<String> {
@@ -252,7 +252,9 @@ fn clashes_are_numbered_left_held_or_replaced() {
     assert_eq!(shown(&with("replace")), ["discard home/2 Borrowed/a.pdf", "a.pdf -> home/2 Borrowed/a.pdf"]);
     let doubt = &with("number").steps[0].doubts[0];
     assert!(matches!(doubt, Doubt::Clash { answer: ClashAnswer::Numbered, theirs: Some(_), .. }));
-    assert!(doubt.words(&now()).contains("`a.pdf` is there already (100 B, 2029-01-01 00:00)"));
+    assert!(
+        doubt.words(&now()).contains("`a.pdf` is there already, a file (100 B, 2029-01-01 00:00; this one ")
+    );
 }
 
 #[test]
@@ -295,7 +297,9 @@ fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: &known };
     let out = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2030-01-01T00:00"));
     assert!(matches!(out.proposals[0].doubts[0], Doubt::ShelfTwice { number: 2, .. }));
-    assert!(settle(out.proposals, &Standing::new()).steps.iter().all(|step| step.act == Act::Leave));
+    assert!(
+        settle(&out.proposals, &Standing::new()).worklist.steps.iter().all(|step| step.act == Act::Leave)
+    );
 }
 
 #[test]

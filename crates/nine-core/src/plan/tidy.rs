@@ -5,12 +5,14 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use super::{Details, Follower, Proposal};
 use crate::condition::Flag;
 use crate::config::{Config, Pile};
+use crate::escape::escape;
 use crate::item::{Item, Kind};
 use crate::keep_together::{self, Set};
 use crate::kinds::name_says_little;
 use crate::layout::Layout;
 use crate::moment::{Moment, Now};
 use crate::names::{fold_bytes, is_hidden, is_unfinished, split_extension};
+use crate::pattern::Unknown;
 use crate::place::{ItemPath, Spot};
 use crate::rules::{Outcome, Reach, Rule, apply};
 use crate::tree::{NodeId, Tree};
@@ -80,20 +82,29 @@ pub struct Pass<'a> {
 
 /// Applies the rules to all that lies in a pile.
 pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
-    let rules: Vec<&Rule> = pass.config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name)).collect();
-    let mut walk = Walk {
-        pass,
-        pile,
-        tree,
-        unsettled: pass.now.before(pile.settle),
-        deep: rules.iter().any(|rule| rule.reach == Reach::Deep),
-        hidden: rules.iter().any(|rule| rule.asks_for_hidden()),
-        unfinished: rules.iter().any(|rule| rule.asks_for_unfinished()),
-        wants: Wants::of_rules(rules.iter().copied()),
-        out: Proposed::default(),
-    };
+    let mut walk = Walk::new(pass, pile, tree);
     walk.everything();
     walk.out
+}
+
+/// Applies the rules once more to one item, with what the person told of it: answers of facets, and
+/// the tag that files it, under `tag`. `None` if nothing is wanted for it then.
+pub fn propose_again(
+    pass: &Pass,
+    pile: &Pile,
+    tree: &Tree,
+    id: NodeId,
+    told: Vec<(String, String)>,
+) -> Option<Proposal> {
+    let mut walk = Walk::new(pass, pile, tree);
+    let path = tree.path(id);
+    let siblings: Vec<NodeId> = tree.children(tree.parent(id)).collect();
+    let set = walk.sets(&siblings).remove(&id).unwrap_or_default();
+    let spot = Spot::new(pile.name.clone(), path);
+    let item = Item { told, ..item(tree, id, spot, pass.details, walk.wants) };
+    let outcome = apply(&pass.config.rules, &item, pass.now);
+    walk.out = Proposed::default();
+    walk.proposal(&item, outcome, &set)
 }
 
 /// Makes the item of a tree's node, with all that conditions may ask of it.
@@ -113,8 +124,7 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
         text: wants.text.then(|| details.text(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
         together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
-        entry,
-        spot,
+        ..Item::new(spot, entry)
     }
 }
 
@@ -135,12 +145,34 @@ impl Wants {
     /// What rules ask of the items that they are tried on.
     pub fn of_rules<'r>(rules: impl Iterator<Item = &'r Rule> + Clone) -> Self {
         Self {
-            tags: rules.clone().any(|rule| rule.when.asks_for_tags() || !rule.tag.is_empty()),
+            tags: rules.clone().any(Rule::asks_for_tags),
             types: rules.clone().any(Rule::asks_for_type),
             contents: rules.clone().any(|rule| rule.when.mentions(Flag::Mislabelled)),
-            text: rules.clone().any(|rule| !rule.when.text_tests().is_empty()),
+            text: rules.clone().any(Rule::asks_for_text),
         }
     }
+}
+
+/// What a person should look at, of what the rules made of an item.
+fn doubts(outcome: &Outcome, rules: &[Rule]) -> Vec<Doubt> {
+    let mut doubts = Vec::new();
+    let mut told: Vec<&str> = Vec::new();
+    for (rule, unknown) in &outcome.unknown {
+        let rule = rules[*rule].name.clone();
+        doubts.push(match unknown {
+            Unknown::Value(subject) => Doubt::Unknown { subject: (*subject).to_owned(), rule },
+            Unknown::Tag(tags) if tags.is_empty() => Doubt::Unknown { subject: "tag".into(), rule },
+            Unknown::Tag(tags) => Doubt::WhichTag(tags.clone()),
+            Unknown::Answer(facet, why) => {
+                told.push(facet);
+                Doubt::Answer(format!("{why}; the rule `{rule}` needs it"))
+            }
+        });
+    }
+    let unsure = outcome.answers.iter().filter(|(facet, _)| !told.contains(&facet.as_str()));
+    let unsure = unsure.filter(|(_, finding)| finding.found.is_some() && !finding.is_sure());
+    doubts.extend(unsure.filter_map(|(facet, finding)| finding.doubt(facet)).map(Doubt::Answer));
+    doubts
 }
 
 struct Walk<'a> {
@@ -164,7 +196,22 @@ struct OpenFolder {
     path: ItemPath,
 }
 
-impl Walk<'_> {
+impl<'a> Walk<'a> {
+    fn new(pass: &'a Pass<'a>, pile: &'a Pile, tree: &'a Tree) -> Self {
+        let rules = pass.config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
+        Self {
+            pass,
+            pile,
+            tree,
+            unsettled: pass.now.before(pile.settle),
+            deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
+            hidden: rules.clone().any(Rule::asks_for_hidden),
+            unfinished: rules.clone().any(Rule::asks_for_unfinished),
+            wants: Wants::of_rules(rules),
+            out: Proposed::default(),
+        }
+    }
+
     fn leave(&mut self, why: Left) {
         *self.out.left.entry(why).or_default() += 1;
     }
@@ -284,12 +331,15 @@ impl Walk<'_> {
         let mut proposal = Proposal::for_item(item);
         let why: Vec<&str> = outcome.applied.iter().map(|rule| rules[*rule].name.as_str()).collect();
         proposal.why = why.join(", ");
-        proposal.new_tags = outcome.tags;
+        proposal.drop_tags(&outcome.lost);
+        proposal.add_tags(&outcome.tags);
         proposal.followers = set.iter().map(|(id, set)| self.follower(*id, *set, item)).collect();
-        for (rule, unknown) in &outcome.unknown {
-            let (subject, rule) = (unknown.0.to_owned(), rules[*rule].name.clone());
-            proposal.doubts.push(Doubt::Unknown { subject, rule });
-        }
+        proposal.doubts = doubts(&outcome, rules);
+        proposal.answers = outcome
+            .answers
+            .iter()
+            .map(|(facet, finding)| (facet.clone(), finding.value().map(str::to_owned)))
+            .collect();
         proposal.name = outcome.name;
         if proposal.name.is_some() && set.iter().any(|(_, set)| *set == Set::Page) {
             proposal.name = None;
@@ -312,7 +362,7 @@ impl Walk<'_> {
             proposal.doubts.push(Doubt::RelativeLink);
         }
         let home = proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
-        let wanted = !proposal.new_tags.is_empty() || (proposal.folder.is_some() && !home);
+        let wanted = proposal.becomes.is_some() || (proposal.folder.is_some() && !home);
         (wanted || !proposal.doubts.is_empty()).then_some(proposal)
     }
 
@@ -333,7 +383,9 @@ impl Walk<'_> {
             None => {
                 proposal.folder = None;
                 proposal.name = None;
-                let found = layout.shelf(put.shelf).map(|shelf| shelf.found.clone());
+                let found = layout
+                    .shelf(put.shelf)
+                    .map(|shelf| shelf.found.iter().map(|name| escape(name)).collect());
                 proposal
                     .doubts
                     .push(Doubt::ShelfTwice { number: put.shelf, folders: found.unwrap_or_default() });

@@ -2,11 +2,11 @@
 
 use crate::amount::readable;
 use crate::escape::escape;
-use crate::item::Entry;
-use crate::moment::Now;
+use crate::item::{Entry, Kind};
+use crate::moment::{Moment, Now};
 
 /// What is to be done with an item whose target's name is taken.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub enum ClashAnswer {
     /// The new one got a number.
     Numbered,
@@ -19,7 +19,7 @@ pub enum ClashAnswer {
 }
 
 /// Why a person should look at a step.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub enum Doubt {
     /// A pattern needs a value that is not known.
     Unknown {
@@ -28,12 +28,21 @@ pub enum Doubt {
         /// The rule whose pattern it is.
         rule: String,
     },
+    /// A facet's answer is not sure, or not known; in words.
+    Answer(String),
+    /// Several tags of the item could file it.
+    WhichTag(Vec<String>),
     /// The target's name is taken.
     Clash {
         /// The name that is taken.
+        #[serde(with = "crate::escape::written")]
         name: Vec<u8>,
-        /// What has it; `None` if another step of this list takes it.
+        /// The new one's bytes and last change.
+        ours: (u64, Moment),
+        /// What has the name; `None` if another step of this list takes it.
         theirs: Option<Entry>,
+        /// Whether both hold the same bytes, where that was looked at.
+        same: Option<bool>,
         /// What was decided.
         answer: ClashAnswer,
     },
@@ -45,9 +54,18 @@ pub enum Doubt {
     ShelfTwice {
         /// The shelf's number.
         number: u8,
-        /// The folders' names.
-        folders: Vec<Vec<u8>>,
+        /// The folders' names, written.
+        folders: Vec<String>,
     },
+}
+
+fn kind_word(kind: Kind) -> &'static str {
+    match kind {
+        Kind::File => "a file",
+        Kind::Folder => "a folder",
+        Kind::Link => "a link",
+        Kind::Other => "a device or pipe",
+    }
 }
 
 impl Doubt {
@@ -61,19 +79,36 @@ impl Doubt {
                     "opened" => "when it was last opened",
                     "type" => "its type",
                     "ext" => "its extension",
+                    "tag" => "a tag of it",
                     _ => "a name for it",
                 };
                 format!("{what} is not known, and the rule `{rule}` needs it")
             }
-            Doubt::Clash { name, theirs, answer } => {
-                let taken = match theirs {
-                    Some(entry) => format!(
-                        "`{}` is there already ({}, {})",
+            Doubt::Answer(words) => words.clone(),
+            Doubt::WhichTag(tags) => {
+                let tags: Vec<String> =
+                    tags.iter().map(|tag| format!("`{}`", escape(tag.as_bytes()))).collect();
+                format!("it has several tags: {}; which one files it", tags.join(", "))
+            }
+            Doubt::Clash { name, ours, theirs, same, answer } => {
+                let side = |size: u64, at: Moment| format!("{}, {}", readable(size), now.minute(at));
+                let taken = match (theirs, same) {
+                    (Some(entry), Some(true)) => format!(
+                        "`{}` is there already and has the same bytes ({}, there {}): this is a copy of it",
                         escape(name),
-                        readable(entry.size),
+                        side(ours.0, ours.1),
                         now.minute(entry.modified)
                     ),
-                    None => format!("another step takes the name `{}`", escape(name)),
+                    (Some(entry), same) => {
+                        let other = if same.is_some() { "other bytes" } else { kind_word(entry.kind) };
+                        format!(
+                            "`{}` is there already, {other} ({}; this one {})",
+                            escape(name),
+                            side(entry.size, entry.modified),
+                            side(ours.0, ours.1)
+                        )
+                    }
+                    (None, _) => format!("another step takes the name `{}`", escape(name)),
                 };
                 let answer = match answer {
                     ClashAnswer::Numbered => "the new one gets a number",
@@ -90,7 +125,7 @@ impl Doubt {
                 "it is a link that is counted from where it lies; moved, it would lead nowhere".into()
             }
             Doubt::ShelfTwice { number, folders } => {
-                let names: Vec<String> = folders.iter().map(|f| format!("`{}`", escape(f))).collect();
+                let names: Vec<String> = folders.iter().map(|f| format!("`{f}`")).collect();
                 format!("several folders have the number {number}: {}; rename all but one", names.join(", "))
             }
         }

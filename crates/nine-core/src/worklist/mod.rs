@@ -2,6 +2,7 @@
 
 mod check;
 mod doubt;
+pub mod table;
 
 pub use check::{Checked, Facts, FolderFacts, NameRules, Problem, Standing, check};
 pub use doubt::{ClashAnswer, Doubt};
@@ -11,11 +12,17 @@ use crate::moment::Moment;
 use crate::place::Spot;
 
 /// What a step does to its item.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Act {
     /// Gives the item another place or name.
     Move {
         /// Where it will be.
+        to: Spot,
+    },
+    /// Makes another item like it, and leaves it where it is.
+    Copy {
+        /// Where the other will be.
         to: Spot,
     },
     /// Gives the item these tags in place of those.
@@ -30,6 +37,7 @@ pub enum Act {
     /// Takes the item back out of the trash, to where the step says it lay.
     Restore {
         /// The name under which the trash keeps it.
+        #[serde(with = "crate::escape::written")]
         kept_as: Vec<u8>,
     },
     /// Nothing: a person should look first.
@@ -41,6 +49,7 @@ impl Act {
     pub fn word(&self) -> &'static str {
         match self {
             Act::Move { .. } => "move",
+            Act::Copy { .. } => "copy",
             Act::Tag { .. } => "tag",
             Act::Discard => "discard",
             Act::Restore { .. } => "restore",
@@ -76,7 +85,7 @@ impl Step {
     /// Where the item will be, if the step moves it.
     pub fn target(&self) -> Option<&Spot> {
         match &self.act {
-            Act::Move { to } => Some(to),
+            Act::Move { to } | Act::Copy { to } => Some(to),
             Act::Restore { .. } => Some(&self.item),
             _ => None,
         }

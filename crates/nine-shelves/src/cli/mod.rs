@@ -1,6 +1,7 @@
 //! What may be typed.
 
 mod look;
+mod put;
 mod tag;
 
 use std::path::PathBuf;
@@ -8,6 +9,7 @@ use std::path::PathBuf;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
 pub use look::{GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
+pub use put::{CarryArgs, PutArgs};
 pub use tag::{SelectionArgs, TagArgs, TagCommand};
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -57,6 +59,8 @@ pub enum Command {
     Why(WhyArgs),
     Tag(TagArgs),
     Tidy(TidyArgs),
+    Put(PutArgs),
+    Carry(CarryArgs),
     History(HistoryArgs),
     Undo(UndoArgs),
     Check(CheckArgs),
@@ -116,6 +120,12 @@ pub struct ShowArgs {
     /// How to print the worklist
     #[arg(long, default_value = "table")]
     pub format: Format,
+    /// Write it to this file instead, as .csv or .json, to be read, edited and given to `nine carry`
+    #[arg(long, value_name = "FILE", conflicts_with = "yes")]
+    pub worklist: Option<PathBuf>,
+    /// Leave what is in doubt
+    #[arg(long)]
+    pub sure: bool,
 }
 
 /// The daybook: what was carried out, the newest first

@@ -172,7 +172,7 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         r#do: step.act.word(),
         item: step.item.to_string(),
         to: match &step.act {
-            Act::Move { to } => to.to_string(),
+            Act::Move { to } | Act::Copy { to } => to.to_string(),
             Act::Tag { to, .. } => nine_core::tags::to_attribute(to),
             _ => String::new(),
         },

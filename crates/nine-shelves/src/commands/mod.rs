@@ -1,7 +1,9 @@
 //! One module a command.
 
+mod carry;
 mod check;
 mod history;
+mod put;
 mod search;
 mod shelves_picture;
 mod survey;
@@ -26,6 +28,8 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Check(args) => check::run(&args, session),
         Command::Why(args) => why::run(&args, session),
         Command::Tidy(args) => tidy::run(&args, session),
+        Command::Put(args) => put::run(&args, session),
+        Command::Carry(args) => carry::run(&args, session),
         Command::History(args) => history::run(&args, session),
         Command::Undo(args) => undo::run(&args, session),
         Command::Demo(args) => crate::demo::run(&args),

@@ -13,7 +13,7 @@ use nine_stores::{Scope, Store};
 use crate::layout::layouts;
 use crate::output::bookcase::{Row, Spine, print as print_rows};
 use crate::output::style::STRONG;
-use crate::pipeline::Planned;
+use crate::pipeline::Drawn;
 use crate::progress;
 use crate::session::{Opened, Session};
 
@@ -26,16 +26,16 @@ pub fn print(
     config: &Config,
     opened: &Opened,
     layouts: &[Layout],
-    planned: &Planned,
+    drawn: &Drawn,
     out: &mut dyn Write,
 ) -> io::Result<()> {
     let name = config.bookcases.len() > 1;
     for layout in layouts {
-        let to_here = |at: &usize| match &planned.worklist.steps[*at].act {
-            Act::Move { to } if to.place == layout.bookcase => Some(to),
+        let to_here = |at: &usize| match &drawn.settled.worklist.steps[*at].act {
+            Act::Move { to } | Act::Copy { to } if to.place == layout.bookcase => Some(to),
             _ => None,
         };
-        let targets: Vec<&Spot> = planned.checked.order.iter().filter_map(to_here).collect();
+        let targets: Vec<&Spot> = drawn.checked.order.iter().filter_map(to_here).collect();
         if !targets.is_empty() {
             print_one(session, opened, layout, &targets, name, out)?;
         }

@@ -3,18 +3,17 @@
 use std::collections::BTreeMap;
 use std::io::Write;
 
-use nine_carry::facts;
 use nine_core::amount::{count, counted, readable};
 use nine_core::config::Config;
 use nine_core::diagnostic::nearest;
 use nine_core::escape::plain;
 use nine_core::item::Kind;
 use nine_core::names::{fold, natural_key};
-use nine_core::plan::tag::{TagChange, Tagged, plan};
+use nine_core::plan::Proposal;
+use nine_core::plan::tag::{TagChange, plan};
 use nine_core::survey::Part;
 use nine_core::tags::answers_to;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
-use nine_core::worklist::check;
 use nine_stores::Places;
 use serde::Serialize;
 
@@ -128,7 +127,7 @@ impl Act<'_> {
         self.carry(items, &self.opened.places, &change, command, troubles, show)
     }
 
-    fn unknown(&self, items: &[Tagged], tag: &str) -> Failure {
+    fn unknown(&self, items: &[Proposal], tag: &str) -> Failure {
         let known = || items.iter().flat_map(|item| &item.tags).map(String::as_str);
         let failure = Failure::words(format!("no item has the tag `{}`", plain(tag)));
         match nearest(tag, known()) {
@@ -138,7 +137,7 @@ impl Act<'_> {
     }
 
     /// Every item that has a tag.
-    fn all_tagged(&self) -> Done<(Vec<Tagged>, usize)> {
+    fn all_tagged(&self) -> Done<(Vec<Proposal>, usize)> {
         let grounds = all_grounds(self.session, self.config, self.opened);
         let mut looking = Looking::look(self.session, grounds, &How::Now)?;
         let mut items = Vec::new();
@@ -156,7 +155,7 @@ impl Act<'_> {
 
     fn carry(
         &self,
-        items: Vec<Tagged>,
+        items: Vec<Proposal>,
         places: &Places,
         change: &TagChange,
         command: String,
@@ -164,20 +163,10 @@ impl Act<'_> {
         show: &ShowArgs,
     ) -> Done {
         let selected = items.len() as u64;
-        let worklist = plan(items, change, "by hand");
-        let checked = check(&worklist, &facts(places, &worklist, Default::default()));
-        let unchanged = selected - worklist.steps.len() as u64;
-        let planned = Planned {
-            worklist,
-            checked,
-            places,
-            command,
-            undoes: None,
-            clear_away: Vec::new(),
-            name_places: false,
-            troubles,
-        };
-        show_ask_carry(self.session, self.opened, &planned, show, |out| {
+        let proposals = plan(items, change, "by hand");
+        let unchanged = selected - proposals.len() as u64;
+        let planned = Planned { name_places: false, troubles, ..Planned::new(command, proposals, places) };
+        show_ask_carry(self.session, self.opened, planned, show, |_, out| {
             let selected = counted(selected, "item", "items");
             let same = counted(unchanged, "has", "have");
             writeln!(out, "{FAINT}{selected} selected; {same} the right tags already{FAINT:#}")

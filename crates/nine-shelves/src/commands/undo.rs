@@ -3,9 +3,9 @@
 use std::io::Write;
 
 use nine_carry::daybook::{self, Run};
-use nine_carry::{facts, plan_undo};
+use nine_carry::plan_undo;
 use nine_core::amount::counted;
-use nine_core::worklist::check;
+use nine_core::plan::Proposal;
 use nine_stores::Places;
 
 use super::history::{read_run, taken_back};
@@ -39,21 +39,17 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
         writeln!(anstream::stderr(), "Run {} has nothing left to take back.", run.number)?;
         return Ok(());
     }
-    let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
+    let proposals = plan.worklist.steps.into_iter().map(Proposal::fixed).collect();
     let planned = Planned {
-        worklist: plan.worklist,
-        checked,
-        places: &places,
-        command: format!("nine undo {}", run.number),
         undoes: Some(run.number),
         clear_away: plan.made,
-        name_places: true,
         troubles: plan.refused.len(),
+        ..Planned::new(format!("nine undo {}", run.number), proposals, &places)
     };
     let command = session.look.text(&nine_core::escape::plain(&run.command));
     let at = run.at.get(..16).unwrap_or(&run.at).replace('T', " ");
     let done = counted(run.done() as u64, "step", "steps");
-    show_ask_carry(session, &opened, &planned, &args.show, |out| {
+    show_ask_carry(session, &opened, planned, &args.show, |_, out| {
         writeln!(out, "Takes back run {}: {command}, {at}, {done} done", run.number)
     })
 }

@@ -6,6 +6,7 @@ use std::os::unix::ffi::OsStrExt;
 use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
 use nine_core::escape::escape;
+use nine_core::facet::{Facet, Found};
 use nine_core::item::{Entry, Item, Kind as ItemKind};
 use nine_core::kinds::{Evidence, name_says_little};
 use nine_core::plan::tidy::{Wants, item};
@@ -24,7 +25,7 @@ use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, tags};
 use crate::recovery;
 use crate::session::{Opened, Session};
-use crate::whereabouts::{Found, find};
+use crate::whereabouts::{self, find};
 
 /// Runs it.
 ///
@@ -65,7 +66,13 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
 }
 
 /// What the catalogue knows of an item, if it lies in one of the places.
-fn remember(found: &Found, session: &Session, config: &Config, opened: &Opened, item: &Item) -> Remembered {
+fn remember(
+    found: &whereabouts::Found,
+    session: &Session,
+    config: &Config,
+    opened: &Opened,
+    item: &Item,
+) -> Remembered {
     let grounds = all_grounds(session, config, opened);
     let Some(ground) = grounds.iter().find(|ground| ground.base.place == found.spot.place) else {
         return Remembered::default();
@@ -75,7 +82,7 @@ fn remember(found: &Found, session: &Session, config: &Config, opened: &Opened, 
 }
 
 /// The item with all its details; a folder is read to its depth.
-fn item_of(found: &Found, session: &Session) -> Done<Item> {
+fn item_of(found: &whereabouts::Found, session: &Session) -> Done<Item> {
     let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", found.spot));
     let entry = found.entry()?;
     let wants = Wants { tags: true, types: true, contents: true, text: false };
@@ -122,6 +129,9 @@ struct Record {
     size: u64,
     items: Option<u64>,
     tags: Vec<String>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    tags_inside: Vec<String>,
+    answers: Vec<AnswerRecord>,
     modified: String,
     opened: Option<String>,
     arrived: Option<String>,
@@ -130,6 +140,16 @@ struct Record {
     words_note: Option<String>,
     saved_searches: Vec<String>,
     rules: Vec<RuleRecord>,
+}
+
+/// What a facet answers.
+#[derive(Serialize)]
+struct AnswerRecord {
+    facet: String,
+    answer: Option<String>,
+    confidence: Option<u8>,
+    evidence: Option<String>,
+    doubt: Option<String>,
 }
 
 #[derive(Serialize)]
@@ -175,6 +195,8 @@ impl Answer<'_> {
             size: item.size,
             items: item.items,
             tags: item.tags.clone(),
+            tags_inside: item.note_tags.clone(),
+            answers: self.answers(),
             modified: self.session.now.minute(item.newest),
             opened: self.date(item.entry.opened),
             arrived: self.date(item.entry.born),
@@ -184,6 +206,21 @@ impl Answer<'_> {
             saved_searches: self.found_by(),
             rules: rules.collect(),
         }
+    }
+
+    /// What every facet answers.
+    fn answers(&self) -> Vec<AnswerRecord> {
+        let ask = |facet: &std::sync::Arc<Facet>| {
+            let finding = facet.ask(self.item, &self.session.now);
+            AnswerRecord {
+                facet: facet.name.clone(),
+                doubt: finding.doubt(&facet.name),
+                answer: finding.value().map(str::to_owned),
+                confidence: finding.found.as_ref().map(|found| found.confidence),
+                evidence: finding.found.as_ref().map(Found::evidence),
+            }
+        };
+        self.config.facets.iter().map(ask).collect()
     }
 
     /// The saved searches that find the item.
@@ -197,7 +234,7 @@ impl Answer<'_> {
         match standing {
             Standing::Applies => Vec::new(),
             Standing::Lacks(unknown) => {
-                vec![format!("its condition holds, but `{}` is not known", unknown.0)]
+                vec![format!("its condition holds, but {}", unknown.words())]
             }
             Standing::Preceded(by) => {
                 vec![format!("`{}` comes first and files it", self.config.rules[*by].name)]
@@ -235,6 +272,19 @@ impl Answer<'_> {
         fact("size", readable(item.size), inside);
         let tags = tags::shown(self.config, look, &item.tags);
         fact("tags", if tags.is_empty() { "none".into() } else { tags }, String::new());
+        if !item.note_tags.is_empty() {
+            let inside = tags::shown(self.config, look, &item.note_tags);
+            fact("", inside, "in its own text".into());
+        }
+        for AnswerRecord { facet, answer, evidence, doubt, .. } in self.answers() {
+            let known = answer.is_some();
+            let note = doubt.or(evidence).unwrap_or_default();
+            fact(
+                &facet,
+                answer.unwrap_or_else(|| "not known".into()),
+                if known { note } else { String::new() },
+            );
+        }
         fact("modified", now.minute(item.newest), format!("{} ago", now.age(item.newest)));
         for (name, at) in [("opened", item.entry.opened), ("arrived", item.entry.born)] {
             let note = at.map_or(String::new(), |at| format!("{} ago", now.age(at)));

@@ -39,7 +39,7 @@ impl Looking<'_> {
             self.learn(view, &folders, Unlearned { tags: true, content: false });
         }
         for round in 0..=ROUNDS {
-            let stuck = !condition.text_tests().is_empty() && self.catalogue.is_none();
+            let stuck = condition.asks_for_text() && self.catalogue.is_none();
             let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
             let texts = self.text_answers(condition)?;
             let known = Known { texts: &texts, reads_text, settle_for_less: last };
@@ -52,7 +52,7 @@ impl Looking<'_> {
             if condition.asks_for_type() && !all_contents {
                 self.learn_types(view, &found.maybe);
             }
-            if reads_text && !condition.text_tests().is_empty() {
+            if reads_text && condition.asks_for_text() {
                 self.read_words(view, &found.maybe);
             }
         }
@@ -85,6 +85,7 @@ impl Looking<'_> {
             tree: &view.tree,
             now: &self.session.now,
             texts: known.texts,
+            text_of: &|id| self.text_of(view, id),
             is_broken: &|id| is_broken(view, id),
             tags_reach_inside: question.inside,
             settle_for_less: known.settle_for_less,
@@ -94,6 +95,12 @@ impl Looking<'_> {
         query.find(question.condition, among)
     }
 
+    fn text_of(&self, view: &View, id: NodeId) -> Option<String> {
+        let number = view.tree.text(id);
+        let kept = self.catalogue.as_ref().filter(|_| number != 0)?.text(number);
+        kept.ok().flatten().map(|reading| reading.body)
+    }
+
     /// Asks with what is known of a view as it is.
     pub fn with_query<T>(&self, view: usize, ask: impl FnOnce(&Query) -> T) -> T {
         let view = &self.views[view];
@@ -101,6 +108,7 @@ impl Looking<'_> {
             tree: &view.tree,
             now: &self.session.now,
             texts: &TextAnswers::new(),
+            text_of: &|id| self.text_of(view, id),
             is_broken: &|id| is_broken(view, id),
             tags_reach_inside: false,
             settle_for_less: true,
@@ -146,6 +154,8 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
             Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Born, Arrived],
             Test::Age(AgeSubject::Age, ..) => &[AgeFrom],
             Test::Age(AgeSubject::Idle, ..) => &[AgeFrom, Opened],
+            Test::Facet(facet, _) if facet.reads_text => &[Tags, Words, NameEnd, Names, Parent, Text, Type],
+            Test::Facet(..) => &[Tags, Words, NameEnd, Names, Parent],
             Test::Flag(_) => &[],
         });
     }

@@ -244,16 +244,11 @@ pub fn print_csv(listing: &Listing, hits: &[Hit]) -> Done {
     csv.write_record(heading).map_err(written)?;
     for hit in hits {
         let spot = listing.view(*hit).spot(hit.id).to_string();
-        let values = listing.columns.iter().map(|column| no_formula(listing.text(*hit, *column)));
+        let values = listing
+            .columns
+            .iter()
+            .map(|column| nine_core::worklist::table::no_formula(listing.text(*hit, *column)));
         csv.write_record(std::iter::once(spot).chain(values)).map_err(written)?;
     }
     Ok(csv.flush()?)
-}
-
-/// A cell that no spreadsheet takes for a formula: its first character is written as an escape.
-fn no_formula(cell: String) -> String {
-    match cell.chars().next() {
-        Some(first @ ('=' | '+' | '-' | '@')) => format!("\\x{:02x}{}", first as u32, &cell[1..]),
-        _ => cell,
-    }
 }

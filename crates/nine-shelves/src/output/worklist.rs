@@ -3,18 +3,14 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::{self, Write};
 
+use super::Look;
+use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
+use super::table::{Cell, Column, Table, cell, shorten, styled};
 use nine_core::amount::{count, counted, readable};
 use nine_core::moment::Now;
 use nine_core::names::natural_key;
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Checked, Step, Worklist};
-use serde::Serialize;
-
-use super::Look;
-use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
-use super::table::{Cell, Column, Table, cell, shorten, styled};
-use crate::cli::{Format, PlainFormat};
-use crate::error::Done;
 
 /// How many lines of a group are shown where not all are asked for.
 const LINES: usize = 15;
@@ -90,7 +86,7 @@ impl Shown<'_> {
         }
         let step = &self.worklist.steps[at];
         match &step.act {
-            Act::Move { to } => Group::Folder(to.folder()),
+            Act::Move { to } | Act::Copy { to } => Group::Folder(to.folder()),
             Act::Tag { .. } => Group::Tags,
             Act::Discard => Group::Trash,
             Act::Restore { .. } => Group::FromTrash,
@@ -106,7 +102,7 @@ impl Shown<'_> {
             .filter(|at| matches!(of(*at).act, Act::Tag { .. }))
             .map(|at| (&of(at).item, at))
             .collect();
-        let moves = allowed().filter(|at| matches!(of(*at).act, Act::Move { .. }));
+        let moves = allowed().filter(|at| matches!(of(*at).act, Act::Move { .. } | Act::Copy { .. }));
         moves.filter_map(|at| Some((at, *tags.get(&of(at).item)?))).collect()
     }
 
@@ -116,7 +112,7 @@ impl Shown<'_> {
         let (text, style, note) = match group {
             Group::Folder(folder) => (self.folder(folder), STRONG, String::new()),
             Group::Tags => ("Tags".into(), STRONG, " get tags and stay where they are".into()),
-            Group::Trash => ("Trash".into(), STRONG, " replaced, and kept in the trash".into()),
+            Group::Trash => ("Trash".into(), STRONG, " kept in the trash".into()),
             Group::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
             Group::Left => ("Left for you to decide".into(), DOUBT.bold(), String::new()),
             Group::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
@@ -209,6 +205,7 @@ impl Shown<'_> {
         part(many("move"), format!("{} to move ({})", count(many("move")), readable(bytes)));
         let renamed = renamed.count() as u64;
         part(renamed, format!("{} of them to rename", count(renamed)));
+        part(many("copy"), format!("{} to copy", count(many("copy"))));
         part(many("tag"), format!("{} to tag", count(many("tag"))));
         part(many("discard"), format!("{} to discard", count(many("discard"))));
         part(many("restore"), format!("{} to restore", count(many("restore"))));
@@ -224,7 +221,7 @@ impl Shown<'_> {
 /// The name that the item will have.
 fn shown_name(step: &Step) -> &[u8] {
     match &step.act {
-        Act::Move { to } => to.path.name(),
+        Act::Move { to } | Act::Copy { to } => to.path.name(),
         _ => step.item.path.name(),
     }
 }
@@ -232,61 +229,4 @@ fn shown_name(step: &Step) -> &[u8] {
 /// Whether a step gives its item another name.
 fn is_renamed(step: &Step) -> bool {
     matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name())
-}
-
-/// A step for other programs; the columns of a worklist's CSV.
-#[derive(Serialize)]
-struct Record {
-    step: usize,
-    r#do: &'static str,
-    item: String,
-    to: String,
-    why: String,
-    doubt: String,
-    size: u64,
-    modified: String,
-}
-
-/// Prints a worklist for other programs. `absolute` gives the path of an item.
-///
-/// # Errors
-/// If it cannot be written.
-pub fn print_records(shown: &Shown, format: Format, absolute: &dyn Fn(&Spot) -> Vec<u8>) -> Done {
-    let end: &[u8] = match format {
-        Format::Paths => b"\n",
-        Format::Paths0 => b"\0",
-        Format::Csv => return super::records::print(records(shown), PlainFormat::Csv),
-        Format::Json | Format::Table => {
-            return super::records::print(records(shown), PlainFormat::Json);
-        }
-    };
-    let mut out = super::raw();
-    for at in &shown.checked.order {
-        out.write_all(&absolute(&shown.worklist.steps[*at].item))?;
-        out.write_all(end)?;
-    }
-    Ok(out.flush()?)
-}
-
-fn records<'a>(shown: &'a Shown<'_>) -> impl Iterator<Item = Record> + 'a {
-    shown.worklist.steps.iter().enumerate().map(|(at, step)| {
-        let refused = shown.checked.refused.get(&at).map(|problem| problem.words());
-        let doubts = step.doubts.iter().map(|doubt| doubt.words(shown.now));
-        let doubt: Vec<String> = refused.clone().into_iter().chain(doubts).collect();
-        let to = match &step.act {
-            Act::Move { to } => to.to_string(),
-            Act::Tag { to, .. } => nine_core::tags::to_attribute(to),
-            _ => String::new(),
-        };
-        Record {
-            step: at + 1,
-            r#do: if refused.is_some() { "leave" } else { step.act.word() },
-            item: step.item.to_string(),
-            to,
-            why: step.why.clone(),
-            doubt: doubt.join("; "),
-            size: step.size,
-            modified: shown.now.minute(step.modified),
-        }
-    })
 }

@@ -1,0 +1,126 @@
+//! How close a word of a name is to a word of an answer.
+//!
+//! The measure is 1 minus the edits by the letters of the longer word, where an edit is a letter put
+//! in, left out or changed, or two neighbours swapped (optimal string alignment, after Damerau 1964).
+//! Words are taken for one another from [`CLOSE`] on. Words under four letters must be equal.
+
+/// From where on two words are taken for one another.
+pub const CLOSE: f64 = 0.70;
+
+/// What a wrong first letter costs: people rarely mistype it, while other words often differ in it.
+const FIRST_LETTER: f64 = 0.10;
+
+/// The fewest letters that a cut-off word must have left.
+pub const SHORTEST_CUT: usize = 3;
+
+/// A word that names are compared with.
+#[derive(Debug, Clone)]
+pub struct Target {
+    text: String,
+    letters: usize,
+    mask: u64,
+}
+
+impl Target {
+    /// Prepares a folded word.
+    pub fn new(text: String) -> Self {
+        Self { letters: text.chars().count(), mask: mask(&text), text }
+    }
+
+    /// The word.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// How many letters it has.
+    pub fn letters(&self) -> usize {
+        self.letters
+    }
+}
+
+/// The most edits that two words may be apart, the longer of which has this many letters.
+pub fn most_edits(longer: usize) -> usize {
+    // The small part is for what floating point makes of 0.3 * 10.
+    ((1.0 - CLOSE) * longer as f64 + 1e-9) as usize
+}
+
+/// How close a word is to a target, from [`CLOSE`] to 1; `None` if they are too far apart.
+pub fn similarity(word: &Target, target: &Target) -> Option<f64> {
+    if word.text == target.text {
+        return Some(1.0);
+    }
+    let longer = word.letters.max(target.letters);
+    let most = most_edits(longer);
+    let shorter = word.letters.min(target.letters);
+    // Each edit changes which letters there are by two at most.
+    if shorter < 4 || longer - shorter > most || (word.mask ^ target.mask).count_ones() as usize > 2 * most {
+        return None;
+    }
+    let edits = strsim::osa_distance(&word.text, &target.text);
+    let same_start = word.text.chars().next() == target.text.chars().next();
+    let close = 1.0 - edits as f64 / longer as f64 - if same_start { 0.0 } else { FIRST_LETTER };
+    (close >= CLOSE).then_some(close)
+}
+
+/// How much a cut-off word (`agree` for `agreement`) counts; `None` if it is none.
+pub fn cut_off(word: &Target, target: &Target) -> Option<f64> {
+    let cut = word.letters >= SHORTEST_CUT && word.letters < target.letters;
+    let left = word.letters as f64 / target.letters as f64;
+    (cut && target.text.starts_with(&word.text)).then_some(0.60 + 0.35 * left)
+}
+
+/// Which letters and digits a word has, a bit each; others share bits.
+fn mask(text: &str) -> u64 {
+    let bit = |c: char| match c {
+        'a'..='z' => c as u32 - 'a' as u32,
+        '0'..='9' => 26 + c as u32 - '0' as u32,
+        other => 36 + other as u32 % 28,
+    };
+    text.chars().fold(0, |mask, c| mask | 1 << bit(c))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn close(a: &str, b: &str) -> Option<f64> {
+        similarity(&Target::new(a.into()), &Target::new(b.into()))
+    }
+
+    #[test]
+    fn misspellings_are_forgiven_and_other_words_are_not() {
+        for (a, b) in [
+            ("harow", "harrow"),
+            ("kitiwake", "kittiwake"),
+            ("recipet", "receipt"),
+            ("insurence", "insurance"),
+        ] {
+            assert!(close(a, b).is_some(), "{a} {b}");
+        }
+        for (a, b) in [("lock", "dock"), ("art", "arc"), ("lender", "vendor"), ("trust", "tides")] {
+            assert_eq!(close(a, b), None, "{a} {b}");
+        }
+        assert_eq!(most_edits(10), 3);
+    }
+
+    #[test]
+    fn a_cut_off_word_counts_by_what_is_left() {
+        let cut = |a: &str, b: &str| cut_off(&Target::new(a.into()), &Target::new(b.into()));
+        assert!(cut("agree", "agreement") < cut("agreemen", "agreement"));
+        assert_eq!(cut("ag", "agreement"), None);
+        assert_eq!(cut("agreement", "agreement"), None);
+    }
+
+    proptest! {
+        /// The quick look at letters never turns away what the measure itself would take.
+        #[test]
+        fn the_quick_look_loses_nothing(a in "[a-fé0-2]{4,12}", b in "[a-fé0-2]{4,12}") {
+            let longer = a.chars().count().max(b.chars().count());
+            let edits = strsim::osa_distance(&a, &b);
+            let start = if a.chars().next() == b.chars().next() { 0.0 } else { FIRST_LETTER };
+            let plain = 1.0 - edits as f64 / longer as f64 - start;
+            prop_assert_eq!(close(&a, &b).is_some(), plain >= CLOSE || a == b);
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! What rows answer to a facet.
+
+use std::collections::HashMap;
+
+use super::{Found, Query, Rows};
+use crate::condition::FacetTest;
+use crate::facet::{Facet, Finding};
+use crate::names::split_extension;
+use crate::tree::{NodeId, TagsOf, Tree};
+
+/// Asks a facet of one row after the other; what folders say is asked once.
+pub struct Asked<'q> {
+    query: &'q Query<'q>,
+    facet: &'q Facet,
+    folders: HashMap<NodeId, Finding>,
+}
+
+impl<'q> Asked<'q> {
+    /// Nothing is asked yet.
+    pub fn new(query: &'q Query<'q>, facet: &'q Facet) -> Self {
+        Self { query, facet, folders: HashMap::new() }
+    }
+
+    /// The answer of a row; `None` if more must be known first.
+    pub fn answer(&mut self, id: NodeId) -> Option<Finding> {
+        let (tree, facet) = (self.query.tree, self.facet);
+        match tree.all_tags(id) {
+            Some(tags) => {
+                if let Some(finding) = facet.tagged(tags.iter()) {
+                    return Some(finding);
+                }
+            }
+            None if self.query.settle_for_less => {}
+            None => return None,
+        }
+        let name = tree.name(id);
+        let stem = if tree.is_folder(id) { name } else { split_extension(name).0 };
+        let stem = String::from_utf8_lossy(stem);
+        let mut above = Vec::new();
+        let first = facet.read(&stem, std::iter::empty(), None, self.query.now);
+        if first.is_sure() {
+            return Some(first);
+        }
+        let mut folder = tree.parent(id);
+        while folder != Tree::ROOT {
+            above.push(self.folder(folder));
+            folder = tree.parent(folder);
+        }
+        let finding = facet.read(&stem, above.iter().cloned(), None, self.query.now);
+        if finding.found.is_some() || !facet.reads_text {
+            return Some(finding);
+        }
+        if tree.text(id) != 0 {
+            let text = (self.query.text_of)(id);
+            return Some(facet.read(&stem, above.into_iter(), text.as_deref(), self.query.now));
+        }
+        let unread = self.query.reads_text && !self.query.settle_for_less && tree.may_have_words(id);
+        (!unread).then_some(finding)
+    }
+
+    fn folder(&mut self, id: NodeId) -> Finding {
+        let look = || {
+            let name = String::from_utf8_lossy(self.query.tree.name(id));
+            self.facet.look_at_folder(&name, self.query.now)
+        };
+        self.folders.entry(id).or_insert_with(look).clone()
+    }
+}
+
+impl Query<'_> {
+    pub(super) fn facet(&self, facet: &Facet, test: &FacetTest, among: &Rows) -> Found {
+        let mut asked = Asked::new(self, facet);
+        let (mut yes, mut maybe) = (Rows::none(self.tree.rows()), Rows::none(self.tree.rows()));
+        for id in among.ids() {
+            match asked.answer(id) {
+                Some(finding) if test.holds(finding.value()) => yes.add(id.row()),
+                Some(_) => {}
+                None => maybe.add(id.row()),
+            }
+        }
+        Found { yes, maybe }
+    }
+}
+
+impl Tree {
+    /// All tags of an entry, also those in a note's text; `None` if nobody asked.
+    pub fn all_tags(&self, id: NodeId) -> Option<Vec<String>> {
+        match self.tags(id) {
+            TagsOf::NotAsked => None,
+            TagsOf::Known(tags) => Some(tags.to_vec()),
+        }
+    }
+}

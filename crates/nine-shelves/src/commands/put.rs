@@ -1,0 +1,189 @@
+//! `nine put`: file by hand.
+
+use std::collections::HashSet;
+
+use nine_core::config::Config;
+use nine_core::diagnostic::any_of;
+use nine_core::escape::{escape, plain};
+use nine_core::item::Kind;
+use nine_core::layout::Layout;
+use nine_core::names::{fold, is_refused_elsewhere, nearly_same};
+use nine_core::place::{ItemPath, Spot};
+use nine_core::plan::put::{How, plan};
+use nine_core::worklist::Act;
+use nine_stores::Places;
+
+use crate::cli::{Format, PutArgs};
+use crate::error::{Done, Failure};
+use crate::output::style::FAINT;
+use crate::pipeline::{Drawn, Planned, show_ask_carry};
+use crate::session::{Opened, Session};
+use crate::{ask, layout};
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: &PutArgs, session: &Session) -> Done {
+    let loaded = session.load()?;
+    let config = &loaded.config;
+    let opened = session.open(config);
+    // The target first: nothing need be looked for if there is none.
+    let layouts = layout::layouts(config, &opened);
+    let target = Target { args, config, opened: &opened, layouts: &layouts };
+    let folder = target.read()?;
+    let selected = args.selection.select(session, config, &opened)?;
+    let count = selected.items.len();
+    let how = How { folder, keeps_folders: args.keep_folders, copies: args.copy, clash: args.clash.into() };
+    let places = &selected.places;
+    if let Some(place) = selected.items.iter().find(|item| is_place(session, config, &opened, &item.item)) {
+        return Err(Failure::words(format!("{} is a place of its own, or a shelf", place.item))
+            .hint("places are named in shelves.toml, and stay where they are"));
+    }
+    let siblings = |folder: &Spot| {
+        let listed = places.of(folder).and_then(|store| store.list(&folder.path));
+        listed.unwrap_or_default()
+    };
+    let proposals = plan(selected.items, &how, &siblings);
+    let in_place = proposals.iter().filter(|proposal| !proposal.moves()).count();
+    let planned = Planned {
+        name_places: config.bookcases.len() > 1,
+        troubles: selected.troubles,
+        ..Planned::new(format!("nine put --on {}", plain(&args.on)), proposals, places)
+    };
+    show_ask_carry(session, &opened, planned, &args.show, |drawn, out| {
+        for folder in new_folders(places, drawn) {
+            writeln!(out, "New folder: {}", session.look.text(&folder.path.to_string()))?;
+        }
+        writeln!(out, "{FAINT}{count} selected; {in_place} there already{FAINT:#}")
+    })
+}
+
+/// Whether something is a pile, a bookcase or a shelf.
+fn is_place(session: &Session, config: &Config, opened: &Opened, spot: &Spot) -> bool {
+    spot.path.is_root()
+        || layout::places_inside(session, config, opened, &spot.place).contains(&spot.path)
+        || (config.bookcase(Some(&spot.place)).is_some()
+            && spot.path.depth() == 1
+            && nine_core::layout::shelf_number(spot.path.name()).is_some())
+}
+
+/// The folders that the steps lead to and that are not there yet, each with those above it.
+fn new_folders(places: &Places, drawn: &Drawn) -> Vec<Spot> {
+    let (mut missing, mut seen) = (Vec::new(), HashSet::new());
+    for step in drawn.steps() {
+        let (Act::Move { to } | Act::Copy { to }) = step.act else { continue };
+        let mut folder = to.folder();
+        while !folder.path.is_root() && seen.insert(folder.clone()) {
+            let entry = places.of(&folder).and_then(|store| store.entry(&folder.path));
+            if !matches!(entry, Ok(None)) {
+                break;
+            }
+            missing.push(folder.clone());
+            folder = folder.folder();
+        }
+    }
+    missing.sort();
+    missing
+}
+
+/// Reads `--on`.
+struct Target<'a> {
+    args: &'a PutArgs,
+    config: &'a Config,
+    opened: &'a Opened,
+    layouts: &'a [Layout],
+}
+
+impl Target<'_> {
+    /// The folder that is meant; asks where it is called nearly like one that exists.
+    fn read(&self) -> Done<Spot> {
+        if self.config.bookcases.is_empty() {
+            return Err(Failure::words("there is no bookcase to put things in").hint(
+                "make one in shelves.toml: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]",
+            ));
+        }
+        let parts: Vec<&str> = self.args.on.split('/').filter(|part| !part.is_empty()).collect();
+        let (shelf, folders) = self.shelf(&parts)?;
+        let mut spot = shelf;
+        for part in folders {
+            if *part == "." || *part == ".." || is_refused_elsewhere(part.as_bytes()) {
+                return Err(Failure::words(format!(
+                    "`{}` cannot be the name of a folder everywhere",
+                    plain(part)
+                ))
+                .hint("leave out < > : \" \\ | ? * and dots or spaces at the end"));
+            }
+            let name = self.folder_in(&spot, part)?;
+            spot = Spot::new(spot.place, spot.path.join(name));
+        }
+        Ok(spot)
+    }
+
+    /// The shelf, and the folders behind it.
+    fn shelf<'p>(&self, parts: &'p [&'p str]) -> Done<(Spot, &'p [&'p str])> {
+        let wrong = || {
+            let shelves = self.layouts.iter().flat_map(|layout| {
+                let name =
+                    if self.layouts.len() > 1 { format!("{}/", layout.bookcase) } else { String::new() };
+                layout.shelves.iter().map(move |shelf| format!("{name}{} {}", shelf.number, shelf.title))
+            });
+            let shelves: Vec<String> = shelves.collect();
+            Failure::words(format!("`{}` names no shelf", plain(&self.args.on)))
+                .hint(format!("give its number or title: {}", any_of(shelves.iter().map(String::as_str))))
+        };
+        let (layout, rest) = match parts.first() {
+            Some(first) => match self.layouts.iter().find(|layout| layout.bookcase == **first) {
+                Some(layout) => (Some(layout), &parts[1..]),
+                None => (self.layouts.first(), parts),
+            },
+            None => return Err(wrong()),
+        };
+        let (Some(layout), Some((first, folders))) = (layout, rest.split_first()) else {
+            return Err(wrong());
+        };
+        let is_meant = |shelf: &&nine_core::layout::Shelf| {
+            let wanted = fold(first);
+            let numbered = format!("{} {}", shelf.number, shelf.title);
+            let found = shelf.found.iter().any(|name| fold(&String::from_utf8_lossy(name)) == wanted);
+            *first == shelf.number.to_string()
+                || wanted == fold(&shelf.title)
+                || wanted == fold(&numbered)
+                || found
+        };
+        let shelf = layout.shelves.iter().find(is_meant).ok_or_else(wrong)?;
+        let spot = layout.spot(shelf.number).ok_or_else(|| {
+            let found: Vec<String> = shelf.found.iter().map(|name| format!("`{}`", escape(name))).collect();
+            Failure::words(format!("several folders have the number {}: {}", shelf.number, found.join(", ")))
+                .hint("rename all but one")
+        })?;
+        Ok((spot, folders))
+    }
+
+    /// The name of a folder: the one that was typed, or one that exists and is called nearly so.
+    fn folder_in(&self, above: &Spot, typed: &str) -> Done<Vec<u8>> {
+        let listed = self.opened.places.of(above).and_then(|store| store.list(&above.path));
+        let there = listed.unwrap_or_default();
+        let typed_bytes = typed.as_bytes().to_vec();
+        if there.iter().any(|(name, _)| *name == typed_bytes) || self.args.new_folder {
+            return Ok(typed_bytes);
+        }
+        let folders = there.iter().filter(|(_, entry)| entry.kind == Kind::Folder);
+        let near =
+            folders.map(|(name, _)| name).find(|name| nearly_same(typed, &String::from_utf8_lossy(name)));
+        let Some(near) = near else { return Ok(typed_bytes) };
+        let at = |name: &[u8]| -> String { ItemPath::join(&above.path, name).to_string() };
+        let exists = format!("{} exists", at(near));
+        let asks = ask::has_person() && self.args.show.format == Format::Table && !self.args.show.yes;
+        if !asks {
+            return Err(Failure::words(format!("{exists}, and {} is nearly the same", at(typed.as_bytes())))
+                .hint(format!("say --on with `{}`, or --new-folder to make the other", escape(near))));
+        }
+        anstream::eprintln!("{exists}; {} would be new.", at(typed.as_bytes()));
+        let choices = [('u', format!("use {}", at(near))), ('m', format!("make {}", at(typed.as_bytes())))];
+        match ask::choose(&choices, 'u', "which folder?")? {
+            ('m', _) => Ok(typed_bytes),
+            _ => Ok(near.clone()),
+        }
+    }
+}
