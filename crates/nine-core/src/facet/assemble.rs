@@ -134,6 +134,8 @@ impl Vocabulary {
                 let how = match how {
                     How::Exact if of_form.len() != of_name.len() => How::Spaced,
                     How::CutOff if of_form.len() > 1 => continue,
+                    // Several words for several others are compared word by word.
+                    How::Misspelt if of_form.len() > 1 && of_name.len() > 1 => continue,
                     how => how,
                 };
                 hits.entry(*form).or_default().push(Hit {
@@ -239,11 +241,18 @@ impl Vocabulary {
         let how = taken.iter().map(|hit| hit.how).max().unwrap_or(How::Exact);
         let letters =
             |range: &Range<usize>| words[range.clone()].iter().map(|w| w.text.chars().count()).sum::<usize>();
+        // A letter left out is evidence too; what was cut off is none.
+        let evidence = |hit: &Hit| {
+            let wanted: usize =
+                forms[form].words[hit.of_form.clone()].iter().map(|word| word.chars().count()).sum();
+            let there = letters(&hit.of_name);
+            hit.close * if hit.how == How::CutOff { there } else { there.max(wanted) } as f64
+        };
         let own = |hit: &Hit| hit.of_form.clone().any(|word| weights[word].1);
         Some(Candidate {
             form,
             score,
-            letters: taken.iter().map(|hit| letters(&hit.of_name) as f64 * hit.close).sum(),
+            letters: taken.iter().map(evidence).sum(),
             how: if missing { how.max(How::Part) } else { how },
             exact: how == How::Exact
                 && gaps == 0

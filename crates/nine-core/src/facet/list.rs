@@ -13,6 +13,8 @@ const TAKEN: f64 = 0.50;
 pub(super) const SURE: f64 = 0.75;
 /// An answer that is worse than the best by less than this is named beside it.
 const RIVAL: f64 = 0.15;
+/// What words that are missing cost where answers are put in order.
+const MISSING: f64 = 0.05;
 /// The fewest letters that make a misspelt or cut-off word sure.
 const ENOUGH_LETTERS: f64 = 6.0;
 
@@ -145,16 +147,23 @@ impl List {
     /// Takes the best of what was found, and names what is hardly worse.
     fn choose(&self, mut found: Vec<Candidate>, text: &str, words: &[Word], source: Source) -> Finding {
         let answer = |candidate: &Candidate| self.forms[candidate.form].answer;
-        let rank = |candidate: &Candidate| (candidate.score, candidate.letters);
+        // Of two that are nearly as close, the one of which nothing is missing goes first.
+        let missing = |candidate: &Candidate| if candidate.how == How::Part { MISSING } else { 0.0 };
+        let rank = |candidate: &Candidate| (candidate.score - missing(candidate), candidate.letters);
         found.sort_by(|a, b| rank(b).0.total_cmp(&rank(a).0).then(rank(b).1.total_cmp(&rank(a).1)));
-        let mut seen: Vec<usize> = Vec::new();
-        found.retain(|candidate| {
-            let first = !seen.contains(&answer(candidate));
-            seen.push(answer(candidate));
-            first
-        });
+        // Of each answer the best; `condition reprot` tells more than the `condition` in it.
+        let mut each: Vec<Candidate> = Vec::new();
+        for candidate in found {
+            match each.iter_mut().find(|known| answer(known) == answer(&candidate)) {
+                Some(known) if candidate.covers_more_than(known) && candidate.score >= SURE => {
+                    *known = candidate
+                }
+                Some(_) => {}
+                None => each.push(candidate),
+            }
+        }
         let (taken, short): (Vec<_>, Vec<_>) =
-            found.into_iter().partition(|candidate| candidate.score >= TAKEN || candidate.distinctive);
+            each.into_iter().partition(|candidate| candidate.score >= TAKEN || candidate.distinctive);
         let Some(mut best) = taken.first() else {
             return self.too_short(&short, text, words);
         };
@@ -229,7 +238,7 @@ pub(super) fn is_general(word: &str) -> bool {
 }
 
 /// Whether a word says nothing.
-pub(super) fn is_small(word: &str) -> bool {
+pub fn is_small(word: &str) -> bool {
     SMALL.contains(&word)
 }
 
@@ -294,9 +303,9 @@ const GENERAL: [&str; 46] = [
     "verein",
 ];
 
-const SMALL: [&str; 20] = [
+const SMALL: [&str; 21] = [
     "a", "an", "and", "at", "by", "das", "de", "der", "des", "die", "for", "from", "in", "la", "le", "of",
-    "on", "the", "to", "und",
+    "on", "re", "the", "to", "und",
 ];
 
 #[cfg(test)]

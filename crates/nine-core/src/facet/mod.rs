@@ -14,7 +14,7 @@ use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
-pub use list::{Answer, List, Spelling};
+pub use list::{Answer, List, Spelling, is_small};
 pub use words::folded;
 pub use year::Year;
 

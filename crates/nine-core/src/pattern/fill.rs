@@ -2,7 +2,7 @@
 
 use super::{Form, Pattern, Piece, Subject};
 use crate::correct::{corrected, tidy_stem};
-use crate::facet::{Finding, Source};
+use crate::facet::is_small;
 use crate::item::Item;
 use crate::moment::{Moment, Now};
 use crate::names;
@@ -131,22 +131,36 @@ impl Pattern {
 
     /// The words of the stem from which no facet of the pattern was read.
     fn rest(&self, filling: &Filling) -> String {
-        let stem = String::from_utf8_lossy(filling.item.stem()).into_owned();
-        let findings: Vec<Finding> = self.facets().map(|f| f.ask(filling.item, filling.now)).collect();
-        let found = findings.iter().filter_map(|finding| finding.found.as_ref());
-        let mut used: Vec<_> =
-            found.filter(|found| found.source == Source::Name).flat_map(|found| found.at.clone()).collect();
-        used.sort_by_key(|at| std::cmp::Reverse(at.start));
-        let mut rest = stem;
-        for at in used {
-            if rest.get(at.clone()).is_some() {
-                rest.replace_range(at, " ");
+        let mut rest = String::from_utf8_lossy(filling.item.stem()).into_owned();
+        for facet in self.facets() {
+            let Some(found) = facet.ask(filling.item, filling.now).found else { continue };
+            // A name may give its answer more than once.
+            for _ in 0..OFTEN {
+                let none = std::iter::empty();
+                let again = facet.read(&rest, none, None, filling.now).found;
+                let Some(again) = again.filter(|again| again.value == found.value && !again.at.is_empty())
+                else {
+                    break;
+                };
+                for at in again.at.into_iter().rev() {
+                    rest.replace_range(at, " ");
+                }
             }
         }
         let left = corrected(&rest.replace('_', " "));
-        if left.chars().any(char::is_alphanumeric) { left } else { String::new() }
+        let is_sign = |c: char| !c.is_alphanumeric() && !matches!(c, '(' | ')');
+        let mut words: Vec<&str> = left.split(' ').collect();
+        let says_nothing = |word: &&str| is_small(&word.to_lowercase()) || word.chars().all(is_sign);
+        while words.last().is_some_and(says_nothing) {
+            words.pop();
+        }
+        let start = words.iter().take_while(|word| says_nothing(word)).count();
+        words[start..].join(" ")
     }
 }
+
+/// How often an answer is looked for in one name.
+const OFTEN: usize = 4;
 
 /// Adds a value; what would part folders becomes a dash.
 fn push(out: &mut Vec<u8>, value: &[u8]) {

@@ -1,6 +1,7 @@
 //! The sample world of Tern Quay, and a walk through the job in it.
 
 mod files;
+mod papers;
 mod walk;
 mod world;
 

@@ -4,13 +4,13 @@ use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-use nine_core::escape::unescape;
+use nine_core::escape::{escape, unescape};
 use nine_core::moment::{Moment, Now, Span};
 use nine_core::tags::to_attribute;
 use rustix::fs::{AtFlags, CWD, Timespec, Timestamps, XattrFlags, utimensat};
 use serde::Deserialize;
 
-use super::files;
+use super::{files, papers::papers};
 use crate::error::{Done, Failure};
 
 const WORLD: &str = include_str!("../../../../demo/world.toml");
@@ -78,10 +78,41 @@ pub fn make(root: &Path) -> Done<Made> {
         }
         count += items.len();
     }
+    count += make_papers(&root, &now)?;
     let home = root.join("nine");
     fs::create_dir_all(&home)?;
     fs::write(home.join("shelves.toml"), CONFIG.replace("HOME", &root.display().to_string()))?;
     Ok(Made { root, home, now: world.now, items: count })
+}
+
+/// What the papers truly are; only tests read it.
+const ANSWERS: &str = "papers-answers.csv";
+
+/// Makes the folder of papers, and writes beside it what they truly are.
+fn make_papers(root: &Path, now: &Now) -> Done<usize> {
+    let folder = root.join("Papers");
+    fs::create_dir_all(&folder)?;
+    let mut answers = csv::Writer::from_path(root.join(ANSWERS)).map_err(std::io::Error::from)?;
+    answers.write_record(["item", "lender", "paper", "season"]).map_err(std::io::Error::from)?;
+    let papers = papers();
+    let as_item = |paper: &super::papers::Paper| Item {
+        at: escape(paper.at.as_bytes()),
+        is: paper.is.into(),
+        age: format!("{}d", paper.days),
+        tags: Vec::new(),
+        text: paper.text.clone(),
+    };
+    let items: Vec<Item> = papers.iter().map(as_item).collect();
+    for (nth, (item, paper)) in items.iter().zip(&papers).enumerate() {
+        item.make(&folder, nth).map_err(|e| failure(&folder.join(&item.at), &e))?;
+        let [lender, kind, season] = paper.truth;
+        answers.write_record([&paper.at, lender, kind, season]).map_err(std::io::Error::from)?;
+    }
+    for (nth, item) in items.iter().enumerate() {
+        item.date(&folder, nth, now)?;
+    }
+    answers.flush()?;
+    Ok(items.len())
 }
 
 fn failure(at: &Path, error: &std::io::Error) -> Failure {

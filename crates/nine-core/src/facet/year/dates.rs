@@ -67,8 +67,8 @@ pub(super) fn month_of(word: &str) -> Option<u8> {
         similarity(&typed, &Target::new((*name).to_owned())).is_some_and(|close| close > 0.8)
     };
     let at = MONTHS.iter().position(|name| *name == word);
-    let at = at.or_else(|| MONTHS.iter().position(|name| cut(name)));
-    at.or_else(|| MONTHS.iter().position(|name| near(name))).map(|at| at as u8 + 1)
+    let at = at.or_else(|| MONTHS.iter().position(cut));
+    at.or_else(|| MONTHS.iter().position(near)).map(|at| at as u8 + 1)
 }
 
 /// A number of one or two digits.
