@@ -59,7 +59,7 @@ pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
     let mut tree = tree_of(files);
     for id in tree.ids().collect::<Vec<_>>() {
         let tags: &[String] = if id.row().is_multiple_of(50) { &["loans".into()] } else { &[] };
-        tree.learn_tags(id, tags);
+        tree.learn_tags(id, tags, &[]);
     }
     let address = nine_core::escape::escape(place.as_os_str().as_encoded_bytes());
     let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");

@@ -13,6 +13,7 @@ use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Proposal;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
+use nine_stores::reading::note_tags;
 use nine_stores::{Places, Store};
 
 use crate::cli::SelectionArgs;
@@ -33,6 +34,11 @@ pub struct Selected {
 }
 
 impl SelectionArgs {
+    /// Whether nothing was asked for.
+    pub fn is_empty(&self) -> bool {
+        self.paths.is_empty() && self.condition.is_empty() && self.saved.is_none()
+    }
+
     /// Finds the items.
     ///
     /// # Errors
@@ -105,7 +111,8 @@ pub fn tagged(looking: &mut Looking, view: usize, rows: &Rows) -> Vec<Proposal> 
             TagsOf::NotAsked => Vec::new(),
         };
         let new = Proposal::new(view.spot(id), tree.kind(id), view.stamp(id), tags);
-        Proposal { size: tree.size(id), modified: tree.newest(id), ..new }
+        let note_tags = tree.note_tags(id).to_vec();
+        Proposal { size: tree.size(id), modified: tree.newest(id), note_tags, ..new }
     };
     rows.ids().filter(|id| matches!(tree.kind(*id), Kind::File | Kind::Folder)).map(of).collect()
 }
@@ -142,7 +149,9 @@ fn by_paths(session: &Session, opened: &Opened, paths: &[PathBuf]) -> Done<Selec
         let tags = found.store.tags(&found.spot.path);
         let tags = tags.map_err(|error| Failure::system(format!("{}: {error}", found.spot)))?;
         let new = Proposal::new(found.spot, entry.kind, entry.stamp(), tags);
-        selected.items.push(Proposal { size: totals.size, modified: totals.newest, ..new });
+        let note_tags =
+            if entry.kind == Kind::File { note_tags(&*found.store, &new.item.path) } else { Vec::new() };
+        selected.items.push(Proposal { size: totals.size, modified: totals.newest, note_tags, ..new });
     }
     Ok(selected)
 }

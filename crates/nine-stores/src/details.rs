@@ -5,6 +5,7 @@ use nine_core::place::ItemPath;
 use nine_core::plan::Details;
 use nine_core::tree::{NodeId, TagsOf, Tree, mark};
 
+use crate::reading::note_tags;
 use crate::{Catalogue, Store};
 
 /// Asks a store. What cannot be read is not known.
@@ -23,6 +24,13 @@ impl Details for StoreDetails<'_> {
         match self.tree.tags(id) {
             TagsOf::Known(tags) => tags.to_vec(),
             TagsOf::NotAsked => self.store.tags(path).unwrap_or_default(),
+        }
+    }
+
+    fn note_tags(&self, id: NodeId, path: &ItemPath) -> Vec<String> {
+        match self.tree.tags(id) {
+            TagsOf::Known(_) => self.tree.note_tags(id).to_vec(),
+            TagsOf::NotAsked => note_tags(self.store, path),
         }
     }
 

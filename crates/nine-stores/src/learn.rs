@@ -7,6 +7,7 @@ use nine_core::item::Kind;
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
+use crate::reading::{is_note, note_tags};
 use crate::{Store, Watch};
 
 /// Entries that are asked about before what was found out is noted down, so that no memory is taken
@@ -34,8 +35,8 @@ pub fn learn(
         // What lies in one folder is asked about together.
         wanted.sort_by_key(|id| tree.parent(*id));
         for round in wanted.chunks(ROUND) {
-            for (id, tags) in at_once(round, watch, |share| tags_of(store, tree, share)) {
-                tree.learn_tags(id, &tags);
+            for (id, (own, inside)) in at_once(round, watch, |share| tags_of(store, tree, share)) {
+                tree.learn_tags(id, &own, &inside);
             }
         }
         asked += wanted.len();
@@ -81,12 +82,19 @@ fn at_once<T: Send>(
     found.into_inner().unwrap_or_else(PoisonError::into_inner)
 }
 
-fn tags_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Vec<String>)> {
+/// Tags that were given, and tags inside.
+type BothTags = (Vec<String>, Vec<String>);
+
+fn tags_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, BothTags)> {
     let mut found = Vec::with_capacity(share.len());
     for siblings in share.chunk_by(|a, b| tree.parent(*a) == tree.parent(*b)) {
         let names: Vec<&[u8]> = siblings.iter().map(|id| tree.name(*id)).collect();
         let tags = store.tags_in(&tree.path(tree.parent(siblings[0])), &names);
-        found.extend(siblings.iter().copied().zip(tags));
+        found.extend(siblings.iter().zip(tags).map(|(id, own)| {
+            let may_be_note = tree.kind(*id) == Kind::File && tree.size(*id) > 0 && is_note(tree.name(*id));
+            let inside = if may_be_note { note_tags(store, &tree.path(*id)) } else { Vec::new() };
+            (*id, (own, inside))
+        }));
     }
     found
 }

@@ -180,3 +180,61 @@ fn a_glance_tells_what_a_file_is() {
     tar.append_data(&mut header, "boat.txt", &b"abc"[..]).unwrap();
     assert_eq!(look("a.tar", &tar.into_inner().unwrap()), ["1 member", "boat.txt  3 B"]);
 }
+
+mod notes {
+    use nine_stores::reading::{is_note, tags_in_text};
+    use proptest::prelude::*;
+
+    #[test]
+    fn tags_of_headers_in_every_common_form() {
+        for (header, tags) in [
+            ("tags: [loan/north-gallery, Tides]", vec!["loan/north-gallery", "Tides"]),
+            ("title: x\ntags:\n  - loan\n  - \"two words\"\n  - 2031\n", vec!["loan", "two words", "2031"]),
+            ("tags: loan, north gallery", vec!["loan", "north gallery"]),
+            ("tags: loan tides", vec!["loan", "tides"]),
+            ("Tags: '#loan'", vec!["loan"]),
+            ("tags:", vec![]),
+            ("tags: [a, b", vec![]),
+            ("tags: {a: 1}", vec![]),
+            ("x: y", vec![]),
+        ] {
+            assert_eq!(tags_in_text(&format!("---\n{header}\n---\ntext\n")), tags, "{header}");
+            assert_eq!(
+                tags_in_text(&format!("\u{feff}---\r\n{}\r\n...\r\n", header.replace('\n', "\r\n"))),
+                tags
+            );
+        }
+        assert!(tags_in_text("text\n---\ntags: [a]\n---\n").is_empty(), "a header is at the start");
+    }
+
+    #[test]
+    fn tags_in_the_text_and_what_is_none() {
+        let text = "# Heading #no\n\nCall the framer #tides (#loan/north-gallery), \"#quoted\".\n\
+            Not C#, a#b, #12, # or ##, &#38; nor https://x.example/#part.\n\
+            `#code` and [#link](https://x.example) and ![#picture](x.png)\n\n\
+            ```\n#fenced\n```\n\n    #indented\n\nSub #heading\n---\n\n- #list-item\n> #möwe/ #tides #a//b\n";
+        assert_eq!(
+            tags_in_text(text),
+            ["tides", "loan/north-gallery", "quoted", "list-item", "möwe"],
+            "{text}"
+        );
+        assert!(is_note(b"a.MD") && is_note(b"b.txt") && !is_note(b"c.pdf") && !is_note(b"d"));
+    }
+
+    #[test]
+    fn a_header_and_the_text_together_and_each_tag_once() {
+        let text = "---\ntags: [loan]\n---\n#Loan and #other\n";
+        assert_eq!(tags_in_text(text), ["loan", "other"]);
+        let many: String = (0..500).map(|n| format!("#tag{n} ")).collect();
+        assert_eq!(tags_in_text(&many).len(), 100);
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_read_without_harm(text in "(---\n|tags: |\\[|#[a-z/-]{1,4}|`|\n|\\PC){0,60}") {
+            for tag in tags_in_text(&text) {
+                prop_assert!(!tag.is_empty() && tag.split('/').all(|part| !part.is_empty()), "{:?}", tag);
+            }
+        }
+    }
+}

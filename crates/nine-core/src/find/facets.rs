@@ -6,7 +6,7 @@ use super::{Found, Query, Rows};
 use crate::condition::FacetTest;
 use crate::facet::{Facet, Finding};
 use crate::names::split_extension;
-use crate::tree::{NodeId, TagsOf, Tree};
+use crate::tree::{NodeId, Tree};
 
 /// Asks a facet of one row after the other; what folders say is asked once.
 pub struct Asked<'q> {
@@ -79,15 +79,5 @@ impl Query<'_> {
             }
         }
         Found { yes, maybe }
-    }
-}
-
-impl Tree {
-    /// All tags of an entry, also those in a note's text; `None` if nobody asked.
-    pub fn all_tags(&self, id: NodeId) -> Option<Vec<String>> {
-        match self.tags(id) {
-            TagsOf::NotAsked => None,
-            TagsOf::Known(tags) => Some(tags.to_vec()),
-        }
     }
 }

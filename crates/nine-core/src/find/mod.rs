@@ -210,8 +210,9 @@ impl Query<'_> {
             return self.tagged_inside(test, among);
         }
         // Which sets of tags answer; by number, 0 being the one that nobody asked for.
-        let mut answers = vec![self.settle_for_less && test.holds(&[]), test.holds(&[])];
-        answers.extend(self.tree.tag_sets().map(|(_, set)| test.holds(set)));
+        let without = test.holds_for_either(&[], &[]);
+        let mut answers = vec![self.settle_for_less && without, without];
+        answers.extend(self.tree.tag_sets().map(|(_, set)| test.holds_for_either(&set.own, &set.inside)));
         let set = |row: usize| self.tree.tag_set_of(NodeId::new(row)) as usize;
         let yes = among.filter(|row| answers.get(set(row)).copied().unwrap_or(false));
         if self.settle_for_less {
@@ -228,7 +229,7 @@ impl Query<'_> {
         }
         let tree = self.tree;
         let own = |id: NodeId| match tree.tags(id) {
-            TagsOf::Known(tags) => Some(test.holds(tags)),
+            TagsOf::Known(tags) => Some(test.holds_for_either(tags, tree.note_tags(id))),
             TagsOf::NotAsked if self.settle_for_less || id == Tree::ROOT => Some(false),
             TagsOf::NotAsked => None,
         };

@@ -90,6 +90,10 @@ impl Details for ByIdentity<'_> {
         tags_of(self.seed(id))
     }
 
+    fn note_tags(&self, _: NodeId, _: &ItemPath) -> Vec<String> {
+        Vec::new()
+    }
+
     fn content(&self, id: NodeId, _: &ItemPath) -> Option<Content> {
         Some(content_of(self.seed(id)))
     }
@@ -147,7 +151,7 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
     let all_seen = condition.mentions(Flag::Mislabelled);
     for id in first.maybe.ids() {
         let seed = tree.identity(id).0[0];
-        tree.learn_tags(id, &tags_of(seed));
+        tree.learn_tags(id, &tags_of(seed), &[]);
         if looks && tree.kind(id) == Kind::File && (tree.wants_look(id) || all_seen) {
             tree.learn_content(id, Some(content_of(seed)));
         }
@@ -265,7 +269,7 @@ fn tags_of_folders_reach_inside_when_asked() {
         vec![seed("a.pdf", Kind::File, 0)],
     ]);
     for id in tree.ids() {
-        tree.learn_tags(id, &tags_of(tree.identity(id).0[0]));
+        tree.learn_tags(id, &tags_of(tree.identity(id).0[0]), &[]);
     }
     let (now, texts) = (now(), TextAnswers::new());
     let found = |condition: &str, tags_reach_inside| {

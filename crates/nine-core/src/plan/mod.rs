@@ -26,6 +26,8 @@ use crate::worklist::{Act, Doubt, Step};
 pub trait Details {
     /// The tags.
     fn tags(&self, id: NodeId, path: &ItemPath) -> Vec<String>;
+    /// The tags that stand in a note's own text.
+    fn note_tags(&self, id: NodeId, path: &ItemPath) -> Vec<String>;
     /// The first bytes, recognised; `None` if they cannot be read.
     fn content(&self, id: NodeId, path: &ItemPath) -> Option<Content>;
     /// The words inside; `None` if nobody read them.
@@ -51,6 +53,9 @@ pub struct Proposal {
     pub modified: Moment,
     /// The tags that it has.
     pub tags: Vec<String>,
+    /// The tags that stand in its own text, where it is a note.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub note_tags: Vec<String>,
     /// The tags that it has afterwards, where they change.
     pub becomes: Option<Vec<String>>,
     /// What facets answer, with their names; `None` where that is not known.
@@ -99,7 +104,7 @@ impl Proposal {
     pub fn for_item(item: &Item) -> Self {
         let tags = item.tags.clone();
         let new = Self::new(item.spot.clone(), item.entry.kind, item.entry.stamp(), tags);
-        Self { size: item.size, modified: item.newest, ..new }
+        Self { size: item.size, modified: item.newest, note_tags: item.note_tags.clone(), ..new }
     }
 
     /// The same for what little is known of something.
@@ -111,6 +116,7 @@ impl Proposal {
             size: stamp.size,
             modified: stamp.modified,
             tags,
+            note_tags: Vec::new(),
             becomes: None,
             answers: Vec::new(),
             folder: None,

@@ -1,7 +1,13 @@
 //! The planner of `tag`: what becomes of the tags of each item.
 
 use super::Proposal;
+use crate::config::Config;
+use crate::facet::Facet;
+use crate::layout::shelf_number;
+use crate::moment::Now;
 use crate::names::fold;
+use crate::pattern::PutPattern;
+use crate::place::Spot;
 use crate::tags::{add, answers_to};
 
 /// What becomes of tags.
@@ -67,6 +73,55 @@ pub fn plan(items: impl IntoIterator<Item = Proposal>, change: &TagChange, why: 
     items.into_iter().filter_map(changed).collect()
 }
 
+/// The tags that the place of an item says: the answers and the tag by which a rule would have put it
+/// there; else the answers that its folders are called by; else its folders as one nested tag.
+pub fn of_place(item: &Spot, config: &Config, now: &Now) -> Vec<String> {
+    let folders: Vec<String> =
+        item.folder().path.parts().map(|f| String::from_utf8_lossy(f).into_owned()).collect();
+    let shelf = config.bookcase(Some(&item.place)).and_then(|_| shelf_number(folders.first()?.as_bytes()));
+    let below = if shelf.is_some() { &folders[1..] } else { &folders[..] };
+    let puts = config.rules.iter().filter_map(|rule| rule.put.as_ref());
+    let meant = puts.filter(|put| {
+        let bookcase = config.bookcase(put.bookcase.as_deref());
+        Some(put.shelf) == shelf && bookcase.is_some_and(|bookcase| bookcase.name == item.place)
+    });
+    let by_rule = meant.filter_map(|put| put_back(put, below)).find(|tags| !tags.is_empty());
+    let by_answer = || -> Vec<String> {
+        let said = |folder: &String, facet: &Facet| {
+            let found = facet.look_at_folder(folder, now);
+            found.value().filter(|_| found.is_sure()).map(|value| facet.tag(value))
+        };
+        let asked = below.iter().flat_map(|folder| config.facets.iter().map(move |facet| (folder, facet)));
+        asked.filter_map(|(folder, facet)| said(folder, facet)).collect()
+    };
+    let tags = by_rule.unwrap_or_else(by_answer);
+    match (tags.is_empty(), below.is_empty()) {
+        (true, false) => vec![below.join("/").replace(',', " ")],
+        _ => tags,
+    }
+}
+
+/// What a rule's folders would have been filled with, if these are such folders.
+fn put_back(put: &PutPattern, folders: &[String]) -> Option<Vec<String>> {
+    let mut tags = Vec::new();
+    let mut rest = folders.iter();
+    for (nth, pattern) in put.folders.iter().enumerate() {
+        if pattern.is_tag() && nth + 1 == put.folders.len() {
+            let nested: Vec<&str> = rest.by_ref().map(String::as_str).collect();
+            tags.push(nested.join("/"));
+            continue;
+        }
+        let folder = rest.next()?;
+        if let Some(facet) = pattern.only_facet() {
+            tags.push(facet.tag(&facet.canonical(folder)?));
+        } else if pattern.literal().is_some_and(|text| fold(text) != fold(folder)) {
+            return None;
+        }
+    }
+    tags.retain(|tag| !tag.is_empty());
+    Some(tags)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -95,5 +150,41 @@ mod tests {
         assert_eq!(after(&merge, &["do", "todo", "x"]), ["do", "x"]);
         let case = TagChange::Rename { from: "todo".into(), to: "Todo".into() };
         assert_eq!(after(&case, &["todo"]), ["Todo"]);
+    }
+
+    #[test]
+    fn a_place_says_what_a_rule_would_have_put_there() {
+        let config = crate::config::parse(
+            r#"
+[bookcase.home]
+at = "/h"
+shelves = ["Loans", "Notes", "Office"]
+[facet.lender]
+values = ["Harrow Dock Trust"]
+[facet.season]
+from = "year"
+starts = "October"
+[[rule]]
+when = "type document"
+put = "1/{lender}/{season}"
+[[rule]]
+when = "type note"
+put = "2/By tag/{tag}"
+"#,
+        )
+        .unwrap();
+        let now = Now::parse("2031-04-07", &jiff::tz::TimeZone::UTC).unwrap();
+        let of = |at: &str| of_place(&Spot::parse(at).unwrap(), &config, &now).join(" ");
+        for (at, tags) in [
+            ("home/1 Loans/Harrow Dock Trust/2030-31/x.pdf", "lender/Harrow Dock Trust season/2030-31"),
+            ("home/2 Notes/by tag/loan/north-gallery/x.md", "loan/north-gallery"),
+            ("home/2 Notes/Old/x.md", "Old"),
+            ("home/3 Office/2030-31/x.pdf", "season/2030-31"),
+            ("home/3 Office/Invoices/paid/x.pdf", "Invoices/paid"),
+            ("home/1 Loans/x.pdf", ""),
+            ("downloads/letters/x.pdf", "letters"),
+        ] {
+            assert_eq!(of(at), tags, "{at}");
+        }
     }
 }

@@ -82,6 +82,10 @@ impl Details for Known {
         tags.into_iter().flatten().map(|tag| (*tag).to_owned()).collect()
     }
 
+    fn note_tags(&self, _: NodeId, _: &ItemPath) -> Vec<String> {
+        Vec::new()
+    }
+
     fn content(&self, _: NodeId, path: &ItemPath) -> Option<Content> {
         self.contents.get(path.to_text().as_str()).map(|bytes| recognise(bytes))
     }

@@ -120,6 +120,7 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
         items: tree.items(id),
         newest: if is_folder { totals.newest } else { entry.modified },
         tags: if wants.tags { details.tags(id, &spot.path) } else { Vec::new() },
+        note_tags: if wants.tags { details.note_tags(id, &spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(id, &spot.path)).flatten(),
         text: wants.text.then(|| details.text(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),

@@ -2,8 +2,11 @@
 
 use std::ops::Range;
 
-use super::{NodeId, Tree};
+use super::{NodeId, TagSet, Tree};
 use crate::kinds::Content;
+
+/// What parts a set's own tags from those inside, where sets are kept.
+const INSIDE: char = '\u{1}';
 
 /// A column of a tree. The numbers are those under which a catalogue keeps them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -241,7 +244,8 @@ impl Tree {
 
     /// The tag sets and recognised contents, as [`Column::Words`] keeps them: a line each.
     pub fn words(&self) -> Vec<u8> {
-        let sets = self.tag_sets.iter().map(|set| format!("t{}\n", set.join("\0")));
+        let sets = self.tag_sets.iter();
+        let sets = sets.map(|set| format!("t{}{INSIDE}{}\n", set.own.join("\0"), set.inside.join("\0")));
         let contents = self.contents.iter().map(|content| format!("c{}\n", content.to_text()));
         sets.chain(contents).collect::<String>().into_bytes()
     }
@@ -253,7 +257,13 @@ impl Tree {
         self.contents.clear();
         for line in text.lines() {
             match line.split_at_checked(1) {
-                Some(("t", set)) => self.tag_sets.push(set.split('\0').map(str::to_owned).collect()),
+                Some(("t", set)) => {
+                    let (own, inside) = set.split_once(INSIDE).unwrap_or((set, ""));
+                    let tags = |list: &str| {
+                        list.split('\0').filter(|tag| !tag.is_empty()).map(str::to_owned).collect()
+                    };
+                    self.tag_sets.push(TagSet { own: tags(own), inside: tags(inside) });
+                }
                 Some(("c", content)) => {
                     self.contents.push(Content::from_text(content).unwrap_or(Content::Bytes));
                 }

@@ -17,6 +17,15 @@ pub enum TagsOf<'a> {
     Known(&'a [String]),
 }
 
+/// Tags that entries have together.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct TagSet {
+    /// Those that somebody gave them.
+    pub own: Vec<String>,
+    /// Those that stand in their own text.
+    pub inside: Vec<String>,
+}
+
 /// What is to be learned of entries where it is not known yet.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Unlearned {
@@ -39,13 +48,33 @@ impl Tree {
         match self.tags.get(id.row()).copied().unwrap_or(0) {
             0 => TagsOf::NotAsked,
             NO_TAGS => TagsOf::Known(&[]),
-            set => TagsOf::Known(self.tag_sets.get(set as usize - 2).map_or(&[], Vec::as_slice)),
+            set => TagsOf::Known(self.tag_sets.get(set as usize - 2).map_or(&[], |set| &set.own)),
+        }
+    }
+
+    /// The tags that stand in an entry's own text, where it is a note and that is known.
+    pub fn note_tags(&self, id: NodeId) -> &[String] {
+        let set = self.tag_set_of(id) as usize;
+        set.checked_sub(2).and_then(|at| self.tag_sets.get(at)).map_or(&[], |set| &set.inside)
+    }
+
+    /// All tags of an entry, also those in a note's text; `None` if nobody asked.
+    pub fn all_tags(&self, id: NodeId) -> Option<Vec<String>> {
+        match self.tags(id) {
+            TagsOf::NotAsked => None,
+            TagsOf::Known(own) => {
+                let mut all = own.to_vec();
+                self.note_tags(id).iter().for_each(|tag| {
+                    crate::tags::add(&mut all, tag);
+                });
+                Some(all)
+            }
         }
     }
 
     /// Every set of tags that some entry has or had, with its number in [`Tree::tag_set_of`].
-    pub fn tag_sets(&self) -> impl Iterator<Item = (u32, &[String])> {
-        (2..).zip(self.tag_sets.iter().map(Vec::as_slice))
+    pub fn tag_sets(&self) -> impl Iterator<Item = (u32, &TagSet)> {
+        (2..).zip(&self.tag_sets)
     }
 
     /// The number of an entry's set of tags: 0 not asked, 1 none.
@@ -53,19 +82,20 @@ impl Tree {
         self.tags.get(id.row()).copied().unwrap_or(0)
     }
 
-    /// Learns an entry's tags.
-    pub fn learn_tags(&mut self, id: NodeId, tags: &[String]) {
+    /// Learns an entry's tags: its own, and those inside it.
+    pub fn learn_tags(&mut self, id: NodeId, own: &[String], inside: &[String]) {
         self.tags.resize(self.rows, 0);
-        let set = match tags {
-            [] => NO_TAGS,
+        let set = if own.is_empty() && inside.is_empty() {
+            NO_TAGS
+        } else {
             // The newest sets are the likeliest.
-            tags => match self.tag_sets.iter().rposition(|set| set == tags) {
+            match self.tag_sets.iter().rposition(|set| set.own == own && set.inside == inside) {
                 Some(at) => at as u32 + 2,
                 None => {
-                    self.tag_sets.push(tags.to_vec());
+                    self.tag_sets.push(TagSet { own: own.to_vec(), inside: inside.to_vec() });
                     self.tag_sets.len() as u32 + 1
                 }
-            },
+            }
         };
         self.tags[id.row()] = set;
     }
@@ -243,7 +273,7 @@ impl Tree {
             return;
         }
         if let TagsOf::Known(tags) = before.tags(old) {
-            self.learn_tags(id, tags);
+            self.learn_tags(id, tags, before.note_tags(old));
         }
         if before.has_mark(old, mark::LOOKED) {
             self.learn_content(id, before.content(old).copied());

@@ -11,7 +11,7 @@ mod learned;
 
 pub use columns::Column;
 pub use gather::{Batch, FolderNo, Gathering};
-pub use learned::{TagsOf, Unlearned};
+pub use learned::{TagSet, TagsOf, Unlearned};
 
 use std::ops::Range;
 
@@ -101,7 +101,7 @@ pub struct Tree {
     folder_items: Vec<u32>,
     folder_newest: Vec<i64>,
     folder_read: Vec<u8>,
-    tag_sets: Vec<Vec<String>>,
+    tag_sets: Vec<TagSet>,
     contents: Vec<Content>,
 }
 

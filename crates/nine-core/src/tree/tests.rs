@@ -55,8 +55,8 @@ fn rows_stand_in_the_order_of_reading_and_sums_run_upwards() {
 #[test]
 fn columns_make_the_same_tree_again() {
     let mut tree = small();
-    tree.learn_tags(at(&tree, "a.txt"), &["loans".into(), "client/Harrow".into()]);
-    tree.learn_tags(at(&tree, "void"), &[]);
+    tree.learn_tags(at(&tree, "a.txt"), &["loans".into(), "client/Harrow".into()], &["inside/x".into()]);
+    tree.learn_tags(at(&tree, "void"), &[], &[]);
     tree.learn_content(at(&tree, "a.txt"), Some(crate::kinds::recognise(b"%PDF-1.7 ")));
     tree.learn_text(at(&tree, "letters/b 2.txt"), 12);
     let mut again = Tree::of_rows(tree.rows());
@@ -72,8 +72,8 @@ fn columns_make_the_same_tree_again() {
     for id in tree.ids() {
         assert_eq!(again.entry(id), tree.entry(id));
         assert_eq!(
-            (again.path(id), again.tags(id), again.content(id)),
-            (tree.path(id), tree.tags(id), tree.content(id))
+            (again.path(id), again.tags(id), again.note_tags(id), again.content(id)),
+            (tree.path(id), tree.tags(id), tree.note_tags(id), tree.content(id))
         );
         assert_eq!((again.totals(id), again.text(id)), (tree.totals(id), tree.text(id)));
         assert_eq!(again.age_from(id), tree.age_from(id));
@@ -104,7 +104,7 @@ fn what_was_learned_is_carried_over_only_to_what_is_the_same() {
     let learned = || {
         let mut tree = small();
         for id in tree.ids() {
-            tree.learn_tags(id, &["old".into()]);
+            tree.learn_tags(id, &["old".into()], &[]);
         }
         tree
     };

@@ -55,8 +55,8 @@ pub struct SearchArgs {
     /// Read the words inside files where that was not done yet
     #[arg(long, help_heading = "What")]
     pub text: bool,
-    /// Group the list, with counts and bytes for each group
-    #[arg(long, value_name = "WHAT", help_heading = "How it is shown")]
+    /// Group the list by type, folder, age, tag, size or a facet, with counts and bytes for each group
+    #[arg(long, value_name = "WHAT", value_parser = group_by, help_heading = "How it is shown")]
     pub by: Option<GroupBy>,
     /// With --by: only the counts and bytes
     #[arg(long, requires = "by", help_heading = "How it is shown")]
@@ -88,14 +88,30 @@ pub enum YesNo {
     No,
 }
 
-/// What a list is grouped by
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+/// What a list is grouped by.
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum GroupBy {
     Type,
     Folder,
     Age,
     Tag,
     Size,
+    /// The answers of a facet of the configuration.
+    Facet(String),
+}
+
+/// The words that group a list, besides the names of facets.
+pub const GROUPS: [(&str, GroupBy); 5] = [
+    ("type", GroupBy::Type),
+    ("folder", GroupBy::Folder),
+    ("age", GroupBy::Age),
+    ("tag", GroupBy::Tag),
+    ("size", GroupBy::Size),
+];
+
+fn group_by(word: &str) -> Result<GroupBy, std::convert::Infallible> {
+    let known = GROUPS.into_iter().find(|(known, _)| *known == word).map(|(_, by)| by);
+    Ok(known.unwrap_or_else(|| GroupBy::Facet(word.to_owned())))
 }
 
 /// What a list is put in order by

@@ -8,7 +8,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
-pub use look::{GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
+pub use look::{GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
 pub use put::{CarryArgs, PutArgs};
 pub use tag::{SelectionArgs, TagArgs, TagCommand};
 

@@ -10,7 +10,7 @@ use nine_core::escape::plain;
 use nine_core::item::Kind;
 use nine_core::names::{fold, natural_key};
 use nine_core::plan::Proposal;
-use nine_core::plan::tag::{TagChange, plan};
+use nine_core::plan::tag::{TagChange, of_place, plan};
 use nine_core::survey::Part;
 use nine_core::tags::answers_to;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
@@ -20,7 +20,7 @@ use serde::Serialize;
 use crate::cli::{PlainFormat, SelectionArgs, ShowArgs, TagArgs, TagCommand};
 use crate::error::{Done, Failure};
 use crate::looking::{How, Looking, all_grounds, all_rows};
-use crate::output::style::FAINT;
+use crate::output::style::{DOUBT, FAINT};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, bars, records, tags};
 use crate::pipeline::{Planned, show_ask_carry};
@@ -38,7 +38,10 @@ pub fn run(args: &TagArgs, session: &Session) -> Done {
     let opened = session.open(config);
     let act = Act { session, config, opened: &opened };
     match &args.command {
-        None => act.list(PlainFormat::Table),
+        None if args.from_folder => act.from_folder(&args.selection, &args.show),
+        None if args.selection.is_empty() => act.list(PlainFormat::Table),
+        None => Err(Failure::words("what is to become of these items' tags is not said")
+            .hint("say `nine tag add TAG`, `nine tag drop TAG` or `nine tag --from-folder`")),
         Some(TagCommand::List { format }) => act.list(*format),
         Some(TagCommand::Add { tags, selection, show }) => {
             act.on_selection("add", tags, TagChange::Add(checked(tags)?), selection, show)
@@ -105,6 +108,26 @@ impl Act<'_> {
         self.carry(selected.items, &selected.places, &change, command, selected.troubles, show)
     }
 
+    /// Gives items the tags that their places say.
+    fn from_folder(&self, selection: &SelectionArgs, show: &ShowArgs) -> Done {
+        let selected = selection.select(self.session, self.config, self.opened)?;
+        let count = selected.items.len() as u64;
+        let give = |mut item: Proposal| {
+            item.why = "its folder".into();
+            item.add_tags(&of_place(&item.item, self.config, &self.session.now));
+            item.becomes.is_some().then_some(item)
+        };
+        let proposals: Vec<Proposal> = selected.items.into_iter().filter_map(give).collect();
+        let same = count - proposals.len() as u64;
+        let command = "nine tag --from-folder".to_owned();
+        let planned =
+            Planned { troubles: selected.troubles, ..Planned::new(command, proposals, &selected.places) };
+        show_ask_carry(self.session, self.opened, planned, show, |_, out| {
+            let selected = counted(count, "item", "items");
+            writeln!(out, "{FAINT}{selected} selected; {same} the right tags already, or no folder{FAINT:#}")
+        })
+    }
+
     /// Renames a tag on every item in every place.
     fn everywhere(&self, word: &str, from: &str, to: &str, merges: bool, show: &ShowArgs) -> Done {
         recovery::recover_last_run(self.session, self.config)?;
@@ -162,6 +185,12 @@ impl Act<'_> {
         troubles: usize,
         show: &ShowArgs,
     ) -> Done {
+        // Tags in a note's text are the person's to change.
+        let gone = |item: &&Proposal| {
+            let after = change.apply(&item.note_tags);
+            !matches!(change, TagChange::Add(_)) && after != item.note_tags
+        };
+        let in_notes = items.iter().filter(gone).count() as u64;
         let selected = items.len() as u64;
         let proposals = plan(items, change, "by hand");
         let unchanged = selected - proposals.len() as u64;
@@ -169,25 +198,40 @@ impl Act<'_> {
         show_ask_carry(self.session, self.opened, planned, show, |_, out| {
             let selected = counted(selected, "item", "items");
             let same = counted(unchanged, "has", "have");
+            if in_notes > 0 {
+                let notes = counted(in_notes, "note has", "notes have");
+                writeln!(out, "{DOUBT}{notes} it in the text, where only you can change it{DOUBT:#}")?;
+            }
             writeln!(out, "{FAINT}{selected} selected; {same} the right tags already{FAINT:#}")
         })
     }
 
     fn list(&self, format: PlainFormat) -> Done {
-        let (items, troubles) = self.all_tagged()?;
+        let grounds = all_grounds(self.session, self.config, self.opened);
+        let mut looking = Looking::look(self.session, grounds, &How::Now)?;
         let mut found: BTreeMap<Vec<u8>, (String, Part)> = BTreeMap::new();
-        for item in &items {
-            for tag in &item.tags {
-                let key = natural_key(tag.as_bytes());
-                let (_, part) = found.entry(key).or_insert_with(|| (tag.clone(), Part::default()));
-                part.count += 1;
-                part.bytes += if item.kind == Kind::File { item.size } else { 0 };
+        let mut items = 0;
+        for view in 0..looking.views.len() {
+            let rows = all_rows(&looking.views[view].tree);
+            looking.learn(view, &rows, Unlearned { tags: true, content: false });
+            let tree = &looking.views[view].tree;
+            for id in rows.ids() {
+                let tags = tree.all_tags(id).unwrap_or_default();
+                items += u64::from(!tags.is_empty());
+                for tag in tags {
+                    let key = natural_key(tag.as_bytes());
+                    let (_, part) = found.entry(key).or_insert_with(|| (tag, Part::default()));
+                    part.count += 1;
+                    part.bytes += if tree.kind(id) == Kind::File { tree.size(id) } else { 0 };
+                }
             }
         }
+        looking.keep();
+        let troubles = looking.troubles;
         let records =
             found.into_values().map(|(tag, part)| Record { tag, items: part.count, bytes: part.bytes });
         match format {
-            PlainFormat::Table => self.print(&records.collect::<Vec<_>>(), items.len() as u64)?,
+            PlainFormat::Table => self.print(&records.collect::<Vec<_>>(), items)?,
             other => records::print(records, other)?,
         }
         match troubles {

@@ -7,7 +7,7 @@ use nine_core::config::Config;
 use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
 use nine_core::moment::{Moment, Now};
-use nine_core::tree::{Column as Kept, NodeId, TagsOf, Tree};
+use nine_core::tree::{Column as Kept, NodeId, Tree};
 use serde_json::{Map, Value, json};
 
 use super::records::written;
@@ -159,9 +159,9 @@ impl Listing<'_> {
             ItemColumn::Location => styled(self.look.text(&location(view, id)), FAINT),
             ItemColumn::Size => cell(readable(tree.size(id))),
             ItemColumn::Age => styled(self.now.age(tree.newest(id)), FAINT),
-            ItemColumn::Tags => match tree.tags(id) {
-                TagsOf::Known(tags) => cell(self.look.text(&tags::shown(self.config, self.look, tags))),
-                TagsOf::NotAsked => cell(""),
+            ItemColumn::Tags => match tree.all_tags(id) {
+                Some(tags) => cell(self.look.text(&tags::shown(self.config, self.look, &tags))),
+                None => cell(""),
             },
             ItemColumn::Path => styled(self.look.text(&self.text(hit, column)), FAINT),
             other => styled(self.look.text(&self.text(hit, other)), FAINT),
@@ -180,9 +180,9 @@ impl Listing<'_> {
             ItemColumn::Age => self.now.age(tree.newest(id)),
             ItemColumn::Modified => minute(Some(tree.newest(id))),
             ItemColumn::Type => tree.item_type(id).word().into(),
-            ItemColumn::Tags => match tree.tags(id) {
-                TagsOf::Known(tags) => plain(&nine_core::tags::to_attribute(tags)),
-                TagsOf::NotAsked => String::new(),
+            ItemColumn::Tags => match tree.all_tags(id) {
+                Some(tags) => plain(&nine_core::tags::to_attribute(&tags)),
+                None => String::new(),
             },
             ItemColumn::Opened => minute(tree.opened(id)),
             ItemColumn::Arrived => minute(tree.born(id)),
@@ -202,9 +202,9 @@ impl Listing<'_> {
             let value = match column {
                 ItemColumn::Size => json!(tree.size(id)),
                 ItemColumn::Items => json!(tree.items(id)),
-                ItemColumn::Tags => match tree.tags(id) {
-                    TagsOf::Known(tags) => json!(tags),
-                    TagsOf::NotAsked => Value::Null,
+                ItemColumn::Tags => match tree.all_tags(id) {
+                    Some(tags) => json!(tags),
+                    None => Value::Null,
                 },
                 ItemColumn::Opened | ItemColumn::Arrived => {
                     Some(text()).filter(|text| !text.is_empty()).map_or(Value::Null, Value::String)

@@ -6,6 +6,7 @@
 
 mod glance;
 mod mail;
+mod notes;
 mod office;
 mod page;
 mod pdf;
@@ -15,6 +16,7 @@ use nine_core::kinds::{Content, FIRST_BYTES, ItemType, recognise};
 use nine_core::names::{fold_bytes, split_extension};
 
 pub use glance::glance;
+pub use notes::{is_note, note_tags, tags_in_text};
 
 /// Where readers give up.
 pub mod bounds {

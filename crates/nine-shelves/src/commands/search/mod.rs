@@ -6,10 +6,12 @@ mod saved;
 
 use nine_core::condition::{Condition, Flag};
 use nine_core::config::Config;
+use nine_core::diagnostic::{any_of, nearest};
+use nine_core::escape::plain;
 use nine_core::find::Rows;
 use nine_core::tree::{Column, NodeId, Unlearned, mark};
 
-use crate::cli::{Format, GroupBy, ItemColumn, SearchArgs, SortBy};
+use crate::cli::{Format, GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy};
 use crate::error::{Done, Failure, Kind};
 use crate::looking::{
     Ground, How, Looking, Question, View, all_grounds, all_rows, columns_of, grounds_of, nowhere,
@@ -40,6 +42,7 @@ pub fn run(args: &SearchArgs, session: &Session) -> Done {
         }
         (None, _) => loaded,
     };
+    check_group(args, &loaded.config)?;
     let opened = session.open(&loaded.config);
     let grounds = grounds(args, session, &loaded, &opened)?;
     let search = Search::new(args, condition, session, &loaded.config);
@@ -49,6 +52,22 @@ pub fn run(args: &SearchArgs, session: &Session) -> Done {
         displays::refresh_after_search(session, &loaded.config, args.save.iter().chain(&args.saved));
     }
     if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
+}
+
+/// A list can be grouped by a facet that there is.
+fn check_group(args: &SearchArgs, config: &Config) -> Done {
+    let Some(GroupBy::Facet(name)) = args.by.as_ref().filter(|by| match by {
+        GroupBy::Facet(name) => config.facets.get(name).is_none(),
+        _ => false,
+    }) else {
+        return Ok(());
+    };
+    let known = || GROUPS.iter().map(|(word, _)| *word).chain(config.facets.names());
+    let failure = Failure::words(format!("nothing can be grouped by `{}`", plain(name)));
+    Err(match nearest(name, known()) {
+        Some(near) => failure.hint(format!("did you mean `{near}`?")),
+        None => failure.hint(format!("it can be grouped by {}", any_of(known()))),
+    })
 }
 
 /// The places that are looked at.
@@ -199,7 +218,7 @@ impl<'a> Search<'a> {
 
     fn learn_for_columns(&self, looking: &mut Looking, view: usize, rows: &Rows) {
         let has = |column| self.columns.contains(&column);
-        if has(ItemColumn::Tags) || self.args.by == Some(GroupBy::Tag) {
+        if has(ItemColumn::Tags) || matches!(self.args.by, Some(GroupBy::Tag | GroupBy::Facet(_))) {
             looking.learn(view, rows, Unlearned { tags: true, content: false });
         }
         let by_type = self.args.by == Some(GroupBy::Type) || self.args.sort == Some(SortBy::Type);
@@ -224,8 +243,9 @@ impl<'a> Search<'a> {
         };
         let mut columns = vec![Parent, NameEnd, Names, FolderNewest, Folder, Modified];
         self.columns.iter().for_each(|column| columns.extend_from_slice(column.needs()));
-        columns.extend_from_slice(match self.args.by {
+        columns.extend_from_slice(match &self.args.by {
             Some(GroupBy::Type) => &[Type],
+            Some(GroupBy::Facet(_)) => &[Column::Tags, Column::Words, Column::Text, Type],
             Some(GroupBy::Tag) => ItemColumn::Tags.needs(),
             Some(GroupBy::Age) => &[AgeFrom],
             _ => &[],

@@ -3,11 +3,14 @@
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
+use nine_core::config::Config;
+use nine_core::facet::Facet;
+use nine_core::find::Asked;
 use nine_core::kinds::TYPES;
 use nine_core::moment::Now;
 use nine_core::names::{fold, natural_key};
 use nine_core::survey::{AGES, AgeBands, Part, SIZES, size_band};
-use nine_core::tree::{NodeId, TagsOf, Tree};
+use nine_core::tree::{NodeId, Tree};
 
 use crate::cli::{GroupBy, SortBy};
 use crate::looking::Looking;
@@ -41,12 +44,22 @@ pub struct Group {
 }
 
 /// Parts a list into groups, in the order in which people read them.
-pub fn group(hits: &[Hit], looking: &Looking, by: GroupBy, now: &Now) -> Vec<Group> {
+pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy, now: &Now, config: &Config) -> Vec<Group> {
     let bands = AgeBands::new(now);
+    let answers = match by {
+        GroupBy::Facet(name) => config.facets.get(name).map(|facet| answers(hits, looking, facet)),
+        _ => None,
+    };
     let mut groups: BTreeMap<(usize, Vec<u8>), Group> = BTreeMap::new();
-    for hit in hits {
+    for (nth, hit) in hits.iter().enumerate() {
         let view = &looking.views[hit.view as usize];
-        for (rank, name) in names(&view.tree, hit.id, by, &bands, || location(view, hit.id)) {
+        let answered = answers.as_ref().map(|answers| match &answers[nth] {
+            Some(answer) => vec![(0, answer.clone())],
+            None => vec![(1, "not known".to_owned())],
+        });
+        let names =
+            answered.unwrap_or_else(|| names(&view.tree, hit.id, by, &bands, || location(view, hit.id)));
+        for (rank, name) in names {
             let key = (rank, natural_key(name.as_bytes()));
             let new = || Group { name, hits: Vec::new(), part: Part::default() };
             let group = groups.entry(key).or_insert_with(new);
@@ -58,11 +71,25 @@ pub fn group(hits: &[Hit], looking: &Looking, by: GroupBy, now: &Now) -> Vec<Gro
     groups.into_values().collect()
 }
 
+/// What each hit answers to a facet.
+fn answers(hits: &[Hit], looking: &Looking, facet: &Facet) -> Vec<Option<String>> {
+    let mut found = vec![None; hits.len()];
+    for view in 0..looking.views.len() {
+        looking.with_query(view, |query| {
+            let mut asked = Asked::new(query, facet);
+            for (answer, hit) in found.iter_mut().zip(hits).filter(|(_, hit)| hit.view as usize == view) {
+                *answer = asked.answer(hit.id).and_then(|finding| finding.value().map(str::to_owned));
+            }
+        });
+    }
+    found
+}
+
 /// The groups of an entry, each with its rank among the groups.
 fn names(
     tree: &Tree,
     id: NodeId,
-    by: GroupBy,
+    by: &GroupBy,
     bands: &AgeBands,
     location: impl FnOnce() -> String,
 ) -> Vec<(usize, String)> {
@@ -80,10 +107,11 @@ fn names(
             let band = size_band(tree.size(id));
             vec![(band, SIZES[band].0.to_owned())]
         }
-        GroupBy::Tag => match tree.tags(id) {
+        GroupBy::Tag => match tree.all_tags(id) {
             // One item may have several; letter case does not part them.
-            TagsOf::Known(tags) if !tags.is_empty() => tags.iter().map(|tag| (0, fold(tag))).collect(),
+            Some(tags) if !tags.is_empty() => tags.iter().map(|tag| (0, fold(tag))).collect(),
             _ => vec![(1, "no tag".to_owned())],
         },
+        GroupBy::Facet(_) => Vec::new(),
     }
 }

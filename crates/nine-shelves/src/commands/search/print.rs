@@ -39,9 +39,9 @@ impl Search<'_> {
 
     fn print_table(&self, listing: &Listing, found: &FoundItems, shown: &[Hit]) -> Done {
         let mut out = output::out();
-        match self.args.by {
+        match &self.args.by {
             Some(by) => {
-                let groups = group(shown, listing.looking, by, listing.now);
+                let groups = group(shown, listing.looking, by, listing.now, self.config);
                 match self.args.totals {
                     true => self.print_group_totals(&mut out, &groups)?,
                     false => self.print_groups(&mut out, listing, &groups, shown)?,
@@ -130,8 +130,8 @@ impl Search<'_> {
             items: u64,
             bytes: u64,
         }
-        let groups = match self.args.by {
-            Some(by) => group(shown, looking, by, &self.session.now),
+        let groups = match &self.args.by {
+            Some(by) => group(shown, looking, by, &self.session.now, self.config),
             None => Vec::new(),
         };
         let totals = groups.into_iter().map(|group| Total {
