@@ -5,12 +5,18 @@ mod support;
 
 #[path = "program/bad_input.rs"]
 mod bad_input;
+#[path = "program/clashes.rs"]
+mod clashes;
 #[path = "program/demo.rs"]
 mod demo;
+#[path = "program/facets.rs"]
+mod facets;
 #[path = "program/killed.rs"]
 mod killed;
 #[path = "program/output.rs"]
 mod output;
+#[path = "program/put.rs"]
+mod put;
 #[path = "program/saved.rs"]
 mod saved;
 #[path = "program/search.rs"]
@@ -23,3 +29,5 @@ mod tags;
 mod tidy;
 #[path = "program/words.rs"]
 mod words;
+#[path = "program/worklist.rs"]
+mod worklist;

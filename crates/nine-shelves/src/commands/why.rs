@@ -277,13 +277,14 @@ impl Answer<'_> {
             fact("", inside, "in its own text".into());
         }
         for AnswerRecord { facet, answer, evidence, doubt, .. } in self.answers() {
-            let known = answer.is_some();
-            let note = doubt.or(evidence).unwrap_or_default();
-            fact(
-                &facet,
-                answer.unwrap_or_else(|| "not known".into()),
-                if known { note } else { String::new() },
-            );
+            let note = match (evidence, doubt) {
+                (Some(evidence), Some(doubt)) if doubt.contains("is not sure") => {
+                    format!("{evidence}; not sure")
+                }
+                (Some(_), Some(doubt)) => doubt,
+                (evidence, _) => evidence.unwrap_or_default(),
+            };
+            fact(&facet, answer.unwrap_or_else(|| "not known".into()), note);
         }
         fact("modified", now.minute(item.newest), format!("{} ago", now.age(item.newest)));
         for (name, at) in [("opened", item.entry.opened), ("arrived", item.entry.born)] {

@@ -145,7 +145,7 @@ impl Shown<'_> {
             (_, _) if !step.doubts.is_empty() => ("?", DOUBT),
             _ => ("+", CHANGE),
         };
-        let tags = self.tags(&self.worklist.steps[*beside.get(&at).unwrap_or(&at)]);
+        let tags = self.tags(&self.worklist.steps[*beside.get(&at).unwrap_or(&at)], step.target());
         vec![
             styled(mark, style),
             styled(self.name(step), if refused { PLAIN } else { STRONG }),
@@ -163,11 +163,18 @@ impl Shown<'_> {
         format!("{}{slash}", self.look.name(shown_name(step)))
     }
 
-    fn tags(&self, step: &Step) -> String {
+    /// The tags that a step gives and takes. Of `lender/Harrow Dock Trust` only `lender` is told where
+    /// the item's new path says the rest.
+    fn tags(&self, step: &Step, target: Option<&Spot>) -> String {
         let Act::Tag { from, to } = &step.act else {
             return String::new();
         };
-        let gained = to.iter().filter(|tag| !from.contains(tag)).map(|tag| format!("+{tag}"));
+        let path = target.map(|target| String::from_utf8_lossy(target.path.as_bytes()).into_owned());
+        let short = |tag: &'_ String| match (tag.split_once('/'), &path) {
+            (Some((above, value)), Some(path)) if path.contains(value) => above.to_owned(),
+            _ => tag.clone(),
+        };
+        let gained = to.iter().filter(|tag| !from.contains(tag)).map(|tag| format!("+{}", short(tag)));
         let lost = from.iter().filter(|tag| !to.contains(tag)).map(|tag| format!("-{tag}"));
         let all: Vec<String> = gained.chain(lost).collect();
         self.look.text(&nine_core::escape::plain(&all.join(" ")))

@@ -199,7 +199,7 @@ fn paths0_go_through_other_programs_unharmed() {
     assert!(search.wait().unwrap().success() && listed.status.success(), "{listed:?}");
     let mut listed: Vec<&[u8]> = listed.stdout.split(|b| *b == 0).filter(|path| !path.is_empty()).collect();
     let find = Command::new("find")
-        .args([root.join("Desktop"), root.join("Downloads"), root.join("Documents")])
+        .args(["Desktop", "Downloads", "Papers", "Documents"].map(|place| root.join(place)))
         .args(["-type", "f", "-print0"])
         .output()
         .unwrap();

@@ -2,10 +2,12 @@
 
 use std::collections::BTreeMap;
 use std::fs;
+use std::io::{Read, Write};
+use std::os::fd::OwnedFd;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 
 use nine_core::escape::escape;
 
@@ -183,4 +185,27 @@ pub fn tags_of(path: &Path) -> String {
     let mut value = vec![0; 4096];
     let length = rustix::fs::getxattr(path, "user.xdg.tags", &mut value[..]).unwrap_or(0);
     String::from_utf8_lossy(&value[..length]).into_owned()
+}
+
+/// Runs the program on a terminal of its own, with these answers; its status and what was shown.
+pub fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, String) {
+    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+    let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+    grantpt(&main).unwrap();
+    unlockpt(&main).unwrap();
+    let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
+    let side = || -> OwnedFd { fs::File::options().read(true).write(true).open(&name).unwrap().into() };
+    let mut command = world.command(words);
+    command.stdin(Stdio::from(side())).stdout(Stdio::from(side())).stderr(Stdio::from(side()));
+    let mut child = command.spawn().unwrap();
+    drop(command);
+    let mut main = fs::File::from(main);
+    main.write_all(answer.as_bytes()).unwrap();
+    let mut shown = Vec::new();
+    // The terminal's end reads as an error once the last program has left it.
+    let mut block = [0; 4096];
+    while let Ok(length @ 1..) = main.read(&mut block) {
+        shown.extend_from_slice(&block[..length]);
+    }
+    (child.wait().unwrap().code().unwrap(), String::from_utf8_lossy(&shown).into_owned())
 }

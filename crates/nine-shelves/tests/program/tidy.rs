@@ -1,11 +1,10 @@
 //! Tidy, its preview, its carrying out, and the way back.
 
 use std::fs;
-use std::io::{Read, Write};
-use std::os::fd::OwnedFd;
+use std::io::Write;
 use std::process::Stdio;
 
-use super::support::{World, tags_of};
+use super::support::{World, on_a_terminal, tags_of};
 
 const NOTES: &str =
     "[[rule]]\nname = \"notes\"\nwhen = \"type note\"\ntag = [\"paper\"]\nput = \"2/{stem:initial}\"\n";
@@ -146,28 +145,6 @@ fn a_second_run_says_who_is_at_work_and_ends() {
 }
 
 /// Runs a command on a terminal of its own and types an answer; gives what the terminal showed.
-fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, String) {
-    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-    let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
-    grantpt(&main).unwrap();
-    unlockpt(&main).unwrap();
-    let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
-    let side = || -> OwnedFd { fs::File::options().read(true).write(true).open(&name).unwrap().into() };
-    let mut command = world.command(words);
-    command.stdin(Stdio::from(side())).stdout(Stdio::from(side())).stderr(Stdio::from(side()));
-    let mut child = command.spawn().unwrap();
-    drop(command);
-    let mut main = fs::File::from(main);
-    main.write_all(answer.as_bytes()).unwrap();
-    let mut shown = Vec::new();
-    // The terminal's end reads as an error once the last program has left it.
-    let mut block = [0; 4096];
-    while let Ok(length @ 1..) = main.read(&mut block) {
-        shown.extend_from_slice(&block[..length]);
-    }
-    (child.wait().unwrap().code().unwrap(), String::from_utf8_lossy(&shown).into_owned())
-}
-
 #[test]
 fn on_a_terminal_the_person_is_asked_once() {
     let world = World::new();
