@@ -117,6 +117,21 @@ fn sets_are_moved_whole_or_not_at_all() {
 }
 
 #[test]
+fn what_would_be_replaced_stays_if_its_replacement_cannot_come() {
+    let world = World::new();
+    world.write("plan.txt", "new");
+    fs::create_dir(world.shelves.join("1 Boats")).unwrap();
+    fs::write(world.shelves.join("1 Boats/plan.txt"), "old").unwrap();
+    let (worklist, checked) = world.plan("[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"replace\"\n");
+    fs::write(world.pile("plan.txt"), "edited meanwhile").unwrap();
+    let before = world.picture();
+    let (_, outcome) = world.carry(&worklist, &checked, None);
+    assert_eq!((outcome.done(), outcome.failed.len()), (0, 2));
+    assert_eq!(world.picture(), before);
+    assert_eq!(fs::read_dir(world.dir.path().join("share/Trash/files")).unwrap().count(), 0);
+}
+
+#[test]
 fn a_replaced_file_comes_back_from_the_trash() {
     let world = World::new();
     world.write("plan.txt", "new");

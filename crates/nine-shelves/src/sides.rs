@@ -8,6 +8,7 @@ use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::plan::{ClashFound, HELD, Proposal};
 use nine_core::rules::Clash;
+use nine_core::worklist::kind_words;
 use nine_stores::Places;
 
 use crate::ask;
@@ -64,16 +65,20 @@ pub fn ask(session: &Session, proposals: &mut [Proposal], clashes: &[ClashFound]
             clashes.len()
         )?;
         match &clash.theirs {
-            Some(theirs) => writeln!(
-                out,
-                "  there  {}  {FAINT}{}{FAINT:#}",
-                side(theirs.size, theirs.modified),
-                clash.at.folder()
-            )?,
+            Some(theirs) => {
+                let kind = kind_words(theirs.kind, clash.at.path.name());
+                let at = look.text(&clash.at.folder().to_string());
+                writeln!(
+                    out,
+                    "  there  {}, {kind}  {FAINT}{at}{FAINT:#}",
+                    side(theirs.size, theirs.modified)
+                )?;
+            }
             None => writeln!(out, "  there  another step of this list puts it there")?,
         }
+        let kind = kind_words(proposal.kind, proposal.item.path.name());
         let new = look.text(&proposal.item.to_string());
-        writeln!(out, "  new    {}  {FAINT}{new}{FAINT:#}", side(proposal.size, proposal.modified))?;
+        writeln!(out, "  new    {}, {kind}  {FAINT}{new}{FAINT:#}", side(proposal.size, proposal.modified))?;
         match proposal.same {
             Some(true) => writeln!(out, "  {DOUBT}same bytes: the new one is a copy{DOUBT:#}")?,
             Some(false) => writeln!(out, "  {FAINT}other bytes{FAINT:#}")?,

@@ -4,7 +4,8 @@ use jiff::tz::TimeZone;
 use proptest::prelude::*;
 
 use super::*;
-use crate::condition::parse;
+use crate::condition::{parse, parse_with};
+use crate::facet::Facets;
 use crate::item::{Entry, Identity, Item};
 use crate::kinds::{Content, recognise};
 use crate::place::{ItemPath, Spot};
@@ -81,6 +82,24 @@ fn tags_of(seed: u64) -> Vec<String> {
     TAGS[seed as usize / 8].iter().map(|tag| (*tag).to_owned()).collect()
 }
 
+/// The tags that stand in the text.
+fn inside_of(seed: u64) -> Vec<String> {
+    if seed.is_multiple_of(5) { vec!["client/inside".into(), "craft/möwe".into()] } else { Vec::new() }
+}
+
+fn facets() -> Facets {
+    let text = "[facet.craft]\nvalues = { \"plan\" = [\"film\"], \"möwe\" = [] }\nspelling = \"close\"\n";
+    crate::config::parse(text).unwrap().facets
+}
+
+fn parsed(text: &str) -> Condition {
+    let saved = |name: &str| match parse(&format!("saved {name}")) {
+        Ok(Condition::Saved(_, condition)) => Ok(*condition),
+        _ => Err((name.to_owned(), None)),
+    };
+    parse_with(text, &facets(), &saved).unwrap()
+}
+
 fn content_of(seed: u64) -> Content {
     recognise(FIRST[seed as usize % 8])
 }
@@ -90,8 +109,8 @@ impl Details for ByIdentity<'_> {
         tags_of(self.seed(id))
     }
 
-    fn note_tags(&self, _: NodeId, _: &ItemPath) -> Vec<String> {
-        Vec::new()
+    fn note_tags(&self, id: NodeId, _: &ItemPath) -> Vec<String> {
+        inside_of(self.seed(id))
     }
 
     fn content(&self, id: NodeId, _: &ItemPath) -> Option<Content> {
@@ -151,7 +170,7 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
     let all_seen = condition.mentions(Flag::Mislabelled);
     for id in first.maybe.ids() {
         let seed = tree.identity(id).0[0];
-        tree.learn_tags(id, &tags_of(seed), &[]);
+        tree.learn_tags(id, &tags_of(seed), &inside_of(seed));
         if looks && tree.kind(id) == Kind::File && (tree.wants_look(id) || all_seen) {
             tree.learn_content(id, Some(content_of(seed)));
         }
@@ -162,7 +181,7 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
     second.yes.ids().collect()
 }
 
-const CONDITIONS: [&str; 34] = [
+const CONDITIONS: [&str; 38] = [
     "type image",
     "type document,folder",
     "not type note and file",
@@ -197,6 +216,10 @@ const CONDITIONS: [&str; 34] = [
     "untitled or unfinished or hidden",
     "link and broken",
     "mislabelled or saved big",
+    "craft is plan",
+    "craft is möwe,plan and not tag none",
+    "craft known and type document",
+    "craft unknown",
 ];
 
 fn seed() -> impl Strategy<Value = Seed> {
@@ -225,7 +248,8 @@ proptest! {
     fn columns_and_items_answer_alike(folders in folders(), a in 0..CONDITIONS.len(), b in 0..CONDITIONS.len()) {
         let text = format!("({}) and not ({})", CONDITIONS[a], CONDITIONS[b]);
         for text in [CONDITIONS[a], &text, &format!("{} or {}", CONDITIONS[b], CONDITIONS[a])] {
-            let condition = parse(text).unwrap();
+            let condition = parsed(text);
+            prop_assert_eq!(&parsed(&condition.to_string()), &condition);
             let mut tree = tree(&folders);
             let expected = one_by_one(&tree, &condition);
             let found = by_columns(&mut tree, &condition);

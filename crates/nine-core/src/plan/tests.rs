@@ -257,7 +257,9 @@ fn clashes_are_numbered_left_held_or_replaced() {
     let doubt = &with("number").steps[0].doubts[0];
     assert!(matches!(doubt, Doubt::Clash { answer: ClashAnswer::Numbered, theirs: Some(_), .. }));
     assert!(
-        doubt.words(&now()).contains("`a.pdf` is there already, a file (100 B, 2029-01-01 00:00; this one ")
+        doubt
+            .words(&now())
+            .contains("`a.pdf` is there already, type document (100 B, 2029-01-01 00:00; this one ")
     );
 }
 

@@ -3,6 +3,7 @@
 use crate::amount::readable;
 use crate::escape::escape;
 use crate::item::{Entry, Kind};
+use crate::kinds::type_of_name;
 use crate::moment::{Moment, Now};
 
 /// What is to be done with an item whose target's name is taken.
@@ -59,12 +60,14 @@ pub enum Doubt {
     },
 }
 
-fn kind_word(kind: Kind) -> &'static str {
-    match kind {
-        Kind::File => "a file",
-        Kind::Folder => "a folder",
-        Kind::Link => "a link",
-        Kind::Other => "a device or pipe",
+/// What stands under a name, as far as that tells.
+pub fn kind_words(kind: Kind, name: &[u8]) -> String {
+    match (kind, type_of_name(name)) {
+        (Kind::File, Some(known)) => format!("type {}", known.word()),
+        (Kind::File, None) => "a file".into(),
+        (Kind::Folder, _) => "a folder".into(),
+        (Kind::Link, _) => "a link".into(),
+        (Kind::Other, _) => "a device or pipe".into(),
     }
 }
 
@@ -100,10 +103,11 @@ impl Doubt {
                         now.minute(entry.modified)
                     ),
                     (Some(entry), same) => {
-                        let other = if same.is_some() { "other bytes" } else { kind_word(entry.kind) };
+                        let other = if same.is_some() { " with other bytes" } else { "" };
                         format!(
-                            "`{}` is there already, {other} ({}; this one {})",
+                            "`{}` is there already, {}{other} ({}; this one {})",
                             escape(name),
+                            kind_words(entry.kind, name),
                             side(entry.size, entry.modified),
                             side(ours.0, ours.1)
                         )

@@ -5,7 +5,7 @@ mod doubt;
 pub mod table;
 
 pub use check::{Checked, Facts, FolderFacts, NameRules, Problem, Standing, check};
-pub use doubt::{ClashAnswer, Doubt};
+pub use doubt::{ClashAnswer, Doubt, kind_words};
 
 use crate::item::{Kind, Stamp};
 use crate::moment::Moment;

@@ -38,7 +38,7 @@ pub fn run(args: &TagArgs, session: &Session) -> Done {
     let opened = session.open(config);
     let act = Act { session, config, opened: &opened };
     match &args.command {
-        None if args.from_folder => act.from_folder(&args.selection, &args.show),
+        None if args.from_folder => act.tag_by_place(&args.selection, &args.show),
         None if args.selection.is_empty() => act.list(PlainFormat::Table),
         None => Err(Failure::words("what is to become of these items' tags is not said")
             .hint("say `nine tag add TAG`, `nine tag drop TAG` or `nine tag --from-folder`")),
@@ -109,7 +109,7 @@ impl Act<'_> {
     }
 
     /// Gives items the tags that their places say.
-    fn from_folder(&self, selection: &SelectionArgs, show: &ShowArgs) -> Done {
+    fn tag_by_place(&self, selection: &SelectionArgs, show: &ShowArgs) -> Done {
         let selected = selection.select(self.session, self.config, self.opened)?;
         let count = selected.items.len() as u64;
         let give = |mut item: Proposal| {

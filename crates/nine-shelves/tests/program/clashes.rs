@@ -38,7 +38,7 @@ fn a_clash_with_the_same_bytes_is_a_copy_and_flagged() {
         .ends(0)
         .says("`a.txt` is there already and has the same bytes")
         .says("this is a copy of it")
-        .says("`b.txt` is there already, other bytes (4 B, 2030-03-17 17:46; this one 4 B");
+        .says("`b.txt` is there already, type note with other bytes (4 B, 2030-03-17 17:46; this one 4 B");
     assert_eq!(tags_of(&world.shelves.join("1 Boats/a (2).txt")), "copy");
     assert_eq!(tags_of(&world.shelves.join("1 Boats/b (2).txt")), "");
 }
@@ -48,9 +48,14 @@ fn each_clash_is_answered_on_the_terminal() {
     let world = world();
     let (status, shown) = on_a_terminal(&world, &["tidy"], "n\nl\nh\nr\ny\n");
     assert_eq!(status, 0, "{shown}");
-    for told in
-        ["clash 1 of 4", "number it: a (2).txt", "hold it in Held", "new    9 B", "there  7 B", "other bytes"]
-    {
+    for told in [
+        "clash 1 of 4",
+        "number it: a (2).txt",
+        "hold it in Held",
+        "new    9 B, 2030-03-17 17:46, type note",
+        "there  7 B",
+        "other bytes",
+    ] {
         assert!(shown.contains(told), "{told} is not in {shown}");
     }
     assert_eq!(names(&world, "1 Boats"), ["Held/c.txt", "a (2).txt", "a.txt", "b.txt", "c.txt", "d.txt"]);

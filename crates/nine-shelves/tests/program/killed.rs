@@ -100,3 +100,30 @@ fn undo_across_file_systems() {
     let points = kill_everywhere(World::across_file_systems, tidied, &["undo", "--yes"]);
     assert!(points > 50, "{points} points");
 }
+
+/// A copy counts once it is whole under its name; the original is never touched.
+#[test]
+fn copies_of_folders() {
+    let words = ["put", "Downloads/letters", "--on", "3", "--copy", "--yes"];
+    for point in 1.. {
+        let world = World::new();
+        fill(&world);
+        let downloads = picture_of(&world.at("Downloads"));
+        let letters = picture_of(&world.at("Downloads/letters"));
+        let mut command = world.command(&words);
+        let killed = command.env("NINE_KILL_AT", point.to_string()).output().unwrap().status;
+        if killed.signal() != Some(9) {
+            assert!(killed.success() && point > 8, "{killed}, {point} points");
+            return;
+        }
+        let recovered = world.nine(&["history"]).ends(0);
+        assert!(!recovered.err.contains("neither"), "point {point}: {}", recovered.err);
+        assert_eq!(picture_of(&world.at("Downloads")), downloads, "point {point}");
+        no_leftovers(&world.picture(), point);
+        let copy = world.shelves.join("3 Grants/letters");
+        assert!(!copy.exists() || picture_of(&copy) == letters, "point {point}: half a copy");
+        assert_eq!(world.nine(&["history"]).ends(0).err, "", "a second look finds nothing, point {point}");
+        let undone = world.nine(&["undo", "--yes"]).status == 0;
+        assert!(!copy.exists(), "point {point}, undone: {undone}");
+    }
+}

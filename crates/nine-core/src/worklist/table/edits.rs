@@ -5,8 +5,10 @@ use std::collections::BTreeMap;
 use super::write::{as_written, written_tags};
 use super::{COLUMNS, Kept, Line, Row, TAGS, Wrong};
 use crate::diagnostic::{any_of, nearest};
-use crate::escape::{plain, unescape};
+use crate::escape::{escape, plain, unescape};
 use crate::facet::Facets;
+use crate::item::Kind;
+use crate::names::split_extension;
 use crate::place::Spot;
 use crate::tags::from_attribute;
 use crate::worklist::Act;
@@ -172,7 +174,7 @@ impl Reader<'_> {
     fn change(&self, row: &Row, line: &Line) -> Result<Change, Wrong> {
         let mut change = Change::default();
         let cell = |name: &str| row.cells.get(name).map(String::as_str);
-        let to = self.spot(row, "to")?;
+        let to = self.target(row, line)?;
         if to != line.to {
             let Some(to) = to.filter(|to| !to.path.is_root()) else {
                 let message = "the target under `to` is gone";
@@ -204,6 +206,27 @@ impl Reader<'_> {
             .answers
             .retain(|(facet, value)| line.answers.get(facet).cloned().flatten().as_ref() != Some(value));
         Ok(change)
+    }
+
+    /// The target of a line. With a `/` behind it a folder is meant, in which the name stays.
+    fn target(&self, row: &Row, line: &Line) -> Result<Option<Spot>, Wrong> {
+        let Some(to) = self.spot(row, "to")? else { return Ok(None) };
+        let kept_name = line.to.as_ref().map_or(line.item.path.name(), |to| to.path.name());
+        if row.cells.get("to").is_some_and(|text| text.ends_with('/')) {
+            return Ok(Some(Spot::new(to.place, to.path.join(kept_name))));
+        }
+        let is_file =
+            self.kept.proposals.get(line.step.wrapping_sub(1)).is_some_and(|p| p.kind == Kind::File);
+        let (had, has) = (split_extension(line.item.path.name()).1, split_extension(to.path.name()).1);
+        if is_file && !had.is_empty() && has.is_empty() && line.to.as_ref() != Some(&to) {
+            let message = format!("`{to}` under `to` is a name without {}", escape(had));
+            return Err(Wrong::at(
+                row.line,
+                message,
+                "write the whole name, or a / at the end to mean a folder",
+            ));
+        }
+        Ok(Some(to))
     }
 
     fn answer(&self, row: &Row, facet: &str, value: &str) -> Result<String, Wrong> {

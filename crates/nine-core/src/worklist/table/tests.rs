@@ -134,6 +134,9 @@ fn changes_are_told_from_what_was_proposed() {
     let to = Some(spot("home/2 Loans/new.pdf"));
     assert_eq!(found[0], Choice::Changed(Change { to, ..Change::default() }));
     assert_eq!(found[1..], [Choice::Left, Choice::Deleted]);
+    let folder = text.replace("home/2 Loans/b.pdf", "home/3 Grants/New/");
+    let to = Some(spot("home/3 Grants/New/b.pdf"));
+    assert_eq!(choices(&kept, &folder).unwrap()[1], Choice::Changed(Change { to, ..Change::default() }));
     let other = text.replacen("Harrow Dock Trust", "kittiwake society", 1).replacen("loans", "todo", 1);
     let Choice::Changed(change) = &choices(&kept, &other).unwrap()[0] else { panic!() };
     assert_eq!(change.answers, [("lender".to_owned(), "Kittiwake Society".to_owned())]);
@@ -164,6 +167,11 @@ fn what_is_not_understood_is_refused_with_its_line() {
             "no answer",
             text.replacen("Harrow Dock Trust", "Harow Dock Trust", 1),
             "2: `Harow Dock Trust` is no answer of lender; did you mean `Harrow Dock Trust`?",
+        ),
+        (
+            "a folder without a sign",
+            text.replace(b, "2,move,papers/b.pdf,home/2 Loans"),
+            "3: `home/2 Loans` under `to` is a name without .pdf",
         ),
         ("an answer gone", text.replacen("Harrow Dock Trust", "", 1), "2: the lender is gone"),
         ("a bad escape", text.replacen("a\\\\,b", "a\\q", 1), "2: "),
