@@ -10,6 +10,8 @@
 mod bare;
 #[path = "floors/look.rs"]
 mod look;
+#[path = "floors/names.rs"]
+mod names;
 #[path = "floors/program.rs"]
 mod program;
 #[path = "floors/tree.rs"]
@@ -33,6 +35,7 @@ fn main() {
         "{files} files, {moves} moves, {ROUNDS} rounds; ratio to the floor: median (smallest to largest)\n"
     );
 
+    careless_names();
     let pile = world.path().join("pile");
     let made = tree::make(&pile, files);
     println!("a tree of {} files in {} folders", made.files, made.folders);
@@ -60,6 +63,26 @@ fn main() {
         },
     );
     renames.print("carry: check, daybook, moves", "bare no-replace renames", "1.5");
+}
+
+/// Names that are read for a facet with many answers.
+fn careless_names() {
+    let now = nine_core::moment::Now::new(jiff::Timestamp::now().to_zoned_datetime(jiff::tz::TimeZone::UTC));
+    let (facet, read) = names::make();
+    let (mut times, mut told) = (Vec::new(), (0, 0));
+    for _ in 0..ROUNDS {
+        let (time, right, silent) = names::read(&facet, &read, &now);
+        times.push(time.as_secs_f64());
+        told = (right, silent);
+    }
+    println!(
+        "{} names against {} answers: {:.3} s (goal 2); {} right, {} wrong without a doubt\n",
+        names::NAMES,
+        names::ANSWERS,
+        median(&times),
+        told.0,
+        told.1
+    );
 }
 
 /// The first scan into the catalogue, and the refresh of what has not changed.

@@ -45,7 +45,9 @@ impl Look {
             learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
         }
         catalogue.keep(&address, &tree, at, carried).expect("the catalogue is written");
-        assert_eq!(self.counters.opens.load(Ordering::Relaxed), 0, "a scan opens no file");
+        // With tags the notes are opened, since they carry tags of their own.
+        let opened = self.counters.opens.swap(0, Ordering::Relaxed);
+        assert!(tags || opened == 0, "a scan opens no file");
         tree.len()
     }
 }

@@ -8,6 +8,8 @@
 use std::collections::HashMap;
 use std::ops::Range;
 
+use rustc_hash::FxHashMap;
+
 use super::How;
 use super::close::{Target, cut_off, most_edits, similarity};
 use super::list::{Form, initials, is_general, is_small};
@@ -76,6 +78,9 @@ pub(super) struct Vocabulary {
     /// For each target, the forms and words that it stands for.
     uses: Vec<Vec<(usize, Range<usize>)>>,
     by_letters: Vec<Vec<usize>>,
+    /// The same, of those only that are single words.
+    words_by_letters: Vec<Vec<usize>>,
+    numbers: FxHashMap<String, usize>,
     /// Single words in order, for those that were cut off.
     sorted: Vec<usize>,
     initials: HashMap<String, Vec<usize>>,
@@ -94,7 +99,7 @@ struct Hit {
 
 impl Vocabulary {
     pub fn new(forms: &[Form], answers: usize) -> Self {
-        let mut numbers: HashMap<String, usize> = HashMap::new();
+        let mut numbers: FxHashMap<String, usize> = FxHashMap::default();
         let (mut targets, mut uses): (Vec<Target>, Vec<Vec<_>>) = (Vec::new(), Vec::new());
         for (at, form) in forms.iter().enumerate() {
             for start in 0..form.words.len() {
@@ -115,6 +120,8 @@ impl Vocabulary {
         let mut by_letters = vec![Vec::new(); MOST_LETTERS + 1];
         targets.iter().enumerate().for_each(|(at, target)| by_letters[target.letters()].push(at));
         let single = |at: &usize| uses[*at].iter().any(|(_, words)| words.len() == 1);
+        let words_by_letters =
+            by_letters.iter().map(|all: &Vec<usize>| all.iter().copied().filter(single).collect()).collect();
         let mut sorted: Vec<usize> = (0..targets.len()).filter(single).collect();
         sorted.sort_by(|a, b| targets[*a].text().cmp(targets[*b].text()));
         let mut by_initials: HashMap<String, Vec<usize>> = HashMap::new();
@@ -122,19 +129,18 @@ impl Vocabulary {
             initials(form).into_iter().for_each(|text| by_initials.entry(text).or_default().push(at));
         }
         let weights = weights(forms, answers);
-        Self { targets, uses, by_letters, sorted, initials: by_initials, weights }
+        Self { targets, uses, by_letters, words_by_letters, numbers, sorted, initials: by_initials, weights }
     }
 
     /// The answers of which something stands in the name.
     pub fn candidates(&self, forms: &[Form], words: &[Word]) -> Vec<Candidate> {
         let words = &words[..words.len().min(MOST_WORDS)];
-        let mut hits: HashMap<usize, Vec<Hit>> = HashMap::new();
+        let mut hits: FxHashMap<usize, Vec<Hit>> = FxHashMap::default();
         let mut hit = |target: usize, of_name: &Range<usize>, close: f64, how: How| {
             for (form, of_form) in &self.uses[target] {
                 let how = match how {
                     How::Exact if of_form.len() != of_name.len() => How::Spaced,
                     How::CutOff if of_form.len() > 1 => continue,
-                    // Several words for several others are compared word by word.
                     How::Misspelt if of_form.len() > 1 && of_name.len() > 1 => continue,
                     how => how,
                 };
@@ -153,7 +159,7 @@ impl Vocabulary {
                 if run.letters() < 2 || run.letters() > MOST_LETTERS {
                     continue;
                 }
-                self.similar(&run, &mut |target, close| {
+                self.similar(&run, end - start, &mut |target, close| {
                     let how = if close == 1.0 { How::Exact } else { How::Misspelt };
                     hit(target, &(start..end), close, how);
                 });
@@ -163,6 +169,8 @@ impl Vocabulary {
                 }
             }
         }
+        // What only says `Trust` says nothing, where many are trusts.
+        hits.retain(|form, hits| self.says_something(forms, *form, hits));
         let assembled = hits.into_iter().filter_map(|(form, hits)| self.assemble(form, forms, hits, words));
         let mut candidates: Vec<Candidate> = assembled.collect();
         // What was gathered in a map has no order of its own.
@@ -171,15 +179,29 @@ impl Vocabulary {
         candidates
     }
 
-    fn similar(&self, run: &Target, hit: &mut dyn FnMut(usize, f64)) {
+    /// Whether one of the hits is more than a general word, or the form has nothing else.
+    fn says_something(&self, forms: &[Form], form: usize, hits: &[Hit]) -> bool {
+        let words = &forms[form].words;
+        let is_own = |word: &String| !is_general(word) && !is_small(word);
+        hits.iter().any(|hit| words[hit.of_form.clone()].iter().any(is_own)) || !words.iter().any(is_own)
+    }
+
+    /// Targets that are close to a run of so many words. Several words for several others are compared
+    /// word by word, so a run of more than one may be one word misspelt, or else must be right.
+    fn similar(&self, run: &Target, words: usize, hit: &mut dyn FnMut(usize, f64)) {
         let letters = run.letters();
+        let by_letters = if words == 1 { &self.by_letters } else { &self.words_by_letters };
+        if let Some(exact) = self.numbers.get(run.text()) {
+            hit(*exact, 1.0);
+        }
         let shortest = letters - most_edits(letters);
-        for length in shortest..self.by_letters.len() {
+        for length in shortest..by_letters.len() {
             if length > letters && length - letters > most_edits(length) {
                 break;
             }
-            for target in &self.by_letters[length] {
-                if let Some(close) = similarity(run, &self.targets[*target]) {
+            for target in &by_letters[length] {
+                let close = similarity(run, &self.targets[*target]);
+                if let Some(close) = close.filter(|close| *close < 1.0) {
                     hit(*target, close);
                 }
             }
@@ -201,6 +223,10 @@ impl Vocabulary {
     fn inside(&self, run: &Target, hit: &mut dyn FnMut(usize, f64)) {
         for letters in INSIDE_LETTERS..run.letters().saturating_sub(2) {
             for at in &self.by_letters[letters] {
+                // Each letter that is not there at all is an edit.
+                if self.targets[*at].lacking_in(run) > letters / 8 {
+                    continue;
+                }
                 let target = self.targets[*at].text();
                 let ends = run.text().starts_with(target) || run.text().ends_with(target);
                 // A short word in the midst of a longer one is chance.

@@ -4,6 +4,7 @@ use std::io::Write;
 
 use nine_core::amount::{counted, readable};
 use nine_core::escape::escape;
+use nine_core::facet::Facets;
 use nine_core::layout::{Layout, ShelfFolder};
 use nine_core::place::ItemPath;
 use nine_stores::{Store, StoreError};
@@ -56,6 +57,7 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
             writeln!(out, "There is no {STRONG}{file}{STRONG:#}; the usual piles stand in.\n")?;
         }
         print_places(&mut out, session, &found)?;
+        print_facets(&mut out, session, &config.facets)?;
         for layout in &layouts {
             print_shelves(&mut out, session, layout)?;
         }
@@ -70,6 +72,25 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
     let places = counted(bad as u64, "place", "places");
     Err(Failure::new(Kind::Partly, format!("{places} cannot be used"))
         .hint(format!("make the folder, or mend `at` in {}", session.shown(&session.config_file))))
+}
+
+/// The facets, with how many answers each has and the first of them.
+fn print_facets(out: &mut impl Write, session: &Session, facets: &Facets) -> std::io::Result<()> {
+    if facets.names().next().is_none() {
+        return Ok(());
+    }
+    let mut table = Table::new(&[Column::Left, Column::Left, Column::Shortened]).indented(2);
+    for facet in facets.iter() {
+        let listed = facet.listed();
+        let (many, example) = match listed.is_empty() {
+            true => ("years".to_owned(), format!("such as {}", facet.example())),
+            false => (counted(listed.len() as u64, "answer", "answers"), listed.join(", ")),
+        };
+        let example = session.look.text(&nine_core::escape::plain(&example));
+        table.line(vec![styled(&facet.name, STRONG), cell(many), styled(example, FAINT)]);
+    }
+    writeln!(out, "\n{STRONG}facets{STRONG:#}")?;
+    table.print(out, &session.look)
 }
 
 fn look(session: &Session, opened: &Opened, name: &str, kind: &'static str, at: &str) -> PlaceRecord {

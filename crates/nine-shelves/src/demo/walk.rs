@@ -15,7 +15,7 @@ struct Station {
     words: &'static [&'static str],
 }
 
-const STATIONS: [Station; 14] = [
+const STATIONS: [Station; 20] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -56,19 +56,40 @@ const STATIONS: [Station; 14] = [
     },
     Station {
         tells: "What would the rules do with desktop and downloads? Nothing changes without a yes.",
-        words: &["tidy"],
+        words: &["tidy", "desktop", "downloads"],
     },
     Station {
         tells: "One paper stays behind although it is called .pdf. Why?",
         words: &["why", "downloads/statement.pdf"],
     },
-    Station { tells: "The list looks right: carry it out.", words: &["tidy", "--yes"] },
+    Station {
+        tells: "The list looks right: carry it out.",
+        words: &["tidy", "desktop", "downloads", "--yes"],
+    },
     Station { tells: "What was carried out is in the daybook.", words: &["history"] },
     Station {
         tells: "Second thoughts: take the whole run back. Every item returns to its old place, and folders made for it go.",
         words: &["undo", "--yes"],
     },
     Station { tells: "The tags can go the same way.", words: &["undo", "--yes"] },
+    Station {
+        tells: "The hardest heap: 160 papers with careless names. Who lent it, what is it, which season? The answers are known, so each name can be read.",
+        words: &["search", "--in", "papers", "--by", "lender", "--totals"],
+    },
+    Station {
+        tells: "How sure is that? Every answer says which words it was read from.",
+        words: &["why", "papers/apr 30 lteter lantern row archive.PDF"],
+    },
+    Station {
+        tells: "An automatic answer may be wrong. The proposal goes into a table, what is in doubt first, to be looked through and edited.",
+        words: &["tidy", "papers", "--worklist", "papers.csv"],
+    },
+    Station { tells: "As the table stands, it is carried out.", words: &["carry", "papers.csv", "--yes"] },
+    Station { tells: "That can be taken back like any other run.", words: &["undo", "--yes"] },
+    Station {
+        tells: "By hand it goes too: every mail onto a shelf, into a folder that is made for it.",
+        words: &["put", "--where", "type", "mail", "--on", "6/Mail/2031"],
+    },
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
 ];
 
@@ -101,6 +122,7 @@ pub fn walk(made: &Made) -> Done {
 fn run(made: &Made, station: &Station) -> Done {
     let program = std::env::current_exe()?;
     let mut command = Command::new(program);
+    command.current_dir(&made.root);
     command.arg("--home").arg(&made.home).arg("--today").arg(&made.now).args(station.words);
     // The preview is shown, not asked about: the walk goes on by itself.
     command.stdin(std::process::Stdio::null());
@@ -149,7 +171,10 @@ pub fn tell_how_to_go_on(made: &Made) -> Done {
     writeln!(out, "   nine survey --odd untitled         what has no real name")?;
     writeln!(out, "   nine tidy                          shows, asks, carries out")?;
     writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
-    writeln!(out, "   nine undo                          takes the last run back\n")?;
+    writeln!(
+        out,
+        "   nine put --where type mail --on 6  files by hand\n   nine undo                          takes the last run back\n"
+    )?;
     writeln!(
         out,
         "{FAINT}The rules are in {home}/shelves.toml. Remove the folder when you are done with it.{FAINT:#}"

@@ -48,8 +48,11 @@ fn the_walk_ends_where_it_began() {
         .says("4 files")
         .says("taken back by run 3")
         .says("taken back by run 4")
+        .warns("160 lines written to papers.csv")
+        .says("taken back by run 6")
+        .says("New folder: 6 Office/Mail/2031")
         .says("Go on by hand");
-    for folder in ["Desktop", "Downloads", "Documents"] {
+    for folder in ["Desktop", "Downloads", "Papers", "Documents"] {
         assert_eq!(picture_of(&root.join(folder)), picture_of(&fresh.join(folder)), "{folder}");
     }
     assert!(
