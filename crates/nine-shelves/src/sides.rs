@@ -77,7 +77,7 @@ pub fn ask(session: &Session, proposals: &mut [Proposal], clashes: &[ClashFound]
             None => writeln!(out, "  there  another step of this list puts it there")?,
         }
         let kind = kind_words(proposal.kind, proposal.item.path.name());
-        let new = look.text(&proposal.item.to_string());
+        let new = look.text(&proposal.item.folder().to_string());
         writeln!(out, "  new    {}, {kind}  {FAINT}{new}{FAINT:#}", side(proposal.size, proposal.modified))?;
         match proposal.same {
             Some(true) => writeln!(out, "  {DOUBT}same bytes: the new one is a copy{DOUBT:#}")?,

@@ -195,11 +195,11 @@ impl Vocabulary {
             hit(*exact, 1.0);
         }
         let shortest = letters - most_edits(letters);
-        for length in shortest..by_letters.len() {
+        for (length, targets) in by_letters.iter().enumerate().skip(shortest) {
             if length > letters && length - letters > most_edits(length) {
                 break;
             }
-            for target in &by_letters[length] {
+            for target in targets {
                 let close = similarity(run, &self.targets[*target]);
                 if let Some(close) = close.filter(|close| *close < 1.0) {
                     hit(*target, close);

@@ -57,8 +57,13 @@ impl Target {
 
 /// The most edits that two words may be apart, the longer of which has this many letters.
 pub fn most_edits(longer: usize) -> usize {
+    edits_within(1.0 - CLOSE, longer)
+}
+
+/// The most edits that are no more than this share of so many letters.
+fn edits_within(share: f64, letters: usize) -> usize {
     // The small part is for what floating point makes of 0.3 * 10.
-    (((1.0 - CLOSE) * longer as f64 + 1e-9) as usize).min(MOST_EDITS)
+    ((share * letters as f64 + 1e-9) as usize).min(MOST_EDITS)
 }
 
 /// How close a word is to a target, from [`CLOSE`] to 1; `None` if they are too far apart.
@@ -67,7 +72,9 @@ pub fn similarity(word: &Target, target: &Target) -> Option<f64> {
         return Some(1.0);
     }
     let longer = word.letters.max(target.letters);
-    let most = most_edits(longer);
+    let same_start = word.text.chars().next() == target.text.chars().next();
+    let given_up = 1.0 - CLOSE - if same_start { 0.0 } else { FIRST_LETTER };
+    let most = edits_within(given_up, longer);
     let shorter = word.letters.min(target.letters);
     if shorter < 4 || longer - shorter > most || word.differs(target) > 2 * most {
         return None;
@@ -76,9 +83,8 @@ pub fn similarity(word: &Target, target: &Target) -> Option<f64> {
     if edits > most {
         return None;
     }
-    let same_start = word.text.chars().next() == target.text.chars().next();
     let close = 1.0 - edits as f64 / longer as f64 - if same_start { 0.0 } else { FIRST_LETTER };
-    (close >= CLOSE).then_some(close)
+    (close >= CLOSE - 1e-9).then_some(close)
 }
 
 /// How much a cut-off word (`agree` for `agreement`) counts; `None` if it is none.
@@ -142,7 +148,7 @@ mod tests {
             let edits = strsim::osa_distance(&a, &b);
             let start = if a.chars().next() == b.chars().next() { 0.0 } else { FIRST_LETTER };
             let plain = 1.0 - edits as f64 / longer as f64 - start;
-            prop_assert_eq!(close(&a, &b).is_some(), (plain >= CLOSE && edits <= MOST_EDITS) || a == b);
+            prop_assert_eq!(close(&a, &b).is_some(), (plain >= CLOSE - 1e-9 && edits <= MOST_EDITS) || a == b);
         }
     }
 }

@@ -157,7 +157,7 @@ impl Proposal {
     /// Whether it says where the item goes or what it is called.
     pub fn moves(&self) -> bool {
         let name = || self.name.as_deref().is_some_and(|name| name != self.item.path.name());
-        self.folder.as_ref().is_some_and(|folder| self.copies || name() || *folder != self.item.folder())
+        self.folder.as_ref().is_some_and(|folder| name() || *folder != self.item.folder())
     }
 }
 

@@ -14,10 +14,10 @@ use crate::cli::{CarryArgs, Format};
 use crate::error::{Done, Failure};
 use crate::output::style::{CHANGE, FAINT, REFUSED, STRONG};
 use crate::pipeline::{Planned, show_ask_carry};
+use crate::recovery;
 use crate::rules_at_work::AtWork;
 use crate::session::{Opened, Session};
 use crate::worklist_file::{load, refused};
-use crate::{output, recovery};
 
 /// Runs it.
 ///
@@ -48,9 +48,9 @@ pub fn run(args: &CarryArgs, session: &Session) -> Done {
             }
         }
     }
-    match args.show.format {
-        Format::Table => told.print(&mut output::out(), session)?,
-        _ => told.print(&mut anstream::stderr().lock(), session)?,
+    // In a table it stands where the person is asked; standard output belongs to the records else.
+    if args.show.format != Format::Table || args.show.worklist.is_some() {
+        told.print(&mut anstream::stderr().lock(), session)?;
     }
     let planned = Planned {
         undoes: kept.undoes,
@@ -60,7 +60,7 @@ pub fn run(args: &CarryArgs, session: &Session) -> Done {
         facets: kept.facets.clone(),
         ..Planned::new(format!("{}, from {shown}", kept.command), proposals, &places)
     };
-    show_ask_carry(session, &opened, planned, &args.show, |_, _| Ok(()))
+    show_ask_carry(session, &opened, planned, &args.show, |_, out| told.print(out, session))
 }
 
 /// What is otherwise than proposed, for people.
@@ -74,7 +74,7 @@ struct Told {
 }
 
 impl Told {
-    fn print(&self, out: &mut impl Write, session: &Session) -> Done {
+    fn print(&self, mut out: impl Write, session: &Session) -> std::io::Result<()> {
         let look = &session.look;
         if !self.changed.is_empty() {
             writeln!(out, "{STRONG}Otherwise than proposed{STRONG:#}")?;
@@ -96,8 +96,7 @@ impl Told {
         for (item, why) in &self.refused {
             writeln!(out, "{REFUSED}x {}{REFUSED:#}  {why}", look.text(item))?;
         }
-        out.flush()?;
-        Ok(())
+        out.flush()
     }
 }
 

@@ -132,7 +132,7 @@ impl Shown<'_> {
 
     fn table(&self) -> Table {
         use Column::{Left, Right, Shortened, Squeezed};
-        Table::new(&[Left, Shortened, Squeezed, Right, Right, Left, Squeezed]).indented(2)
+        Table::new(&[Left, Shortened, Squeezed, Right, Right, Squeezed, Squeezed]).indented(2)
     }
 
     fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> Vec<Cell> {
