@@ -6,7 +6,7 @@ use std::io;
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
-use nine_stores::{Places, StoreError, StoreResult, Watch};
+use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 
 use crate::Clock;
 use crate::daybook::Writer;
@@ -184,13 +184,23 @@ impl<'a> Carrier<'a> {
         })
     }
 
-    fn move_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
+    /// The stores of an item and of its target, whose folder is made.
+    fn both_ends(
+        &mut self,
+        step: &Step,
+        to: &Spot,
+    ) -> io::Result<StoreResult<(&'a dyn Store, &'a dyn Store)>> {
         if let Err(error) = self.make_folders(&to.folder())? {
             return Ok(Err(error));
         }
-        let (source, target) = match (self.places.of(&step.item), self.places.of(to)) {
-            (Ok(source), Ok(target)) => (source, target),
-            (Err(error), _) | (_, Err(error)) => return Ok(Err(error)),
+        let places = self.places;
+        Ok(places.of(&step.item).and_then(|source| Ok((source, places.of(to)?))))
+    }
+
+    fn move_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
+        let (source, target) = match self.both_ends(step, to)? {
+            Ok(ends) => ends,
+            Err(error) => return Ok(Err(error)),
         };
         self.touch(&step.item.folder());
         self.touch(&to.folder());
@@ -212,12 +222,9 @@ impl<'a> Carrier<'a> {
     }
 
     fn copy_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
-        if let Err(error) = self.make_folders(&to.folder())? {
-            return Ok(Err(error));
-        }
-        let (source, target) = match (self.places.of(&step.item), self.places.of(to)) {
-            (Ok(source), Ok(target)) => (source, target),
-            (Err(error), _) | (_, Err(error)) => return Ok(Err(error)),
+        let (source, target) = match self.both_ends(step, to)? {
+            Ok(ends) => ends,
+            Err(error) => return Ok(Err(error)),
         };
         self.touch(&to.folder());
         let temporary = temporary(self.daybook.run(), at, to);

@@ -10,7 +10,7 @@ use toml::Spanned;
 use super::read::Reader;
 use crate::condition;
 use crate::diagnostic::{Diagnostic, nearest};
-use crate::facet::{Answer, Answers, Facet, Facets, List, Spelling, Year};
+use crate::facet::{Answer, Answers, Facet, Facets, List, MONTHS, Spelling, Year};
 use crate::names::fold;
 use crate::pattern;
 
@@ -70,21 +70,6 @@ enum SpellingText {
     Exact,
     Close,
 }
-
-const MONTHS: [&str; 12] = [
-    "January",
-    "February",
-    "March",
-    "April",
-    "May",
-    "June",
-    "July",
-    "August",
-    "September",
-    "October",
-    "November",
-    "December",
-];
 
 impl FacetText {
     /// Adds the facet, or what is wrong with it.

@@ -16,7 +16,7 @@ use std::sync::Arc;
 
 pub use list::{Answer, List, Spelling, is_small};
 pub use words::folded;
-pub use year::Year;
+pub use year::{MONTHS, Year};
 
 use crate::item::Item;
 use crate::moment::Now;

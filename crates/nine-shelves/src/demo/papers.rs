@@ -3,6 +3,7 @@
 //! maker knows; it is written beside the folder, and nothing but tests reads it.
 
 use fastrand::Rng;
+use nine_core::facet::MONTHS;
 
 /// A paper of the sample world.
 pub struct Paper {
@@ -60,21 +61,6 @@ const OBJECTS: [&str; 14] = [
     "rigging knife",
     "box 3",
     "crate 7",
-];
-
-const MONTHS: [&str; 12] = [
-    "January",
-    "February",
-    "March",
-    "April",
-    "May",
-    "June",
-    "July",
-    "August",
-    "September",
-    "October",
-    "November",
-    "December",
 ];
 
 /// Makes the papers.

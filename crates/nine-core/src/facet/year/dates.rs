@@ -1,7 +1,10 @@
 //! The common orders of day, month and year, and which of them make a date that there is.
 
+use std::sync::LazyLock;
+
 use jiff::civil::Date;
 
+use super::MONTHS;
 use super::claims::{Atom, Window};
 use crate::facet::Weak;
 use crate::facet::close::{Target, similarity};
@@ -39,20 +42,9 @@ pub(super) enum Read {
     Years(Vec<(Parts, Option<Weak>)>),
 }
 
-const MONTHS: [&str; 12] = [
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-];
+/// The months as targets that words are compared with.
+static TARGETS: LazyLock<Vec<Target>> =
+    LazyLock::new(|| MONTHS.iter().map(|name| Target::new(name.to_ascii_lowercase())).collect());
 
 /// The month of a word: its name, cut off or nearly right.
 pub(super) fn month_of(word: &str) -> Option<u8> {
@@ -60,15 +52,13 @@ pub(super) fn month_of(word: &str) -> Option<u8> {
     if letters < 3 {
         return None;
     }
-    let cut = |name: &&str| (letters == 3 || letters == 4) && name.starts_with(word);
     let typed = Target::new(word.to_owned());
-    let near = |name: &&str| {
-        // Above 0.8 a five-letter word must be right: `marsh` is no month.
-        similarity(&typed, &Target::new((*name).to_owned())).is_some_and(|close| close > 0.8)
-    };
-    let at = MONTHS.iter().position(|name| *name == word);
-    let at = at.or_else(|| MONTHS.iter().position(cut));
-    at.or_else(|| MONTHS.iter().position(near)).map(|at| at as u8 + 1)
+    let cut = |name: &Target| (letters == 3 || letters == 4) && name.text().starts_with(word);
+    // Above 0.8 a five-letter word must be right: `marsh` is no month.
+    let near = |name: &Target| similarity(&typed, name).is_some_and(|close| close > 0.8);
+    let at = TARGETS.iter().position(|name| name.text() == word);
+    let at = at.or_else(|| TARGETS.iter().position(cut));
+    at.or_else(|| TARGETS.iter().position(near)).map(|at| at as u8 + 1)
 }
 
 /// A number of one or two digits.

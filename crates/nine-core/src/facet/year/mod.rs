@@ -9,6 +9,22 @@ use self::claims::{Claim, Strength, Window, claims};
 use super::words::split;
 use super::{Finding, Found, Hint, How, Source, Weak};
 
+/// The months by their English names.
+pub const MONTHS: [&str; 12] = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+];
+
 /// A facet whose answers are years.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Year {

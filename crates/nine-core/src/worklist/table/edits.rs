@@ -77,6 +77,11 @@ pub fn edits(rows: &[Row], kept: &Kept, facets: &Facets) -> Result<Edits, Vec<Wr
     Ok(Edits { choices: choices.collect(), unread })
 }
 
+/// The number in a cell, which a spreadsheet may have written as `1.0`.
+fn step_number(cell: &str) -> Option<usize> {
+    cell.strip_suffix(".0").unwrap_or(cell).parse().ok()
+}
+
 struct Reader<'a> {
     kept: &'a Kept,
     facets: &'a Facets,
@@ -111,8 +116,7 @@ impl Reader<'_> {
         })?;
         let step = row.cells.get("step").map_or("", |step| step.trim());
         if !step.is_empty() {
-            let number = step.parse::<usize>().ok().or_else(|| step.strip_suffix(".0")?.parse().ok());
-            let at = number.and_then(|number| number.checked_sub(1));
+            let at = step_number(step).and_then(|number| number.checked_sub(1));
             let line = at.and_then(|at| self.kept.lines.get(at));
             if line.is_some_and(|line| line.item == item) {
                 return Ok(at.unwrap_or_default());
@@ -278,8 +282,7 @@ impl Kept {
         let Ok(item) = Spot::parse(&as_written(row.cells.get("item").map_or("", String::as_str))) else {
             return false;
         };
-        let step = row.cells.get("step").and_then(|step| step.trim().parse::<usize>().ok());
-        match step {
+        match row.cells.get("step").and_then(|step| step_number(step.trim())) {
             Some(step) => step > 0 && self.lines.get(step - 1).is_some_and(|line| line.item == item),
             None => self.lines.iter().any(|line| line.item == item),
         }

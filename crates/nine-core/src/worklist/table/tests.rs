@@ -101,6 +101,7 @@ fn every_way_to_save_it_says_the_same() {
     for (what, saved) in [
         ("as written", text.clone()),
         ("with a byte-order mark", format!("\u{feff}{text}")),
+        ("with numbers as spreadsheets write them", text.replace("\n2,", "\n2.0,")),
         ("with CRLF", text.replace('\n', "\r\n")),
         ("with semicolons and quotes", quoted.clone()),
         ("with a first line that names the sign", format!("sep=;\r\n{quoted}")),
