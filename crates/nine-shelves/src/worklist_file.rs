@@ -92,13 +92,17 @@ fn keep(session: &Session, kept: &Kept) -> Done {
     };
     fs::create_dir_all(folder(session)).map_err(unwritable)?;
     let before = remembered(session);
-    let text = serde_json::to_vec(kept).map_err(|error| unwritable(error.into()))?;
     let mut number = before.last().map_or(1, |(last, _)| last + 1);
     loop {
         let path = folder(session).join(format!("{number}.json"));
         match fs::OpenOptions::new().write(true).create_new(true).open(&path) {
             Ok(mut file) => {
-                file.write_all(&text).and_then(|()| file.sync_all()).map_err(unwritable)?;
+                // Straight into the file: the list may be long.
+                let mut out = std::io::BufWriter::new(&mut file);
+                serde_json::to_writer(&mut out, kept).map_err(|error| unwritable(error.into()))?;
+                out.flush().map_err(unwritable)?;
+                drop(out);
+                file.sync_all().map_err(unwritable)?;
                 break;
             }
             // Another command took the number meanwhile.

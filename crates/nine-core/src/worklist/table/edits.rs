@@ -94,7 +94,7 @@ impl Reader<'_> {
         let facets = self.kept.facets.iter().map(String::as_str);
         let known: Vec<&str> = COLUMNS.into_iter().chain([TAGS]).chain(facets).collect();
         let mut unread = Vec::new();
-        for name in first.cells.keys().filter(|name| !known.contains(&name.as_str())) {
+        for name in first.cells.keys().filter(|name| !known.contains(&&***name)) {
             match nearest(name, known.iter().copied()) {
                 Some(near) => wrong.push(Wrong {
                     line: None,
@@ -103,7 +103,7 @@ impl Reader<'_> {
                         "did you mean `{near}`? give a column of your own a name that is not so near"
                     ),
                 }),
-                None => unread.push(name.clone()),
+                None => unread.push(name.to_string()),
             }
         }
         unread
@@ -198,7 +198,7 @@ impl Reader<'_> {
             change.tags = Some(from_attribute(&bytes));
         }
         for facet in &self.kept.facets {
-            let Some(text) = cell(facet) else { continue };
+            let Some(text) = cell(facet.as_str()) else { continue };
             let proposed = line.answers.get(facet).cloned().flatten().unwrap_or_default();
             let value =
                 unescape(text).ok().and_then(|bytes| String::from_utf8(bytes).ok()).unwrap_or_default();

@@ -1,11 +1,12 @@
 //! From the text of a table, as a spreadsheet or a person saved it, to its cells.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use crate::tags::to_attribute;
 
 /// The cells of a line by the names of their columns.
-pub type Cells = BTreeMap<String, String>;
+pub type Cells = BTreeMap<Arc<str>, String>;
 
 /// A line as it was read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -73,7 +74,8 @@ fn read_csv(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
         .flexible(true)
         .has_headers(false)
         .from_reader(text.as_bytes());
-    let mut columns: Vec<String> = Vec::new();
+    // Every line has the same columns, so their names are there once.
+    let mut columns: Vec<Arc<str>> = Vec::new();
     let (mut rows, mut wrong) = (Vec::new(), Vec::new());
     for record in reader.records() {
         let Ok(record) = record else {
@@ -83,7 +85,7 @@ fn read_csv(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
         let line = record.position().map_or(0, csv::Position::line) + skipped;
         let cells = record.iter().map(str::to_owned);
         if columns.is_empty() {
-            columns = cells.map(|cell| cell.trim().to_lowercase()).collect();
+            columns = cells.map(|cell| cell.trim().to_lowercase().into()).collect();
             wrong.extend(headings_wrong(&columns, line));
             continue;
         }
@@ -99,7 +101,7 @@ fn read_csv(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
             ));
             continue;
         }
-        if columns.iter().skip(cells.len()).any(|column| NEEDED.contains(&column.as_str())) {
+        if columns.iter().skip(cells.len()).any(|column| NEEDED.contains(&&**column)) {
             wrong.push(Wrong::at(line, "this line is cut short", "delete it, or make the worklist anew"));
             continue;
         }
@@ -109,7 +111,7 @@ fn read_csv(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
     if wrong.is_empty() { Ok(rows) } else { Err(wrong) }
 }
 
-fn headings_wrong(columns: &[String], line: u64) -> Vec<Wrong> {
+fn headings_wrong(columns: &[Arc<str>], line: u64) -> Vec<Wrong> {
     let mut wrong = Vec::new();
     for (at, column) in columns.iter().enumerate().filter(|(_, column)| !column.is_empty()) {
         if columns[..at].contains(column) {
@@ -117,7 +119,7 @@ fn headings_wrong(columns: &[String], line: u64) -> Vec<Wrong> {
         }
     }
     for needed in NEEDED {
-        if !columns.iter().any(|column| column == needed) {
+        if !columns.iter().any(|column| **column == *needed) {
             let message = format!("the heading has no column `{needed}`");
             wrong.push(Wrong::at(line, message, "the first line names the columns: step, do, item, to, …"));
         }
@@ -145,8 +147,10 @@ fn read_json(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
             wrong.push(Wrong::at(line, "this is no object", "each line is an object"));
             continue;
         };
-        let cells: Option<Cells> =
-            fields.into_iter().map(|(name, value)| Some((name.to_lowercase(), cell(value)?))).collect();
+        let cells: Option<Cells> = fields
+            .into_iter()
+            .map(|(name, value)| Some((name.to_lowercase().into(), cell(value)?)))
+            .collect();
         match cells {
             Some(cells) if cells.contains_key("item") => rows.push(Row { line, cells }),
             Some(_) => wrong.push(Wrong::at(
