@@ -53,6 +53,11 @@ pub fn corrected(stem: &str) -> String {
     STRAY.replace_all(&text, "").into_owned()
 }
 
+/// Whether a stem says of itself that it is a copy: `plan (1)`, `copy of plan`.
+pub fn has_copy_mark(stem: &str) -> bool {
+    COPY_MARKS.find(stem).is_some_and(|found| found.len() < stem.len())
+}
+
 fn without_copy_marks(text: &str) -> String {
     let mut text = text.to_owned();
     while let Some(found) = COPY_MARKS.find(&text).filter(|found| found.len() < text.len()) {
@@ -154,6 +159,7 @@ mod tests {
 
     #[test]
     fn corrected_names_hold_no_word_twice() {
+        assert!(has_copy_mark("plan (1)") && has_copy_mark("Copy of plan") && !has_copy_mark("plan 1"));
         for (from, to) in [
             ("Harrow Dock Trust harrow dock trust receipt", "Harrow Dock Trust receipt"),
             ("harrow dock trust Harrow Dock Trust receipt", "Harrow Dock Trust receipt"),

@@ -24,14 +24,20 @@ const COPY: &str = "copy";
 pub fn compare(places: &Places, proposals: &mut [Proposal], clashes: &[ClashFound]) -> bool {
     let mut learned = false;
     for clash in clashes {
+        let (at, size, kind) = match (&clash.theirs, clash.rival) {
+            (Some(theirs), _) => (clash.at.clone(), theirs.size, theirs.kind),
+            (None, Some(rival)) => {
+                let rival = &proposals[rival];
+                (rival.item.clone(), rival.size, rival.kind)
+            }
+            (None, None) => continue,
+        };
         let proposal = &mut proposals[clash.proposal];
-        let Some(theirs) = clash.theirs.as_ref().filter(|_| proposal.same.is_none()) else { continue };
-        if theirs.kind != Kind::File || proposal.kind != Kind::File {
+        if proposal.same.is_some() || kind != Kind::File || proposal.kind != Kind::File {
             continue;
         }
         // What cannot be read is not known to be the same.
-        let same =
-            theirs.size == proposal.size && same_bytes(places, &proposal.item, &clash.at).unwrap_or(false);
+        let same = size == proposal.size && same_bytes(places, &proposal.item, &at).unwrap_or(false);
         proposal.same = Some(same);
         if same {
             proposal.add_tags([&COPY.to_owned()]);
@@ -50,6 +56,7 @@ pub fn ask(session: &Session, proposals: &mut [Proposal], clashes: &[ClashFound]
     let mut for_all: Option<Clash> = None;
     let mut changed = false;
     for (nth, clash) in clashes.iter().enumerate() {
+        let rival = clash.rival.map(|rival| proposals[rival].clone());
         let proposal = &mut proposals[clash.proposal];
         if let Some(wanted) = for_all {
             changed |= decide(proposal, clash, wanted);
@@ -74,10 +81,16 @@ pub fn ask(session: &Session, proposals: &mut [Proposal], clashes: &[ClashFound]
                     side(theirs.size, theirs.modified)
                 )?;
             }
-            None => writeln!(out, "  there  another step of this list puts it there")?,
+            None => {
+                let rival = rival.as_ref().unwrap_or(proposal);
+                let kind = kind_words(rival.kind, rival.item.path.name());
+                let item = look.text(&rival.item.to_string());
+                let side = side(rival.size, rival.modified);
+                writeln!(out, "  first  {side}, {kind}  {FAINT}{item}, by another step{FAINT:#}")?;
+            }
         }
         let kind = kind_words(proposal.kind, proposal.item.path.name());
-        let new = look.text(&proposal.item.folder().to_string());
+        let new = look.text(&proposal.item.to_string());
         writeln!(out, "  new    {}, {kind}  {FAINT}{new}{FAINT:#}", side(proposal.size, proposal.modified))?;
         match proposal.same {
             Some(true) => writeln!(out, "  {DOUBT}same bytes: the new one is a copy{DOUBT:#}")?,

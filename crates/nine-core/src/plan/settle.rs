@@ -1,8 +1,9 @@
 //! Gives every proposal a name that is free.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 use super::{Follower, HELD, Proposal};
+use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
 use crate::names::{numbered, split_extension};
 use crate::place::Spot;
@@ -29,6 +30,8 @@ pub struct ClashFound {
     pub at: Spot,
     /// What has it; `None` if another proposal takes it.
     pub theirs: Option<Entry>,
+    /// The number of the proposal that takes it.
+    pub rival: Option<usize>,
     /// The name that it would get by number.
     pub numbered: Vec<u8>,
     /// Whether it may be numbered, and whether it may replace what is there.
@@ -40,22 +43,37 @@ pub struct ClashFound {
 pub fn settle(proposals: &[Proposal], standing: &Standing) -> Settled {
     let mut settler = Settler {
         standing,
-        claimed: HashSet::new(),
+        proposals,
+        claimed: HashMap::new(),
         numbers: HashMap::new(),
         out: Settled::default(),
         sets: 0,
         now: 0,
     };
-    for (at, proposal) in proposals.iter().enumerate() {
+    // Of two that come to one name, the one that calls itself a copy comes second.
+    let is_copy = |at: &usize| {
+        let stem = split_extension(proposals[*at].item.path.name()).0;
+        has_copy_mark(&String::from_utf8_lossy(stem))
+    };
+    let (copies, first): (Vec<usize>, Vec<usize>) = (0..proposals.len()).partition(is_copy);
+    for at in first.into_iter().chain(copies) {
         settler.now = at;
-        settler.settle(proposal.clone());
+        settler.settle(proposals[at].clone());
     }
-    settler.out
+    let mut out = settler.out;
+    // The steps stand in the order of the proposals all the same.
+    let mut steps: Vec<(usize, Step)> = out.of.into_iter().zip(out.worklist.steps).collect();
+    steps.sort_by_key(|(of, _)| *of);
+    (out.of, out.worklist.steps) = steps.into_iter().unzip();
+    out.clashes.sort_by_key(|clash| clash.proposal);
+    out
 }
 
 struct Settler<'a> {
     standing: &'a Standing,
-    claimed: HashSet<(Spot, Vec<u8>)>,
+    proposals: &'a [Proposal],
+    /// The names that are given already, each with the proposal that has it.
+    claimed: HashMap<(Spot, Vec<u8>), usize>,
     /// The last number given to a name in a folder, where the search for the next one starts.
     numbers: HashMap<(Spot, Vec<u8>), usize>,
     out: Settled,
@@ -67,7 +85,7 @@ struct Settler<'a> {
 /// What has a name that is wanted.
 enum Owner<'a> {
     Nobody,
-    Another,
+    Another(usize),
     Standing(&'a (Vec<u8>, Entry)),
 }
 
@@ -109,10 +127,10 @@ impl<'a> Settler<'a> {
         let wanted = members(&name);
         let clash = wanted.iter().find_map(|member| match self.owner(&folder, member, &proposal.item) {
             Owner::Nobody => None,
-            Owner::Another => Some((member.clone(), None)),
-            Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()))),
+            Owner::Another(rival) => Some((member.clone(), None, Some(rival))),
+            Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()), None)),
         });
-        let Some((taken, theirs)) = clash else {
+        let Some((taken, theirs, rival)) = clash else {
             return self.go(proposal, folder, wanted);
         };
         let answer = self.answer(&proposal, theirs.as_ref());
@@ -120,6 +138,7 @@ impl<'a> Settler<'a> {
             proposal: self.now,
             at: Spot::new(folder.place.clone(), folder.path.join(&taken)),
             theirs: theirs.clone(),
+            rival,
             // The files of a saved page keep their name, so no number frees it.
             numbered: match is_bound(&proposal) {
                 true => name.clone(),
@@ -128,7 +147,9 @@ impl<'a> Settler<'a> {
             allowed: (!is_bound(&proposal), may_replace(&proposal, theirs.as_ref())),
         });
         let (ours, same) = ((proposal.size, proposal.modified), proposal.same);
-        proposal.doubts.push(Doubt::Clash { name: taken, ours, theirs, same, answer });
+        let rival = rival.map(|rival| &self.proposals[rival]);
+        let rival = rival.map(|rival| (rival.item.clone(), rival.size, rival.modified));
+        proposal.doubts.push(Doubt::Clash { name: taken, ours, theirs, rival, same, answer });
         match answer {
             ClashAnswer::Left => {
                 let step = self.step(&proposal, Act::Leave);
@@ -164,8 +185,8 @@ impl<'a> Settler<'a> {
     fn owner(&self, folder: &Spot, name: &[u8], own: &Spot) -> Owner<'a> {
         let facts = self.standing.get(folder);
         let key = facts.map_or_else(|| name.to_vec(), |f| f.rules.key(name));
-        if self.claimed.contains(&(folder.clone(), key.clone())) {
-            return Owner::Another;
+        if let Some(rival) = self.claimed.get(&(folder.clone(), key.clone())) {
+            return Owner::Another(*rival);
         }
         match facts.and_then(|f| f.names.get(&key)) {
             // An item may take a form of its own name that differs only in letter case.
@@ -248,7 +269,7 @@ impl<'a> Settler<'a> {
             let Some(to) = targets.next() else { return };
             let facts = self.standing.get(&folder);
             let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
-            self.claimed.insert((folder.clone(), key));
+            self.claimed.insert((folder.clone(), key), self.now);
             step.together = together;
             step.act = if proposal.copies { Act::Copy { to } } else { Act::Move { to } };
             self.push(step);

@@ -5,6 +5,7 @@ use crate::escape::escape;
 use crate::item::{Entry, Kind};
 use crate::kinds::type_of_name;
 use crate::moment::{Moment, Now};
+use crate::place::Spot;
 
 /// What is to be done with an item whose target's name is taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -42,6 +43,9 @@ pub enum Doubt {
         ours: (u64, Moment),
         /// What has the name; `None` if another step of this list takes it.
         theirs: Option<Entry>,
+        /// The item of that step, its bytes and last change.
+        #[serde(default)]
+        rival: Option<(Spot, u64, Moment)>,
         /// Whether both hold the same bytes, where that was looked at.
         same: Option<bool>,
         /// What was decided.
@@ -93,9 +97,24 @@ impl Doubt {
                     tags.iter().map(|tag| format!("`{}`", escape(tag.as_bytes()))).collect();
                 format!("it has several tags: {}; which one files it", tags.join(", "))
             }
-            Doubt::Clash { name, ours, theirs, same, answer } => {
+            Doubt::Clash { name, ours, theirs, rival, same, answer } => {
                 let side = |size: u64, at: Moment| format!("{}, {}", readable(size), now.minute(at));
                 let taken = match (theirs, same) {
+                    (None, same) => {
+                        let by = rival
+                            .as_ref()
+                            .map(|(item, size, at)| format!(" for {item} ({})", side(*size, *at)));
+                        let bytes = match same {
+                            Some(true) => "; both have the same bytes: this is a copy of it",
+                            Some(false) => "; this one has other bytes",
+                            None => "",
+                        };
+                        format!(
+                            "another step takes the name `{}`{}{bytes}",
+                            escape(name),
+                            by.unwrap_or_default()
+                        )
+                    }
                     (Some(entry), Some(true)) => format!(
                         "`{}` is there already and has the same bytes ({}, there {}): this is a copy of it",
                         escape(name),
@@ -112,7 +131,6 @@ impl Doubt {
                             side(ours.0, ours.1)
                         )
                     }
-                    (None, _) => format!("another step takes the name `{}`", escape(name)),
                 };
                 let answer = match answer {
                     ClashAnswer::Numbered => "the new one gets a number",

@@ -44,6 +44,29 @@ fn a_clash_with_the_same_bytes_is_a_copy_and_flagged() {
 }
 
 #[test]
+fn two_items_that_come_to_one_name_are_both_shown() {
+    let world = World::new();
+    world.rules("[[rule]]\nwhen = \"file\"\nrename = \"{stem:tidy}\"\nput = \"1\"\n");
+    world.file("plan.txt", "same").file("plan (1).txt", "same").file("copy of plan.txt", "other");
+    world
+        .nine(&["tidy", "--yes"])
+        .ends(0)
+        .says("another step takes the name `Plan.txt` for downloads/")
+        .says("both have the same bytes: this is a copy of it")
+        .says("this one has other bytes");
+    assert_eq!(names(&world, "1 Boats"), ["Plan (2).txt", "Plan (3).txt", "Plan.txt"]);
+    let copies = names(&world, "1 Boats")
+        .iter()
+        .filter(|n| tags_of(&world.shelves.join("1 Boats").join(n)) == "copy")
+        .count();
+    assert_eq!(copies, 1);
+    world.nine(&["undo", "--yes"]).ends(0);
+    let (status, shown) = on_a_terminal(&world, &["tidy"], "L\nn\n");
+    assert_eq!(status, 3, "{shown}");
+    assert!(shown.contains("first  ") && shown.contains(", by another step"), "{shown}");
+}
+
+#[test]
 fn each_clash_is_answered_on_the_terminal() {
     let world = world();
     let (status, shown) = on_a_terminal(&world, &["tidy"], "n\nl\nh\nr\ny\n");
