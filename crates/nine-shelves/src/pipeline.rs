@@ -9,7 +9,7 @@ use nine_core::amount::{count, counted, readable};
 use nine_core::place::Spot;
 use nine_core::plan::{Proposal, Settled, folders_wanted, settle};
 use nine_core::worklist::table::{lines, to_csv, to_json};
-use nine_core::worklist::{Checked, Step, check};
+use nine_core::worklist::{Checked, ClashAnswer, Doubt, Step, check};
 use nine_stores::Places;
 
 use crate::cli::{Format, ShowArgs};
@@ -152,6 +152,11 @@ fn leave_what_is_in_doubt(proposals: &mut [Proposal], settled: &Settled) {
         if !step.doubts.is_empty() {
             let proposal = &mut proposals[*proposal];
             proposal.doubts.clone_from(&step.doubts);
+            for doubt in &mut proposal.doubts {
+                if let Doubt::Clash { answer, .. } = doubt {
+                    *answer = ClashAnswer::Left;
+                }
+            }
             (proposal.folder, proposal.becomes, proposal.fixed) = (None, None, None);
         }
     }

@@ -61,6 +61,8 @@ fn two_items_that_come_to_one_name_are_both_shown() {
         .count();
     assert_eq!(copies, 1);
     world.nine(&["undo", "--yes"]).ends(0);
+    let sure = world.nine(&["tidy", "--sure"]).ends(0).says("the new one is left where it is");
+    assert!(sure.out.contains("1 to move"), "{}", sure.out);
     let (status, shown) = on_a_terminal(&world, &["tidy"], "L\nn\n");
     assert_eq!(status, 3, "{shown}");
     assert!(shown.contains("first  ") && shown.contains(", by another step"), "{shown}");
