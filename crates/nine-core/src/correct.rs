@@ -58,7 +58,8 @@ pub fn has_copy_mark(stem: &str) -> bool {
     COPY_MARKS.find(stem).is_some_and(|found| found.len() < stem.len())
 }
 
-fn without_copy_marks(text: &str) -> String {
+/// A stem without its copy marks.
+pub fn without_copy_marks(text: &str) -> String {
     let mut text = text.to_owned();
     while let Some(found) = COPY_MARKS.find(&text).filter(|found| found.len() < text.len()) {
         let start = found.start();

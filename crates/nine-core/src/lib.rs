@@ -6,6 +6,7 @@
 pub mod amount;
 pub mod condition;
 pub mod config;
+pub mod copies;
 pub mod correct;
 pub mod diagnostic;
 pub mod escape;

@@ -8,6 +8,7 @@ mod details;
 pub mod displays;
 mod error;
 pub mod fault;
+mod hashing;
 mod learn;
 pub mod local;
 mod places;
@@ -27,6 +28,7 @@ use nine_core::worklist::NameRules;
 pub use catalogue::{Catalogue, CatalogueError};
 pub use details::StoreDetails;
 pub use error::{StoreError, StoreResult};
+pub use hashing::{Hashed, Source, hash, read_digests};
 pub use learn::learn;
 pub use local::LocalStore;
 pub use places::Places;
@@ -42,6 +44,8 @@ pub struct Scope {
 #[derive(Debug, Default)]
 pub struct Watch {
     entries: AtomicU64,
+    bytes: AtomicU64,
+    most: AtomicU64,
     stop: AtomicBool,
 }
 
@@ -54,6 +58,28 @@ impl Watch {
     /// Counts entries.
     pub fn saw(&self, entries: u64) {
         self.entries.fetch_add(entries, Ordering::Relaxed);
+    }
+
+    /// How many bytes have been read, and how many there are to read at most.
+    pub fn bytes(&self) -> (u64, u64) {
+        (self.bytes.load(Ordering::Relaxed), self.most.load(Ordering::Relaxed))
+    }
+
+    /// Counts bytes that were read.
+    pub fn read(&self, bytes: u64) {
+        self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+
+    /// Adds bytes that may have to be read.
+    pub fn expect(&self, bytes: u64) {
+        self.most.fetch_add(bytes, Ordering::Relaxed);
+    }
+
+    /// Takes off bytes that need not be read after all.
+    pub fn spare(&self, bytes: u64) {
+        let _ = self
+            .most
+            .fetch_update(Ordering::Relaxed, Ordering::Relaxed, |most| Some(most.saturating_sub(bytes)));
     }
 
     /// Asks the task to end after the step in hand.
@@ -106,6 +132,14 @@ pub struct Meta {
     pub attributes: Vec<(Vec<u8>, Vec<u8>)>,
 }
 
+/// A file that is open to be read.
+pub trait OpenFile: Send {
+    /// What it is now, whatever name it has by now.
+    fn entry(&self) -> StoreResult<Entry>;
+    /// Fills as much of `room` as there are bytes from `offset` on; returns how many.
+    fn read_at(&self, room: &mut [u8], offset: u64) -> StoreResult<usize>;
+}
+
 /// A store: one place, and all below it. Paths are below the place.
 ///
 /// Changes take the stamp under which the item was planned and refuse an item that is another by
@@ -156,6 +190,8 @@ pub trait Store: Send + Sync + fmt::Debug {
 
     /// A file's content.
     fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>>;
+    /// A file to read in parts, leaving no trace of having been opened.
+    fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>>;
     /// Where a link points to.
     fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>>;
     /// What travels with an item's content.

@@ -58,11 +58,21 @@ pub enum Column {
     Words = 22,
     /// Nanoseconds since 1970 from which an age counts: made of others, for searches; i64.
     AgeFrom = 23,
+    /// A mark of both ends of a file, 0 where nobody read them; u64.
+    Ends = 24,
+    /// 0 not read as a whole, else 1 + the index of its digest; u32.
+    Whole = 25,
+    /// The digests that [`Column::Whole`] points to; 32 bytes each.
+    Digests = 26,
+    /// Pixels of a picture, across in the upper half; 0 not looked at, all ones for no picture; u64.
+    Pixels = 27,
+    /// What a picture looks like; u64.
+    Prints = 28,
 }
 
 impl Column {
     /// Every column.
-    pub const ALL: [Column; 23] = [
+    pub const ALL: [Column; 28] = [
         Column::Parent,
         Column::Folder,
         Column::NameEnd,
@@ -86,6 +96,11 @@ impl Column {
         Column::FolderRead,
         Column::Words,
         Column::AgeFrom,
+        Column::Ends,
+        Column::Whole,
+        Column::Digests,
+        Column::Pixels,
+        Column::Prints,
     ];
 
     /// How many bytes a row takes, where every row has them. What is learned may be missing as a
@@ -130,6 +145,11 @@ impl Tree {
             Column::FolderNewest => cast_slice(&self.folder_newest),
             Column::FolderRead => &self.folder_read,
             Column::AgeFrom => cast_slice(&self.age_from),
+            Column::Ends => cast_slice(&self.ends),
+            Column::Whole => cast_slice(&self.whole),
+            Column::Digests => self.digests.as_flattened(),
+            Column::Pixels => cast_slice(&self.pixels),
+            Column::Prints => cast_slice(&self.prints),
             Column::Words => &[],
         }
     }
@@ -161,6 +181,11 @@ impl Tree {
             Column::FolderNewest => self.folder_newest = vec![0; length / 8],
             Column::FolderRead => self.folder_read = vec![0; length],
             Column::AgeFrom => self.age_from = vec![0; length / 8],
+            Column::Ends => self.ends = vec![0; length / 8],
+            Column::Whole => self.whole = vec![0; length / 4],
+            Column::Digests => self.digests = vec![[0; 32]; length / 32],
+            Column::Pixels => self.pixels = vec![0; length / 8],
+            Column::Prints => self.prints = vec![0; length / 8],
             Column::Words => {}
         }
     }
@@ -191,6 +216,11 @@ impl Tree {
             Column::FolderNewest => cast(&mut self.folder_newest),
             Column::FolderRead => &mut self.folder_read,
             Column::AgeFrom => cast(&mut self.age_from),
+            Column::Ends => cast(&mut self.ends),
+            Column::Whole => cast(&mut self.whole),
+            Column::Digests => self.digests.as_flattened_mut(),
+            Column::Pixels => cast(&mut self.pixels),
+            Column::Prints => cast(&mut self.prints),
             Column::Words => &mut [],
         }
     }
@@ -215,6 +245,7 @@ impl Tree {
             .chain([self.marks.len(), self.size.len(), self.modified.len(), self.opened.len()])
             .chain([self.born.len(), self.changed.len(), self.identity.len(), self.tags.len()])
             .chain([self.content.len(), self.text.len(), self.arrived.len(), self.age_from.len()])
+            .chain([self.ends.len(), self.whole.len(), self.pixels.len(), self.prints.len()])
             .all(fits)
             && self.folder_end.iter().all(|end| *end as usize <= self.rows)
             && self.kind.iter().all(|kind| *kind < 4)

@@ -281,6 +281,7 @@ impl Tree {
         if before.text(old) != 0 {
             self.learn_text(id, before.text(old));
         }
+        self.carry_bytes(id, before, old);
     }
 
     fn set_arrived(&mut self, row: usize, at: i64) {

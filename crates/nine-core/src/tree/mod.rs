@@ -5,10 +5,12 @@
 //! what lies in a folder is a range of rows. [`Gathering`] makes a tree from what a scan brings in any
 //! order; [`Column`] is how a catalogue keeps one.
 
+mod bytes;
 mod columns;
 mod gather;
 mod learned;
 
+pub use bytes::Looks;
 pub use columns::Column;
 pub use gather::{Batch, FolderNo, Gathering};
 pub use learned::{TagSet, TagsOf, Unlearned};
@@ -103,6 +105,13 @@ pub struct Tree {
     folder_read: Vec<u8>,
     tag_sets: Vec<TagSet>,
     contents: Vec<Content>,
+    ends: Vec<u64>,
+    whole: Vec<u32>,
+    digests: Vec<[u8; 32]>,
+    /// Never in a catalogue.
+    copies: Vec<u32>,
+    pixels: Vec<u64>,
+    prints: Vec<u64>,
 }
 
 const KINDS: [Kind; 4] = [Kind::File, Kind::Folder, Kind::Link, Kind::Other];
@@ -130,7 +139,7 @@ impl Tree {
     }
 
     /// Every entry but the root, parents before what they hold.
-    pub fn ids(&self) -> impl Iterator<Item = NodeId> + use<> {
+    pub fn ids(&self) -> impl DoubleEndedIterator<Item = NodeId> + use<> {
         (1..self.rows as u32).map(NodeId)
     }
 

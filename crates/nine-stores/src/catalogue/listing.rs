@@ -17,7 +17,7 @@ const BLOCK: usize = 32 * 1024;
 const COLUMNS_A_PLACE: i64 = 64;
 
 /// What must be known of an earlier scan to carry over what was learned.
-const CARRIED: [Column; 11] = [
+const CARRIED: [Column; 16] = [
     Column::Kind,
     Column::Size,
     Column::Modified,
@@ -29,6 +29,11 @@ const CARRIED: [Column; 11] = [
     Column::Text,
     Column::Arrived,
     Column::Words,
+    Column::Ends,
+    Column::Whole,
+    Column::Digests,
+    Column::Pixels,
+    Column::Prints,
 ];
 
 /// What is learned beyond a scan.
@@ -37,7 +42,7 @@ const LEARNED: [Column; 6] =
 
 /// What can differ from before in a place whose entries are all the same, row by row: where they are
 /// called otherwise, on file systems that do not date that, and what was learned.
-const MAY_DIFFER: [Column; 16] = [
+const MAY_DIFFER: [Column; 21] = [
     Column::Parent,
     Column::NameEnd,
     Column::Names,
@@ -54,6 +59,11 @@ const MAY_DIFFER: [Column; 16] = [
     Column::FolderRead,
     Column::Words,
     Column::AgeFrom,
+    Column::Ends,
+    Column::Whole,
+    Column::Digests,
+    Column::Pixels,
+    Column::Prints,
 ];
 
 /// What came of carrying over.

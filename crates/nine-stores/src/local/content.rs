@@ -2,18 +2,19 @@
 
 use std::fs::File;
 use std::io::{self, Read, Write};
+use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
-use nine_core::item::Kind;
+use nine_core::item::{Entry, Kind};
 use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use rustix::fd::AsFd;
 use rustix::fs::{self, Advice, AtFlags, Mode, OFlags, Timespec, Timestamps, XattrFlags};
 use rustix::io::Errno;
 
-use super::LocalStore;
+use super::{Counters, LocalStore, WANTED, entry_of};
 use crate::fault::point;
-use crate::{Meta, StoreError, StoreResult};
+use crate::{Meta, OpenFile, StoreError, StoreResult};
 
 const READ_FLAGS: OFlags =
     OFlags::RDONLY.union(OFlags::NOFOLLOW).union(OFlags::NONBLOCK).union(OFlags::CLOEXEC);
@@ -35,6 +36,48 @@ pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
         return Err(StoreError::Special);
     }
     Ok(file.into())
+}
+
+/// See [`crate::Store::open_file`].
+pub(super) struct Opened {
+    file: File,
+    counters: Arc<Counters>,
+    believes_births: bool,
+}
+
+impl Opened {
+    /// Opens by the whole path at once, since files are taken here in the order of their sizes and not
+    /// folder by folder.
+    pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<Self> {
+        store.settings.counters.opens.fetch_add(1, Ordering::Relaxed);
+        let file = match store.open_at(path, READ_FLAGS | OFlags::NOATIME) {
+            Err(StoreError::NoRight) => store.open_at(path, READ_FLAGS)?,
+            other => other?,
+        };
+        let counters = Arc::clone(&store.settings.counters);
+        Ok(Self { file: file.into(), counters, believes_births: store.settings.believes_births })
+    }
+}
+
+impl OpenFile for Opened {
+    fn entry(&self) -> StoreResult<Entry> {
+        let found = fs::statx(&self.file, "", AtFlags::EMPTY_PATH, WANTED)?;
+        Ok(entry_of(&found, self.believes_births))
+    }
+
+    fn read_at(&self, room: &mut [u8], offset: u64) -> StoreResult<usize> {
+        let mut filled = 0;
+        while filled < room.len() {
+            match rustix::io::pread(&self.file, &mut room[filled..], offset + filled as u64) {
+                Ok(0) => break,
+                Ok(length) => filled += length,
+                Err(Errno::INTR) => {}
+                Err(other) => return Err(other.into()),
+            }
+        }
+        self.counters.bytes.fetch_add(filled as u64, Ordering::Relaxed);
+        Ok(filled)
+    }
 }
 
 /// See [`crate::Store::first_bytes`].

@@ -24,7 +24,7 @@ use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
 use rustix::io::Errno;
 
-use crate::{Ground, Meta, Scan, Scope, Store, StoreError, StoreResult, Watch};
+use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch};
 
 /// How many system calls of the costly kinds were made; the same for all stores that share it.
 #[derive(Debug, Default)]
@@ -33,6 +33,8 @@ pub struct Counters {
     pub syncs: AtomicU64,
     /// Files opened to read their content.
     pub opens: AtomicU64,
+    /// Bytes of content read through [`OpenFile`].
+    pub bytes: AtomicU64,
 }
 
 /// How a place is to be opened.
@@ -285,6 +287,10 @@ impl Store for LocalStore {
 
     fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn std::io::Read + Send>> {
         Ok(Box::new(content::open(self, path)?))
+    }
+
+    fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
+        Ok(Box::new(content::Opened::open(self, path)?))
     }
 
     fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>> {

@@ -1,0 +1,121 @@
+//! Items that are the same, put together from what is known of their bytes.
+
+use std::collections::HashSet;
+
+use super::question::is_in_sight;
+use super::{Digest, Member};
+use crate::item::{Identity, Kind};
+use crate::tree::Tree;
+
+/// One of the items that are the same.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Alike {
+    /// Which it is.
+    pub member: Member,
+    /// Other names of the same file (hard links). They take no space.
+    pub links: Vec<Member>,
+    /// Whether it lies in a folder that is the same as another, so that it goes or stays with that.
+    pub bound: bool,
+}
+
+/// Items that are the same.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Group {
+    /// Files, or folders with all that lies in them.
+    pub kind: Kind,
+    /// Of the bytes; of a folder, of all names and bytes in it. `None` for empty files.
+    pub digest: Option<Digest>,
+    /// The bytes of each.
+    pub size: u64,
+    /// The items, two or more, in the order in which people read them.
+    pub items: Vec<Alike>,
+}
+
+impl Group {
+    /// Bytes that are free once only one of them is left.
+    pub fn to_be_won(&self) -> u64 {
+        let going = self.items.iter().filter(|item| !item.bound).count().min(self.items.len() - 1);
+        self.size * going as u64
+    }
+}
+
+/// Which files count.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Taken {
+    /// Hidden files too.
+    pub hidden: bool,
+    /// Empty files are copies of one another.
+    pub empty: bool,
+}
+
+/// The groups of files whose digests are the same; `same_spot` says whether two members are one and
+/// the same name, seen through two places.
+pub fn groups(trees: &[&Tree], taken: Taken, same_spot: impl Fn(Member, Member) -> bool) -> Vec<Group> {
+    let mut found = Vec::new();
+    let mut seen: Vec<(Option<Digest>, Member)> = Vec::new();
+    for (view, tree) in trees.iter().enumerate() {
+        let files = tree.ids().filter(|id| tree.kind(*id) == Kind::File);
+        for id in files.filter(|id| taken.hidden || is_in_sight(tree, *id)) {
+            match (tree.size(id), tree.digest(id)) {
+                (0, _) if taken.empty => seen.push((None, Member::new(view, id))),
+                (0, _) | (_, None) => {}
+                (_, digest) => seen.push((digest, Member::new(view, id))),
+            }
+        }
+    }
+    seen.sort_unstable();
+    for same in seen.chunk_by(|a, b| a.0 == b.0).filter(|same| same.len() > 1) {
+        let items = by_identity(same.iter().map(|(_, member)| *member), trees, &same_spot);
+        if items.len() > 1 {
+            let size = items[0].member.tree(trees).size(items[0].member.id);
+            found.push(Group { kind: Kind::File, digest: same[0].0, size, items });
+        }
+    }
+    found
+}
+
+/// Puts the names of one file together. What is seen through two places counts once.
+fn by_identity(
+    members: impl Iterator<Item = Member>,
+    trees: &[&Tree],
+    same_spot: impl Fn(Member, Member) -> bool,
+) -> Vec<Alike> {
+    let mut items: Vec<Alike> = Vec::new();
+    let mut numbers: rustc_hash::FxHashMap<Identity, usize> = Default::default();
+    for member in members {
+        match numbers.entry(member.tree(trees).identity(member.id)) {
+            std::collections::hash_map::Entry::Vacant(free) => {
+                free.insert(items.len());
+                items.push(Alike { member, links: Vec::new(), bound: false });
+            }
+            std::collections::hash_map::Entry::Occupied(known) => {
+                let item = &mut items[*known.get()];
+                let names = std::iter::once(&item.member).chain(&item.links);
+                if !names.copied().any(|name| same_spot(name, member)) {
+                    item.links.push(member);
+                }
+            }
+        }
+    }
+    items
+}
+
+/// What is known of copies without reading anything: how many files have the same bytes as another,
+/// the bytes that all but one of each take, and the bytes of files that share their size with
+/// another and were not compared yet.
+pub fn space_of_known(trees: &[&Tree]) -> (u64, u64, u64) {
+    let groups = groups(trees, Taken::default(), |_, _| false);
+    let more = groups.iter().map(|group| group.items.len() as u64 - 1).sum();
+    let bytes = groups.iter().map(Group::to_be_won).sum();
+    let side = |member: Member| is_in_sight(member.tree(trees), member.id).then_some(super::Side::Asked);
+    let candidates = super::Candidates::of(trees, side, super::Meet::Any, HashSet::new());
+    let mut unread = 0;
+    for number in 0..candidates.len() {
+        for file in candidates.run(number, trees) {
+            let (tree, id) = (file.member.tree(trees), file.member.id);
+            let known = tree.digest(id).is_some() || tree.ends(id).is_some();
+            unread += if known { 0 } else { file.size };
+        }
+    }
+    (more, bytes, unread)
+}

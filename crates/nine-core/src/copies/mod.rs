@@ -1,0 +1,75 @@
+//! Items with the same bytes: which files are in question, which belong together, which one stays.
+//!
+//! Nothing here reads a file. [`Candidates`] says which must be read, the stores read them and note
+//! down what they found in the trees, and [`groups`] puts together what is the same.
+
+mod folders;
+mod groups;
+mod keep;
+mod names;
+mod question;
+pub mod similar;
+
+pub use folders::{Folded, fold, hidden_in_question};
+pub use groups::{Alike, Group, Taken, groups, space_of_known};
+pub use keep::{Chosen, Keep, Standing, choose};
+pub use names::{LookAlike, look_alikes};
+pub use question::{Candidate, Candidates, Meet, Side};
+
+use std::fmt;
+
+use crate::tree::{NodeId, Tree};
+
+/// The BLAKE3 digest of all bytes of a file.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Digest(pub [u8; 32]);
+
+impl Digest {
+    /// Reads what `to_string` wrote: 64 hexadecimal digits.
+    pub fn parse(text: &str) -> Option<Self> {
+        let mut bytes = [0; 32];
+        if text.len() != 64 || !text.is_ascii() {
+            return None;
+        }
+        for (at, byte) in bytes.iter_mut().enumerate() {
+            *byte = u8::from_str_radix(&text[at * 2..at * 2 + 2], 16).ok()?;
+        }
+        Some(Self(bytes))
+    }
+}
+
+impl fmt::Display for Digest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+impl fmt::Debug for Digest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{self}")
+    }
+}
+
+/// An entry of one of several trees.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Member {
+    /// The number of the tree.
+    pub view: u32,
+    /// Its row there.
+    pub id: NodeId,
+}
+
+impl Member {
+    /// The entry in a row of a tree.
+    pub fn new(view: usize, id: NodeId) -> Self {
+        Self { view: view as u32, id }
+    }
+
+    /// Its tree.
+    pub fn tree<'t>(&self, trees: &[&'t Tree]) -> &'t Tree {
+        trees[self.view as usize]
+    }
+}
+
+#[cfg(test)]
+mod tests;
