@@ -5,10 +5,11 @@ use std::io;
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::Spot;
-use nine_core::worklist::{Act, Step};
+use nine_core::worklist::{Act, Original, Step};
 use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 
 use crate::Clock;
+use crate::copies;
 use crate::daybook::Writer;
 use crate::transfer::{self, Copied, Route, temporary};
 
@@ -165,13 +166,7 @@ impl<'a> Carrier<'a> {
             Act::Tag { to, .. } => {
                 store.set_tags(&step.item.path, &step.stamp, to).map(|()| Trace::default())
             }
-            Act::Discard => {
-                let day = (self.clock)().strftime("%Y-%m-%dT%H:%M:%S").to_string();
-                self.touch(&step.item.folder());
-                store
-                    .discard(&step.item.path, &step.stamp, &day)
-                    .map(|kept| Trace { kept_as: Some(kept), ..Trace::default() })
-            }
+            Act::Discard { copy_of } => self.discard(store, step, copy_of.as_ref()),
             Act::Restore { kept_as } => match self.make_folders(&step.item.folder())? {
                 Ok(()) => {
                     self.touch(&step.item.folder());
@@ -182,6 +177,22 @@ impl<'a> Carrier<'a> {
             Act::Move { to } => return self.move_item(at, step, to),
             Act::Copy { to } => return self.copy_item(at, step, to),
         })
+    }
+
+    /// Puts an item into the trash. A copy goes only if what stays holds the same bytes, and comes back
+    /// if that is gone or has changed by the time it is in the trash.
+    fn discard(&mut self, store: &dyn Store, step: &Step, copy_of: Option<&Original>) -> StoreResult<Trace> {
+        if let Some(original) = copy_of {
+            copies::expect_same(self.places, &step.item, original)?;
+        }
+        let day = (self.clock)().strftime("%Y-%m-%dT%H:%M:%S").to_string();
+        self.touch(&step.item.folder());
+        let kept = store.discard(&step.item.path, &step.stamp, &day)?;
+        if let Some(Err(gone)) = copy_of.map(|original| copies::expect_there(self.places, original)) {
+            store.restore(&kept, &step.stamp, &step.item.path)?;
+            return Err(gone);
+        }
+        Ok(Trace { kept_as: Some(kept), ..Trace::default() })
     }
 
     /// The stores of an item and of its target, whose folder is made.
@@ -255,8 +266,8 @@ impl<'a> Carrier<'a> {
         let stamp = trace.stamp.unwrap_or(step.stamp);
         let (act, item) = match (&step.act, &trace.kept_as) {
             (Act::Move { to }, _) => (Act::Move { to: step.item.clone() }, to.clone()),
-            (Act::Copy { to }, _) => (Act::Discard, to.clone()),
-            (Act::Discard, Some(kept)) => (Act::Restore { kept_as: kept.clone() }, step.item.clone()),
+            (Act::Copy { to }, _) => (Act::discard(), to.clone()),
+            (Act::Discard { .. }, Some(kept)) => (Act::Restore { kept_as: kept.clone() }, step.item.clone()),
             _ => return Ok(()),
         };
         let back = Step { act, item, stamp, ..step.clone() };

@@ -5,6 +5,7 @@
 //! [`nine_stores::Store`] alone. It never prints, never reads the environment and is handed the time.
 
 mod carrier;
+mod copies;
 pub mod daybook;
 mod facts;
 mod lock;

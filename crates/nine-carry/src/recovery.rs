@@ -175,7 +175,7 @@ fn look(places: &Places, run: u64, at: usize, step: &Step, moves: &Moves) -> Sto
                 _ => Found::Unclear("its tags are neither the old nor the new ones".into()),
             }
         }
-        Act::Discard => match store.find_discarded(&step.item.path, &step.stamp)? {
+        Act::Discard { .. } => match store.find_discarded(&step.item.path, &step.stamp)? {
             Some(kept) => done(Some(kept)),
             None if is_here(&step.item.path)? => Found::NotBegun { taken_back: false },
             None => Found::Unclear("it is neither in its place nor in the trash".into()),

@@ -164,7 +164,7 @@ pub fn same_bytes(places: &Places, a: &Spot, b: &Spot) -> StoreResult<bool> {
 }
 
 /// Whether two streams hold the same bytes.
-fn same_content(a: &mut dyn Read, b: &mut dyn Read) -> StoreResult<bool> {
+pub(crate) fn same_content(a: &mut dyn Read, b: &mut dyn Read) -> StoreResult<bool> {
     let (mut left, mut right) = (vec![0; 1 << 18], vec![0; 1 << 18]);
     loop {
         let m = fill(a, &mut left)?;

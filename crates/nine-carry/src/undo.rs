@@ -48,17 +48,17 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
         let stamp = stamp.unwrap_or(step.stamp);
         let back = match &step.act {
             Act::Move { to } => reversed(step, to, stamp, Act::Move { to: step.item.clone() }),
-            Act::Copy { to } => reversed(step, to, stamp, Act::Discard),
+            Act::Copy { to } => reversed(step, to, stamp, Act::discard()),
             Act::Tag { from, to } => {
                 let (at, stamp) = moved.get(&step.item).map_or((&step.item, None), |found| *found);
                 let act = Act::Tag { from: to.clone(), to: from.clone() };
                 reversed(step, at, stamp.unwrap_or(step.stamp), act)
             }
-            Act::Discard => match kept_as {
+            Act::Discard { .. } => match kept_as {
                 Some(kept) => reversed(step, &step.item, stamp, Act::Restore { kept_as: kept.clone() }),
                 None => continue,
             },
-            Act::Restore { .. } => reversed(step, &step.item, stamp, Act::Discard),
+            Act::Restore { .. } => reversed(step, &step.item, stamp, Act::discard()),
             Act::Leave => continue,
         };
         let back = with_folder_as_it_is(back, places);

@@ -267,7 +267,7 @@ proptest! {
         let (worklist, checked) = world.plan(&rules);
         let (run, outcome) = world.carry(&worklist, &checked, None);
         prop_assert_eq!(&outcome.failed, &[]);
-        let discarded = checked.order.iter().filter(|at| worklist.steps[**at].act == Act::Discard).count();
+        let discarded = checked.order.iter().filter(|at| worklist.steps[**at].act == Act::discard()).count();
         prop_assert_eq!(files(&world.picture()).len() + discarded, files(&before).len());
         let (plan, outcome) = world.undo(run);
         prop_assert_eq!((plan.refused, outcome.failed), (vec![], vec![]));

@@ -48,7 +48,7 @@ fn a_run_is_read_back_as_it_was_written() {
     let steps = vec![
         step(spot(b"a"), Act::Move { to: spot(b"b") }),
         step(spot(b"b"), Act::Tag { from: vec!["x,y".into()], to: vec![] }),
-        step(spot(b"c"), Act::Discard),
+        step(spot(b"c"), Act::discard()),
         step(spot(b"d"), Act::Restore { kept_as: b"/t/files/\xff".to_vec() }),
     ];
     let mut writer = begun(data.path(), &steps);
@@ -107,7 +107,7 @@ fn a_newer_format_is_not_read() {
 #[test]
 fn a_daybook_cut_anywhere_is_read_as_far_as_it_goes() {
     let data = tempfile::tempdir().unwrap();
-    let steps: Vec<Step> = (0..3).map(|n| step(spot(&[b'a' + n]), Act::Discard)).collect();
+    let steps: Vec<Step> = (0..3).map(|n| step(spot(&[b'a' + n]), Act::discard())).collect();
     let mut writer = begun(data.path(), &steps);
     writer.done(0, None, None).unwrap();
     writer.end(&clock).unwrap();

@@ -47,6 +47,12 @@ pub enum StoreError {
     /// The copy differs from the original.
     #[error("the copy did not come out the same")]
     CopyDiffers,
+    /// The one of several copies that stays is gone or has changed.
+    #[error("what stays in its place, {0}, is gone or has changed")]
+    OriginalGone(String),
+    /// It does not hold the same as the copy that stays.
+    #[error("it does not hold the same bytes as {0}")]
+    NoCopy(String),
     /// The trash cannot be used.
     #[error("the trash cannot be used: {0}")]
     Trash(String),

@@ -6,7 +6,7 @@ use nine_core::escape::{escape, unescape};
 use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
-use nine_core::worklist::{Act, Step};
+use nine_core::worklist::{Act, Original, Step};
 use serde::{Deserialize, Serialize};
 
 /// One line.
@@ -30,7 +30,7 @@ pub enum Line {
         places: BTreeMap<String, String>,
     },
     /// A step that is about to be carried out.
-    Step(StepLine),
+    Step(Box<StepLine>),
     /// All steps are written.
     Planned {
         /// How many there are.
@@ -111,6 +111,11 @@ pub struct StepLine {
     why: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     together: Option<u32>,
+    /// What stays, where the item goes as a copy of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    copy_of: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    original: Option<StampLine>,
 }
 
 impl From<Stamp> for StampLine {
@@ -147,14 +152,27 @@ impl StepLine {
             bytes: step.size,
             why: step.why.clone(),
             together: step.together,
+            copy_of: None,
+            original: None,
         };
         match &step.act {
             Act::Move { to } | Act::Copy { to } => line.to = Some(to.to_string()),
             Act::Tag { from, to } => (line.had, line.tags) = (Some(from.clone()), Some(to.clone())),
             Act::Restore { kept_as } => line.kept_as = Some(escape(kept_as)),
-            Act::Discard | Act::Leave => {}
+            Act::Discard { copy_of: Some(original) } => {
+                line.copy_of = Some(original.item.to_string());
+                line.original = Some(original.stamp.into());
+            }
+            Act::Discard { copy_of: None } | Act::Leave => {}
         }
         line
+    }
+
+    /// What stays where the item goes as a copy; the outer `None` says that it cannot be read.
+    fn original(&self) -> Option<Option<Original>> {
+        let Some(item) = &self.copy_of else { return Some(None) };
+        let (item, stamp) = (Spot::parse(item).ok()?, self.original.as_ref()?.read()?);
+        Some(Some(Original { item, stamp }))
     }
 
     /// The number, counted from 1, and the step, if the line is readable.
@@ -163,7 +181,7 @@ impl StepLine {
             "move" => Act::Move { to: Spot::parse(self.to.as_deref()?).ok()? },
             "copy" => Act::Copy { to: Spot::parse(self.to.as_deref()?).ok()? },
             "tag" => Act::Tag { from: self.had.clone()?, to: self.tags.clone()? },
-            "discard" => Act::Discard,
+            "discard" => Act::Discard { copy_of: self.original()? },
             "restore" => Act::Restore { kept_as: unescape(self.kept_as.as_deref()?).ok()? },
             _ => return None,
         };

@@ -81,7 +81,7 @@ impl Writer {
         let mut count = 0;
         for step in steps {
             count += 1;
-            self.line(&Line::Step(StepLine::write(count, step)))?;
+            self.line(&Line::Step(Box::new(StepLine::write(count, step))))?;
         }
         self.line(&Line::Planned { steps: count })?;
         self.sync()

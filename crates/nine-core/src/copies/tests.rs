@@ -9,10 +9,13 @@ use crate::moment::Moment;
 use crate::place::{ItemPath, Spot};
 use crate::tree::{Batch, FolderNo, Gathering, Looks};
 
+/// A name in a folder, and of a file its byte and inode.
+type Named = (String, Option<(u8, u64)>);
+
 /// A tree of files: path, byte that all of its content is, inode. What holds [`UNREAD`] was not read; a
 /// path that ends in `/` is an empty folder.
 fn tree(files: &[(&str, u8, u64)]) -> Tree {
-    let mut folders: BTreeMap<String, Vec<(String, Option<(u8, u64)>)>> = BTreeMap::new();
+    let mut folders: BTreeMap<String, Vec<Named>> = BTreeMap::new();
     folders.entry(String::new()).or_default();
     for (path, byte, inode) in files {
         let parts: Vec<&str> = path.split('/').collect();

@@ -229,7 +229,7 @@ impl<'a> Settler<'a> {
         self.sets += 1;
         let together = Some(self.sets);
         self.push(Step {
-            act: Act::Discard,
+            act: Act::discard(),
             item: Spot::new(folder.place.clone(), folder.path.join(there)),
             kind: entry.kind,
             stamp: entry.stamp(),

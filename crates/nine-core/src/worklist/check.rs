@@ -2,9 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::{Act, Step, Worklist};
-use crate::amount::readable;
-use crate::escape::escape;
+use super::{Act, Problem, Step, Worklist};
 use crate::item::Entry;
 use crate::names::fold_bytes;
 use crate::place::Spot;
@@ -60,89 +58,6 @@ pub struct Facts {
     pub targets: Standing,
     /// For each folder that steps take from: its domain, or why nothing can be taken from it.
     pub sources: HashMap<Spot, Result<u64, Problem>>,
-}
-
-/// Why a step cannot be carried out.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Problem {
-    /// An earlier step changes the same item. Steps are counted from 0.
-    SameItem(usize),
-    /// Another step leads to the same target.
-    SameTarget(usize),
-    /// The target is inside the item itself.
-    InsideItself,
-    /// The item lies in a folder that another step takes away.
-    MovedWith(usize),
-    /// The target lies in something that another step takes away or puts there.
-    TargetUnstable(usize),
-    /// Steps that wait for one another in a circle.
-    Circle(Vec<usize>),
-    /// The name is taken.
-    Taken(Box<Entry>),
-    /// The name is longer than the target can hold.
-    NameTooLong {
-        /// The longest name, in bytes.
-        longest: usize,
-    },
-    /// The target's file system refuses the name.
-    NameRefused {
-        /// The name.
-        name: Vec<u8>,
-    },
-    /// Something that is no folder stands where a folder must be.
-    NotAFolder(Spot),
-    /// No right to change this folder.
-    NoRight(Spot),
-    /// The place cannot be reached.
-    Unreachable(String),
-    /// Too little space.
-    NoSpace {
-        /// Bytes that the step needs.
-        needed: u64,
-        /// Bytes that are left for it.
-        free: u64,
-    },
-    /// It belongs together with a step that cannot be carried out.
-    TogetherWith(usize),
-    /// The trash cannot take it.
-    NoTrash(String),
-}
-
-impl Problem {
-    /// The problem in words. Steps are named by their number, counted from 1.
-    pub fn words(&self) -> String {
-        let nth = |step: &usize| format!("step {}", step + 1);
-        match self {
-            Problem::SameItem(other) => format!("{} changes the same item", nth(other)),
-            Problem::SameTarget(other) => format!("{} leads to the same name", nth(other)),
-            Problem::InsideItself => "the target is inside the item itself".into(),
-            Problem::MovedWith(other) => format!("{} moves the folder it lies in", nth(other)),
-            Problem::TargetUnstable(other) => {
-                format!("{} changes what the target lies in", nth(other))
-            }
-            Problem::Circle(steps) => {
-                let steps: Vec<String> = steps.iter().map(nth).collect();
-                format!("{} wait for one another", steps.join(", "))
-            }
-            Problem::Taken(entry) => format!("the name is taken ({})", readable(entry.size)),
-            Problem::NameTooLong { longest } => {
-                format!("the name is longer than the {longest} bytes that fit there")
-            }
-            Problem::NameRefused { name } => {
-                format!("`{}` is no name that fits there", escape(name))
-            }
-            Problem::NotAFolder(spot) => format!("{spot} is not a folder"),
-            Problem::NoRight(spot) => format!("no right to change {spot}"),
-            Problem::Unreachable(why) => format!("cannot be reached: {why}"),
-            Problem::NoSpace { needed, free } => {
-                format!("not enough space: {} needed, {} free", readable(*needed), readable(*free))
-            }
-            Problem::TogetherWith(other) => {
-                format!("it belongs together with {}, which cannot be done", nth(other))
-            }
-            Problem::NoTrash(why) => format!("it cannot go into the trash: {why}"),
-        }
-    }
 }
 
 /// What the check allows.
@@ -318,11 +233,32 @@ impl<'a> Checker<'a> {
                 }
             }
         }
+        found.extend(self.originals_that_go(&leaving));
         let unstable = self.unstable_folders(&leaving, &landing);
         for (at, step) in self.active() {
             found.extend(self.meeting(at, step, &leaving, &unstable).map(|problem| (at, problem)));
         }
         self.refuse_all(found);
+    }
+
+    /// Copies of what is itself discarded, as a whole, with its folder, or in part.
+    fn originals_that_go(&self, leaving: &HashMap<&Spot, usize>) -> Vec<(usize, Problem)> {
+        let copies = || self.active().filter_map(|(at, step)| Some((at, &step.original()?.item)));
+        if copies().next().is_none() {
+            return Vec::new();
+        }
+        let is_discarded = |at: &usize| matches!(self.steps[*at].act, Act::Discard { .. });
+        let going = || leaving.iter().filter(|(_, at)| is_discarded(at));
+        let whole: HashMap<Spot, usize> = going().map(|(item, at)| ((*item).clone(), *at)).collect();
+        let mut in_part: HashMap<Spot, usize> = HashMap::new();
+        for (item, at) in going() {
+            in_part.extend(itself_and_above(&item.folder()).map(|folder| (folder, *at)));
+        }
+        let goes = |original: &Spot| {
+            let with = itself_and_above(original).find_map(|spot| whole.get(&spot));
+            with.or_else(|| in_part.get(original)).copied()
+        };
+        copies().filter_map(|(at, original)| Some((at, Problem::OriginalGoes(goes(original)?)))).collect()
     }
 
     /// For each folder that steps lead to, the step that takes it away, or puts something where it or
@@ -400,12 +336,18 @@ impl<'a> Checker<'a> {
                 (*first != at).then_some((at, *first))
             })
             .collect();
-        // Tags first: a tag step must find its item where it lies.
-        let tags = |step: &Step| matches!(step.act, Act::Tag { .. });
-        let (first, rest): (Vec<_>, Vec<_>) = self.active().partition(|(_, step)| tags(step));
+        // Tags first: a tag step must find its item where it lies. Then copies go, while what stays in
+        // their place lies where it was seen.
+        let turn = |step: &Step| match step.act {
+            Act::Tag { .. } => 0,
+            Act::Discard { copy_of: Some(_) } => 1,
+            _ => 2,
+        };
+        let mut steps: Vec<_> = self.active().collect();
+        steps.sort_by_key(|(_, step)| turn(step));
         let mut order = Vec::new();
         let mut done = BTreeSet::new();
-        for (at, _) in first.into_iter().chain(rest) {
+        for (at, _) in steps {
             let mut chain = vec![at];
             while let Some(next) = waits_for.get(&chain[chain.len() - 1]).filter(|n| !done.contains(*n)) {
                 if let Some(start) = chain.iter().position(|step| step == next) {

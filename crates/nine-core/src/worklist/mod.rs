@@ -2,10 +2,12 @@
 
 mod check;
 mod doubt;
+mod problem;
 pub mod table;
 
-pub use check::{Checked, Facts, FolderFacts, NameRules, Problem, Standing, check};
+pub use check::{Checked, Facts, FolderFacts, NameRules, Standing, check};
 pub use doubt::{ClashAnswer, Doubt, kind_words};
+pub use problem::Problem;
 
 use crate::item::{Kind, Stamp};
 use crate::moment::Moment;
@@ -33,7 +35,11 @@ pub enum Act {
         to: Vec<String>,
     },
     /// Puts the item into the trash.
-    Discard,
+    Discard {
+        /// What stays and must hold the same bytes at that moment, where the item goes as a copy.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        copy_of: Option<Original>,
+    },
     /// Takes the item back out of the trash, to where the step says it lay.
     Restore {
         /// The name under which the trash keeps it.
@@ -44,14 +50,28 @@ pub enum Act {
     Leave,
 }
 
+/// The one of several copies that stays.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Original {
+    /// Where it lies.
+    pub item: Spot,
+    /// As what it must be found.
+    pub stamp: Stamp,
+}
+
 impl Act {
+    /// Puts the item into the trash, whatever else there is.
+    pub fn discard() -> Self {
+        Act::Discard { copy_of: None }
+    }
+
     /// The act's word in worklists and the daybook.
     pub fn word(&self) -> &'static str {
         match self {
             Act::Move { .. } => "move",
             Act::Copy { .. } => "copy",
             Act::Tag { .. } => "tag",
-            Act::Discard => "discard",
+            Act::Discard { .. } => "discard",
             Act::Restore { .. } => "restore",
             Act::Leave => "leave",
         }
@@ -91,9 +111,17 @@ impl Step {
         }
     }
 
+    /// What must stay if the item goes as a copy of it.
+    pub fn original(&self) -> Option<&Original> {
+        match &self.act {
+            Act::Discard { copy_of } => copy_of.as_ref(),
+            _ => None,
+        }
+    }
+
     /// Whether the item leaves the place where it lies.
     pub fn vacates(&self) -> bool {
-        matches!(self.act, Act::Move { .. } | Act::Discard)
+        matches!(self.act, Act::Move { .. } | Act::Discard { .. })
     }
 }
 

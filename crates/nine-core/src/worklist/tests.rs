@@ -110,7 +110,7 @@ fn chains_are_ordered_and_circles_refused() {
 fn a_taken_name_is_free_once_its_owner_is_discarded() {
     let out = checked(&["b/x"], vec![moved("p/x", "b/x")]);
     assert!(matches!(out.refused[&0], Problem::Taken(_)));
-    let out = checked(&["b/x"], vec![moved("p/x", "b/x"), step("b/x", Act::Discard)]);
+    let out = checked(&["b/x"], vec![moved("p/x", "b/x"), step("b/x", Act::discard())]);
     assert_eq!(out.order, [1, 0]);
 }
 
@@ -155,15 +155,38 @@ fn path() -> impl Strategy<Value = String> {
         .prop_map(|parts| format!("p/{}", parts.join("/")))
 }
 
+/// A step that discards one item as a copy of another.
+fn copy_of(item: &str, original: &str) -> Step {
+    let original = Original { item: spot(original), stamp: step(original, Act::Leave).stamp };
+    step(item, Act::Discard { copy_of: Some(original) })
+}
+
+#[test]
+fn a_copy_goes_only_while_what_stays_does_and_before_that_is_moved() {
+    let steps = vec![moved("p/a", "b/a"), copy_of("p/c", "p/a")];
+    assert_eq!(checked(&[], steps).order, [1, 0]);
+    let steps = vec![copy_of("p/a", "p/c"), copy_of("p/c", "p/a")];
+    let out = checked(&[], steps);
+    assert_eq!(out.refused.get(&0), Some(&Problem::OriginalGoes(1)));
+    assert_eq!(out.refused.get(&1), Some(&Problem::OriginalGoes(0)));
+    let steps = vec![copy_of("p/x", "p/f/a"), step("p/f", Act::discard())];
+    assert_eq!(checked(&[], steps).refused.get(&0), Some(&Problem::OriginalGoes(1)));
+    let steps = vec![copy_of("p/x", "p/f"), step("p/f/a", Act::discard())];
+    assert_eq!(checked(&[], steps).refused.get(&0), Some(&Problem::OriginalGoes(1)));
+    let steps = vec![copy_of("p/f", "p/f/a")];
+    assert_eq!(checked(&[], steps).refused.get(&0), Some(&Problem::OriginalGoes(0)));
+}
+
 fn random_steps() -> impl Strategy<Value = Vec<Step>> {
     let any_step =
         (path(), path(), 0..8, proptest::option::of(0u32..3)).prop_map(|(from, to, kind, together)| {
             let mut made = match kind {
-                0 => step(&from, Act::Discard),
+                0 => step(&from, Act::discard()),
                 1 => step(&from, Act::Tag { from: vec![], to: vec!["t".into()] }),
+                2 => copy_of(&from, &to),
                 _ => moved(&from, &to),
             };
-            made.together = together.filter(|_| kind > 1);
+            made.together = together.filter(|_| kind > 2);
             made
         });
     proptest::collection::vec(any_step, 1..8)
@@ -180,7 +203,13 @@ fn carry_in_model(model: &mut Model, step: &Step) -> Result<(), String> {
         return Err(format!("{} is not there", step.item));
     }
     let Act::Move { to } = &step.act else {
-        if step.act == Act::Discard {
+        if let Some(original) = step.original() {
+            let stays = |path: &ItemPath| *path == original.item.path || path.is_inside(&original.item.path);
+            if !model.keys().any(|path| stays(path) && !inside.contains(path)) {
+                return Err(format!("{} is not there to stay", original.item));
+            }
+        }
+        if matches!(step.act, Act::Discard { .. }) {
             model.retain(|path, _| !inside.contains(path));
         }
         return Ok(());
@@ -202,7 +231,8 @@ proptest! {
     #[test]
     fn allowed_steps_never_meet(steps in random_steps(), existing in proptest::collection::btree_set(path(), 0..6)) {
         // Items exist as files, unless something lies in them.
-        let mut files: Vec<String> = existing.iter().cloned().chain(steps.iter().map(|s| s.item.to_string())).collect();
+        let mut files: Vec<String> = existing.iter().cloned().chain(steps.iter().map(|s| s.item.to_string()))
+            .chain(steps.iter().filter_map(|s| Some(s.original()?.item.to_string()))).collect();
         files.sort();
         files.dedup();
         let all: Vec<String> = files.iter().flat_map(|file| {
@@ -234,5 +264,14 @@ proptest! {
             discarded += had - model.len();
         }
         prop_assert_eq!(model.len() + discarded, before);
+        let left: Vec<&String> = model.values().collect();
+        for at in &out.order {
+            let Some(original) = steps[*at].original() else { continue };
+            let stayed = files.iter().filter(|f| !is_folder(f) && {
+                let path = spot(f).path;
+                path == original.item.path || path.is_inside(&original.item.path)
+            });
+            prop_assert!(stayed.clone().any(|file| left.contains(&file)), "{} went", original.item);
+        }
     }
 }

@@ -159,9 +159,9 @@ impl<'a> Edited<'a> {
             };
         }
         if let Some(to) = &change.to {
-            if matches!(new.fixed, Some(Act::Restore { .. } | Act::Discard)) {
+            if matches!(new.fixed, Some(Act::Restore { .. } | Act::Discard { .. })) {
                 return Err(Failure::words(format!("{} cannot go elsewhere", old.item))
-                    .hint("this step takes something back; leave its target as it is"));
+                    .hint("this step discards or restores it; leave its target as it is"));
             }
             if new.fixed.is_some() {
                 new.fixed = Some(Act::Move { to: to.clone() });

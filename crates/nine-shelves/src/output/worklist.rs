@@ -88,7 +88,7 @@ impl Shown<'_> {
         match &step.act {
             Act::Move { to } | Act::Copy { to } => Group::Folder(to.folder()),
             Act::Tag { .. } => Group::Tags,
-            Act::Discard => Group::Trash,
+            Act::Discard { .. } => Group::Trash,
             Act::Restore { .. } => Group::FromTrash,
             Act::Leave => Group::Left,
         }
@@ -141,7 +141,7 @@ impl Shown<'_> {
         let (mark, style) = match (&step.act, refused) {
             (_, true) => ("x", REFUSED),
             (Act::Leave, _) => ("?", DOUBT),
-            (Act::Discard, _) => ("-", CHANGE),
+            (Act::Discard { .. }, _) => ("-", CHANGE),
             (_, _) if !step.doubts.is_empty() => ("?", DOUBT),
             _ => ("+", CHANGE),
         };
