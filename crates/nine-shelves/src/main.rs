@@ -5,6 +5,7 @@ mod cli;
 mod commands;
 mod conditions;
 mod config_file;
+mod copy_steps;
 mod demo;
 mod displays;
 mod error;

@@ -12,12 +12,10 @@ use nine_core::worklist::kind_words;
 use nine_stores::Places;
 
 use crate::ask;
+use crate::copy_steps::COPY;
 use crate::error::Done;
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::session::Session;
-
-/// The tag of what has the same bytes as something that is filed already.
-const COPY: &str = "copy";
 
 /// Compares files with those that have their names, if the sizes agree. Flags copies with a tag; says
 /// whether anything was learned.

@@ -1,5 +1,6 @@
 //! The configuration, `shelves.toml`: piles, bookcases, rules.
 
+mod copies;
 mod edit;
 mod facets;
 mod read;
@@ -9,6 +10,7 @@ pub use read::parse;
 
 use std::ops::Range;
 
+use crate::copies::Keep;
 use crate::facet::Facets;
 use crate::moment::Span;
 use crate::rules::Rule;
@@ -28,6 +30,8 @@ pub struct Config {
     pub facets: Facets,
     /// The saved searches: the starter set, and the person's own.
     pub searches: Vec<SavedSearch>,
+    /// Which of several copies stays, the most important first.
+    pub keep: Vec<Keep>,
     /// How tags are shown.
     pub tags: Vec<TagLook>,
     /// Where saved searches are kept as folders of links, if not in `~/Displays`.
@@ -106,6 +110,7 @@ impl Default for Config {
             rules: Vec::new(),
             facets: Facets::default(),
             searches: saved::starters(),
+            keep: Keep::usual(),
             tags: Vec::new(),
             displays: None,
             trash: None,

@@ -6,6 +6,7 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
+use super::copies::CopiesText;
 use super::facets::FacetText;
 use super::{Bookcase, Config, Pile, TagColor, TagLook, usual_settle};
 use crate::condition;
@@ -22,6 +23,7 @@ use crate::saved::{self, SavedSearch};
 struct FileText {
     pile: BTreeMap<Spanned<String>, PileText>,
     bookcase: BTreeMap<Spanned<String>, BookcaseText>,
+    copies: Option<CopiesText>,
     facet: BTreeMap<Spanned<String>, FacetText>,
     rule: Vec<Spanned<RuleText>>,
     search: BTreeMap<Spanned<String>, SearchText>,
@@ -225,6 +227,10 @@ impl Reader<'_> {
         bookcases.sort_by_key(|(name, _)| name.span().start);
         config.bookcases =
             bookcases.into_iter().map(|(name, text)| self.bookcase(name.into_inner(), text)).collect();
+        if let Some(copies) = &file.copies {
+            let names: Vec<&str> = places.iter().map(|(_, name)| name.as_str()).collect();
+            config.keep = copies.read(self, &names);
+        }
         config.displays = file.displays.as_ref().map(|displays| self.folder(&displays.at));
         config.tags = file.tag.into_iter().map(|(tag, look)| self.tag_look(tag, look)).collect();
         let mut facets: Vec<_> = file.facet.into_iter().collect();

@@ -3,16 +3,20 @@
 //! Nothing here reads a file. [`Candidates`] says which must be read, the stores read them and note
 //! down what they found in the trees, and [`groups`] puts together what is the same.
 
+mod across;
 mod folders;
 mod groups;
 mod keep;
+mod listing;
 mod names;
 mod question;
 pub mod similar;
 
+pub use across::{Across, across, same_names};
 pub use folders::{Folded, fold, hidden_in_question};
 pub use groups::{Alike, Group, Taken, groups, space_of_known};
 pub use keep::{Chosen, Keep, Standing, choose};
+pub use listing::{Listed, WrongListing, read_listing};
 pub use names::{LookAlike, look_alikes};
 pub use question::{Candidate, Candidates, Meet, Side};
 

@@ -34,6 +34,8 @@ pub struct Candidate {
     pub member: Member,
     /// Whether it is asked about.
     pub asked: bool,
+    /// Whether others are held against it. One file may be both, under two names.
+    pub beside: bool,
 }
 
 /// Files that may have the same bytes: the largest first, those of one size together, and of those the
@@ -61,8 +63,9 @@ impl Candidates {
             let of_tree = tree.ids().filter(|id| tree.kind(*id) == Kind::File && tree.size(*id) > 0);
             files.extend(of_tree.filter_map(|id| {
                 let member = Member::new(view, id);
-                let asked = side(member)? == Side::Asked;
-                Some(Candidate { size: tree.size(id), member, asked })
+                let side = side(member)?;
+                let (asked, beside) = (side == Side::Asked, side == Side::Beside);
+                Some(Candidate { size: tree.size(id), member, asked, beside })
             }));
         }
         let identity = |file: &Candidate| file.member.tree(trees).identity(file.member.id).0;
@@ -109,12 +112,10 @@ impl Candidates {
 
     /// Whether files that are alike so far are still in question.
     pub fn meets(&self, alike: &[Candidate]) -> bool {
-        let asked = alike.iter().filter(|file| file.asked).count();
-        asked > 0
-            && match self.meet {
-                Some(Meet::Across) => asked < alike.len(),
-                Some(Meet::Any) | None => alike.len() > 1,
-            }
+        let across = self.meet == Some(Meet::Across);
+        alike.len() > 1
+            && alike.iter().any(|file| file.asked)
+            && (!across || alike.iter().any(|file| file.beside))
     }
 
     /// Whether files of this size are held against digests alone.
@@ -128,11 +129,15 @@ impl Candidates {
     }
 }
 
-/// Each file once: by the first of its names, and asked about if one of them is. Names of one file
+/// Each file once: by the first of its names, and asked about or beside if one of them is. Names of one file
 /// stand side by side.
 fn distinct(run: &[Candidate], identity: impl Fn(&Candidate) -> Identity) -> Vec<Candidate> {
     let files = run.chunk_by(|a, b| identity(a) == identity(b));
-    files.map(|names| Candidate { asked: names.iter().any(|name| name.asked), ..names[0] }).collect()
+    let one = |names: &[Candidate]| {
+        let (asked, beside) = (names.iter().any(|name| name.asked), names.iter().any(|name| name.beside));
+        Candidate { asked, beside, ..names[0] }
+    };
+    files.map(one).collect()
 }
 
 /// The files of a tree that people see: no hidden ones.

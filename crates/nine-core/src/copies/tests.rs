@@ -298,3 +298,46 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn what_is_missing_is_missing_by_its_bytes() {
+    let import = tree(&[("a.jpg", 1, 1), ("b.jpg", 2, 2), ("c.jpg", 3, 3), ("link", 4, 4), ("n", UNREAD, 5)]);
+    let library = tree(&[("x/other.jpg", 1, 11), ("y/one.jpg", 1, 12), ("C.JPG", 9, 13), ("same", 4, 4)]);
+    let trees = [&import, &library];
+    let all = |view: usize| -> Vec<Member> {
+        let files = trees[view].ids().filter(|id| trees[view].kind(*id) == Kind::File);
+        files.map(|id| Member::new(view, id)).collect()
+    };
+    let name = |member: &Member| member.tree(&trees).path(member.id).to_text();
+    let found = across(&trees, &all(0), &all(1));
+    let missing: Vec<String> = found.missing.iter().map(name).collect();
+    assert_eq!(missing, ["b.jpg", "c.jpg", "n"]);
+    let there: Vec<(String, Vec<String>)> =
+        found.found.iter().map(|(member, there)| (name(member), there.iter().map(name).collect())).collect();
+    let wanted = [("a.jpg", vec!["x/other.jpg", "y/one.jpg"]), ("link", vec!["same"])];
+    let wanted =
+        wanted.map(|(name, there)| (name.to_owned(), there.into_iter().map(str::to_owned).collect()));
+    assert_eq!(there, wanted);
+    let names = same_names(&trees, &found.missing, &all(1));
+    assert_eq!(names.len(), 1);
+    assert_eq!((name(&names[0].0), name(&names[0].1[0])), ("c.jpg".into(), "C.JPG".into()));
+}
+
+#[test]
+fn a_list_from_elsewhere_is_read_or_refused_with_its_line() {
+    let digest = Digest([0xab; 32]);
+    let text = format!(
+        "\u{feff}item,size,blake3,more\nphotos/a.jpg,12,{digest},x\nphotos,,,\n\"b,\n\",3,{digest},\n"
+    );
+    let (listed, left_out) = read_listing(text.as_bytes()).unwrap();
+    assert_eq!((listed.len(), left_out), (2, 1));
+    assert_eq!(listed[0], Listed { item: "photos/a.jpg".into(), size: 12, digest });
+    assert_eq!(listed[1].item, "b,\n");
+    let wrong = |text: &str| read_listing(text.as_bytes()).unwrap_err().to_string();
+    assert_eq!(wrong("item,size\n"), "it has no column `blake3`");
+    assert_eq!(
+        wrong(&format!("item,size,blake3\na,1,{digest}\nb,x,{digest}\n")),
+        "line 3: `x` is no size in bytes"
+    );
+    assert_eq!(wrong("item,size,blake3\na,1,abc\n"), "line 2: `abc` is no BLAKE3 digest");
+}

@@ -6,7 +6,7 @@ use super::{Follower, Proposal};
 use crate::item::{Entry, Kind};
 use crate::keep_together::{self, Set};
 use crate::names::{fold_bytes, split_extension};
-use crate::place::Spot;
+use crate::place::{ItemPath, Spot};
 use crate::rules::Clash;
 
 /// How a selection is filed.
@@ -16,10 +16,20 @@ pub struct How {
     pub folder: Spot,
     /// Whether the folders between its place and each item are made there too.
     pub keeps_folders: bool,
+    /// The folder from which those between are counted; the place itself, if it is the root.
+    pub below: ItemPath,
     /// Whether copies are made, and the items stay where they are.
     pub copies: bool,
     /// What is done where a name is taken.
     pub clash: Clash,
+}
+
+impl How {
+    fn between(&self, folder: &ItemPath) -> ItemPath {
+        let is_below = *folder == self.below || folder.is_inside(&self.below);
+        let skipped = if is_below { self.below.depth() } else { 0 };
+        ItemPath::of_names(folder.parts().skip(skipped))
+    }
 }
 
 /// What lies beside an item.
@@ -38,7 +48,7 @@ pub fn plan(items: Vec<Proposal>, how: &How, siblings: &dyn Fn(&Spot) -> Sibling
         let beside = listed.entry(from.clone()).or_insert_with(|| may_follow(siblings(&from)));
         item.followers = followers(&item, beside);
         led.extend(item.followers.iter().map(|follower| follower.item.clone()));
-        let between = if how.keeps_folders { from.path.clone() } else { Default::default() };
+        let between = if how.keeps_folders { how.between(&from.path) } else { ItemPath::root() };
         item.folder = Some(Spot::new(how.folder.place.clone(), how.folder.path.join_path(&between)));
         (item.copies, item.clash) = (how.copies, how.clash);
         item.why = "by hand".into();
@@ -109,7 +119,7 @@ mod tests {
 
     fn how(keeps_folders: bool) -> How {
         let folder = Spot::parse("home/3 Grants/Claims").unwrap();
-        How { folder, keeps_folders, copies: false, clash: Clash::Number }
+        How { folder, keeps_folders, below: ItemPath::root(), copies: false, clash: Clash::Number }
     }
 
     #[test]

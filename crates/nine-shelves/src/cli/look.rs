@@ -9,7 +9,7 @@ use super::Format;
 /// One flat list of all that matches, with its location
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine search type image and age over 90d\n  nine search                                   everything in all places\n  nine search name has budget --in ~/Documents  one folder\n  nine search --saved big type video            a saved search, and more\n  nine search type packed --save packed         keeps it under a name\n  nine search --list                            the saved searches and what each finds now\n  nine search text has sextant --text           words inside; reads them where that was not done yet\n  nine search size over 100MB --by type --totals\n  nine search type installer --format paths0 | xargs -0 ls -l\n\nThe guide has the language of conditions."
+    after_help = "Examples:\n  nine search type image and age over 90d\n  nine search                                   everything in all places\n  nine search name has budget --in ~/Documents  one folder\n  nine search --saved big type video            a saved search, and more\n  nine search type packed --save packed         keeps it under a name\n  nine search --list                            the saved searches and what each finds now\n  nine search text has sextant --text           words inside; reads them where that was not done yet\n  nine search size over 100MB --by type --totals\n  nine search type installer --format paths0 | xargs -0 ls -l\n  nine search --in ~/Photos --format csv --with-hash > photos.csv\n\nThe guide has the language of conditions."
 )]
 pub struct SearchArgs {
     /// What to look for, such as: type image and age over 90d. Everything, if left out
@@ -70,6 +70,10 @@ pub struct SearchArgs {
     /// Which columns, such as name,size,type
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',', help_heading = "How it is shown")]
     pub columns: Vec<ItemColumn>,
+    /// Add the BLAKE3 digest of each file's bytes, for `nine compare --listing` or `b3sum`; reads what was
+    /// not read yet
+    #[arg(long, help_heading = "How it is shown")]
+    pub with_hash: bool,
     /// At most so many
     #[arg(long, value_name = "N", help_heading = "How it is shown")]
     pub limit: Option<usize>,
@@ -152,6 +156,8 @@ pub enum ItemColumn {
     Items,
     /// The whole path
     Path,
+    /// The BLAKE3 digest of the bytes
+    Blake3,
 }
 
 /// What lies around: counts and bytes by type, age and size, and what is odd

@@ -1,5 +1,6 @@
 //! What may be typed.
 
+mod copies;
 mod look;
 mod put;
 mod tag;
@@ -8,6 +9,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
+pub use copies::{CompareArgs, CopiesArgs};
 pub use look::{GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
 pub use put::{CarryArgs, PutArgs};
 pub use tag::{SelectionArgs, TagArgs, TagCommand};
@@ -61,6 +63,8 @@ pub enum Command {
     Tidy(TidyArgs),
     Put(PutArgs),
     Carry(CarryArgs),
+    Copies(CopiesArgs),
+    Compare(CompareArgs),
     History(HistoryArgs),
     Undo(UndoArgs),
     Check(CheckArgs),

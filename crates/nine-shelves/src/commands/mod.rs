@@ -2,6 +2,8 @@
 
 mod carry;
 mod check;
+mod compare;
+mod copies;
 mod history;
 mod put;
 mod search;
@@ -30,6 +32,8 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Tidy(args) => tidy::run(&args, session),
         Command::Put(args) => put::run(&args, session),
         Command::Carry(args) => carry::run(&args, session),
+        Command::Copies(args) => copies::run(&args, session),
+        Command::Compare(args) => compare::run(&args, session),
         Command::History(args) => history::run(&args, session),
         Command::Undo(args) => undo::run(&args, session),
         Command::Demo(args) => crate::demo::run(&args),

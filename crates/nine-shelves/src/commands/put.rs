@@ -13,7 +13,7 @@ use nine_core::plan::put::{How, plan};
 use nine_core::worklist::Act;
 use nine_stores::Places;
 
-use crate::cli::{Format, PutArgs};
+use crate::cli::{Format, PutArgs, ShowArgs};
 use crate::error::{Done, Failure};
 use crate::output::style::FAINT;
 use crate::pipeline::{Drawn, Planned, show_ask_carry};
@@ -30,11 +30,24 @@ pub fn run(args: &PutArgs, session: &Session) -> Done {
     let opened = session.open(config);
     // The target first: nothing need be looked for if there is none.
     let layouts = layout::layouts(config, &opened);
-    let target = Target { args, config, opened: &opened, layouts: &layouts };
+    let target = Target {
+        on: &args.on,
+        makes_new: args.new_folder,
+        show: &args.show,
+        config,
+        opened: &opened,
+        layouts: &layouts,
+    };
     let folder = target.read()?;
     let selected = args.selection.select(session, config, &opened)?;
     let count = selected.items.len();
-    let how = How { folder, keeps_folders: args.keep_folders, copies: args.copy, clash: args.clash.into() };
+    let how = How {
+        folder,
+        keeps_folders: args.keep_folders,
+        below: ItemPath::root(),
+        copies: args.copy,
+        clash: args.clash.into(),
+    };
     let places = &selected.places;
     if let Some(place) = selected.items.iter().find(|item| is_place(session, config, &opened, &item.item)) {
         return Err(Failure::words(format!("{} is a place of its own, or a shelf", place.item))
@@ -69,7 +82,7 @@ fn is_place(session: &Session, config: &Config, opened: &Opened, spot: &Spot) ->
 }
 
 /// The folders that the steps lead to and that are not there yet, each with those above it.
-fn new_folders(places: &Places, drawn: &Drawn) -> Vec<Spot> {
+pub(super) fn new_folders(places: &Places, drawn: &Drawn) -> Vec<Spot> {
     let (mut missing, mut seen) = (Vec::new(), HashSet::new());
     for step in drawn.steps() {
         let (Act::Move { to } | Act::Copy { to }) = step.act else { continue };
@@ -87,23 +100,31 @@ fn new_folders(places: &Places, drawn: &Drawn) -> Vec<Spot> {
     missing
 }
 
-/// Reads `--on`.
-struct Target<'a> {
-    args: &'a PutArgs,
-    config: &'a Config,
-    opened: &'a Opened,
-    layouts: &'a [Layout],
+/// Reads a shelf and a folder on it, as they are typed.
+pub(super) struct Target<'a> {
+    /// What was typed.
+    pub on: &'a str,
+    /// Whether a folder is made although one that exists is called nearly the same.
+    pub makes_new: bool,
+    /// Whether there is somebody to ask.
+    pub show: &'a ShowArgs,
+    pub config: &'a Config,
+    pub opened: &'a Opened,
+    pub layouts: &'a [Layout],
 }
 
 impl Target<'_> {
     /// The folder that is meant; asks where it is called nearly like one that exists.
-    fn read(&self) -> Done<Spot> {
+    ///
+    /// # Errors
+    /// If it names no shelf, or a folder that cannot be.
+    pub(super) fn read(&self) -> Done<Spot> {
         if self.config.bookcases.is_empty() {
             return Err(Failure::words("there is no bookcase to put things in").hint(
                 "make one in shelves.toml: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]",
             ));
         }
-        let parts: Vec<&str> = self.args.on.split('/').filter(|part| !part.is_empty()).collect();
+        let parts: Vec<&str> = self.on.split('/').filter(|part| !part.is_empty()).collect();
         let (shelf, folders) = self.shelf(&parts)?;
         let mut spot = shelf;
         for part in folders {
@@ -129,7 +150,7 @@ impl Target<'_> {
                 layout.shelves.iter().map(move |shelf| format!("{name}{} {}", shelf.number, shelf.title))
             });
             let shelves: Vec<String> = shelves.collect();
-            Failure::words(format!("`{}` names no shelf", plain(&self.args.on)))
+            Failure::words(format!("`{}` names no shelf", plain(self.on)))
                 .hint(format!("give its number or title: {}", any_of(shelves.iter().map(String::as_str))))
         };
         let (layout, rest) = match parts.first() {
@@ -165,7 +186,7 @@ impl Target<'_> {
         let listed = self.opened.places.of(above).and_then(|store| store.list(&above.path));
         let there = listed.unwrap_or_default();
         let typed_bytes = typed.as_bytes().to_vec();
-        if there.iter().any(|(name, _)| *name == typed_bytes) || self.args.new_folder {
+        if there.iter().any(|(name, _)| *name == typed_bytes) || self.makes_new {
             return Ok(typed_bytes);
         }
         let folders = there.iter().filter(|(_, entry)| entry.kind == Kind::Folder);
@@ -174,7 +195,7 @@ impl Target<'_> {
         let Some(near) = near else { return Ok(typed_bytes) };
         let at = |name: &[u8]| -> String { ItemPath::join(&above.path, name).to_string() };
         let exists = format!("{} exists", at(near));
-        let asks = ask::has_person() && self.args.show.format == Format::Table && !self.args.show.yes;
+        let asks = ask::has_person() && self.show.format == Format::Table && !self.show.yes;
         if !asks {
             return Err(Failure::words(format!("{exists}, and {} is nearly the same", at(typed.as_bytes())))
                 .hint(format!("say --on with `{}`, or --new-folder to make the other", escape(near))));

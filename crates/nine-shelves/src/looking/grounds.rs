@@ -7,7 +7,7 @@ use std::sync::Arc;
 use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{LocalStore, Store, StoreError};
+use nine_stores::{LocalStore, Places, Store, StoreError};
 
 use crate::error::{Done, Failure};
 use crate::layout;
@@ -150,6 +150,23 @@ fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, kno
         is_pile: false,
         path,
     })
+}
+
+/// Gives folders that are no places of the configuration names under which steps can speak of what lies
+/// in them: their own, with a number where another place has it. Returns all places with them.
+pub fn name_outsiders(grounds: &mut [Ground], opened: &Opened) -> Places {
+    let mut places = opened.places.clone();
+    let mut taken: HashSet<String> = opened.open.iter().map(|place| place.name.clone()).collect();
+    for ground in grounds.iter_mut().filter(|ground| opened.store(&ground.base.place).is_none()) {
+        let own = ground.path.file_name().map_or("elsewhere".into(), |name| escape(name.as_encoded_bytes()));
+        let numbered = |n: usize| if n == 1 { own.clone() } else { format!("{own} {n}") };
+        let name = (1..).map(numbered).find(|name| taken.insert(name.clone())).expect("some number is free");
+        if let Some(store) = &ground.store {
+            places.add(name.clone(), Arc::clone(store) as Arc<dyn Store>);
+        }
+        ground.base = Spot::new(name, ground.base.path.clone());
+    }
+    places
 }
 
 /// The failure of a command that has nowhere to look, with what to do instead.

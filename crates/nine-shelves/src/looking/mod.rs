@@ -2,6 +2,7 @@
 //! that is asked for or they cannot be reached, as the catalogue knows them.
 
 mod ask;
+mod bytes;
 mod grounds;
 mod words;
 
@@ -20,7 +21,7 @@ use nine_stores::catalogue::Carried;
 use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
-pub use grounds::{Ground, all_grounds, grounds_of, nowhere};
+pub use grounds::{Ground, all_grounds, grounds_of, name_outsiders, nowhere};
 pub use words::{Remembered, remembered};
 
 use crate::error::{Done, Failure};

@@ -63,6 +63,7 @@ impl ItemColumn {
             ItemColumn::Arrived => "arrived",
             ItemColumn::Items => "items",
             ItemColumn::Path => "path",
+            ItemColumn::Blake3 => "blake3",
         }
     }
 
@@ -74,6 +75,7 @@ impl ItemColumn {
             ItemColumn::Opened => &[Kept::Opened],
             ItemColumn::Arrived => &[Kept::Born, Kept::Arrived],
             ItemColumn::Items => &[Kept::FolderItems, Kept::FolderRead],
+            ItemColumn::Blake3 => &[Kept::Whole, Kept::Digests],
             _ => &[],
         }
     }
@@ -188,6 +190,7 @@ impl Listing<'_> {
             ItemColumn::Arrived => minute(tree.born(id)),
             ItemColumn::Items => tree.items(id).map_or(String::new(), |items| items.to_string()),
             ItemColumn::Path => escape(view.absolute(id).as_os_str().as_encoded_bytes()),
+            ItemColumn::Blake3 => tree.digest(id).map_or(String::new(), |digest| digest.to_string()),
         }
     }
 
@@ -206,7 +209,7 @@ impl Listing<'_> {
                     Some(tags) => json!(tags),
                     None => Value::Null,
                 },
-                ItemColumn::Opened | ItemColumn::Arrived => {
+                ItemColumn::Opened | ItemColumn::Arrived | ItemColumn::Blake3 => {
                     Some(text()).filter(|text| !text.is_empty()).map_or(Value::Null, Value::String)
                 }
                 _ => text().into(),

@@ -114,7 +114,7 @@ impl<'a> Search<'a> {
         session: &'a Session,
         config: &'a Config,
     ) -> Self {
-        let columns = match (args.columns.is_empty(), args.format) {
+        let mut columns = match (args.columns.is_empty(), args.format) {
             (false, _) => args.columns.clone(),
             (true, Format::Csv | Format::Json) => ALL.to_vec(),
             // The heading of a group says it already.
@@ -123,6 +123,9 @@ impl<'a> Search<'a> {
             }
             (true, _) => USUAL.to_vec(),
         };
+        if args.with_hash && !columns.contains(&ItemColumn::Blake3) {
+            columns.push(ItemColumn::Blake3);
+        }
         Self { args, condition, columns, session, config }
     }
 
@@ -222,6 +225,9 @@ impl<'a> Search<'a> {
             looking.learn(view, rows, Unlearned { tags: true, content: false });
         }
         let by_type = self.args.by == Some(GroupBy::Type) || self.args.sort == Some(SortBy::Type);
+        if has(ItemColumn::Blake3) {
+            looking.learn_digests(view, rows);
+        }
         if has(ItemColumn::Type) || by_type {
             looking.learn_types(view, rows);
         }

@@ -1,0 +1,236 @@
+//! What `compare` prints: what is missing, or what is found and where.
+
+use std::io::Write;
+
+use nine_core::amount::{count, counted, readable};
+use nine_core::copies::{Member, same_names};
+use nine_core::escape::escape;
+use nine_core::worklist::table::no_formula;
+use serde::Serialize;
+
+use super::{Compared, LeftOut};
+use crate::cli::{Format, ItemColumn};
+use crate::error::Done;
+use crate::looking::Looking;
+use crate::output::items::{Hit, Listing, USUAL, print_paths};
+use crate::output::style::{DOUBT, FAINT, STRONG};
+use crate::output::table::{Column, Table, cell, styled};
+use crate::output::{self, records};
+
+/// A file for programs, with where its bytes are, or what has its name.
+#[derive(Serialize)]
+pub(super) struct Record {
+    pub item: String,
+    pub path: String,
+    pub size: u64,
+    pub modified: String,
+    /// `missing` or `found`.
+    pub r#as: &'static str,
+    /// Where its bytes are, joined by ` | `.
+    pub r#where: String,
+    /// What has its name and other bytes.
+    pub same_name: String,
+    pub blake3: String,
+}
+
+impl Compared<'_> {
+    pub(super) fn print(&self) -> Done {
+        let shown: Vec<Member> = match self.args.found {
+            true => self.across.found.iter().map(|(member, _)| *member).collect(),
+            false => self.across.missing.clone(),
+        };
+        let format = self.args.show.format;
+        match format {
+            Format::Paths => return print_paths(self.looking, &hits(&shown), b"\n"),
+            Format::Paths0 => return print_paths(self.looking, &hits(&shown), b"\0"),
+            Format::Csv | Format::Json => return records::print_as(self.records(&shown).into_iter(), format),
+            Format::Table => {}
+        }
+        let mut out = output::out();
+        if self.args.found {
+            self.print_found(&mut out)?;
+        } else {
+            let same_name = if self.args.names { self.same_names() } else { Vec::new() };
+            let plain: Vec<Member> = shown
+                .iter()
+                .filter(|member| !same_name.iter().any(|(named, _)| named == *member))
+                .copied()
+                .collect();
+            self.print_missing(&mut out, &plain)?;
+            self.print_same_names(&mut out, &same_name)?;
+        }
+        for line in self.summary() {
+            writeln!(out, "{line}")?;
+        }
+        Ok(out.flush()?)
+    }
+
+    fn print_missing(&self, out: &mut impl Write, missing: &[Member]) -> std::io::Result<()> {
+        if missing.is_empty() {
+            return Ok(());
+        }
+        listing(self.looking, self, &USUAL).print_table(out, &hits(missing), &mut None, 0, true)?;
+        writeln!(out)
+    }
+
+    fn print_found(&self, out: &mut impl Write) -> std::io::Result<()> {
+        if self.across.found.is_empty() {
+            return Ok(());
+        }
+        let look = &self.session.look;
+        use Column::{Right, Shortened, Squeezed};
+        let mut table = Table::new(&[Shortened, Squeezed, Right, Squeezed]);
+        table.line(["name", "location", "size", "is there as"].map(|word| styled(word, FAINT)).to_vec());
+        for (member, there) in &self.across.found {
+            let spot = self.looking.spot(*member);
+            let tree = &self.looking.views[member.view as usize].tree;
+            let more = match there.len() {
+                1 => String::new(),
+                many => format!(" and {} more", count(many as u64 - 1)),
+            };
+            table.line(vec![
+                cell(look.name(spot.path.name())),
+                styled(look.text(&spot.folder().to_string()), FAINT),
+                cell(readable(tree.size(member.id))),
+                cell(format!("{}{more}", look.text(&self.looking.spot(there[0]).to_string()))),
+            ]);
+        }
+        table.print(out, look)?;
+        writeln!(out)
+    }
+
+    fn same_names(&self) -> Vec<(Member, Vec<Member>)> {
+        same_names(&self.looking.trees(), &self.across.missing, &self.sides.beside)
+    }
+
+    fn print_same_names(&self, out: &mut impl Write, named: &[(Member, Vec<Member>)]) -> std::io::Result<()> {
+        let look = &self.session.look;
+        use Column::{Left, Right, Shortened, Squeezed};
+        let mut table = Table::new(&[Left, Shortened, Squeezed, Right, Left]).indented(2);
+        for (member, others) in named {
+            for one in std::iter::once(member).chain(others) {
+                let (side, weight) = if one == member { ("missing", STRONG) } else { ("there", FAINT) };
+                let spot = self.looking.spot(*one);
+                let tree = &self.looking.views[one.view as usize].tree;
+                table.line(vec![
+                    styled(side, weight),
+                    cell(look.name(spot.path.name())),
+                    styled(look.text(&spot.folder().to_string()), FAINT),
+                    cell(readable(tree.size(one.id))),
+                    styled(self.session.now.minute(tree.newest(one.id)), FAINT),
+                ]);
+            }
+        }
+        if named.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "{STRONG}The same name, other bytes{STRONG:#}")?;
+        table.print(out, look)?;
+        writeln!(out)
+    }
+
+    fn records(&self, shown: &[Member]) -> Vec<Record> {
+        let named = if self.args.names { self.same_names() } else { Vec::new() };
+        let joined = |members: &[Member]| {
+            let spots = members.iter().map(|member| self.looking.spot(*member).to_string());
+            no_formula(spots.collect::<Vec<_>>().join(" | "))
+        };
+        let of = |pairs: &[(Member, Vec<Member>)], member: &Member| {
+            let at = pairs.binary_search_by_key(member, |(known, _)| *known);
+            at.map_or(String::new(), |at| joined(&pairs[at].1))
+        };
+        let record = |member: &Member| {
+            let view = &self.looking.views[member.view as usize];
+            let digest = view.tree.digest(member.id);
+            Record {
+                item: no_formula(view.spot(member.id).to_string()),
+                path: no_formula(escape(view.absolute(member.id).as_os_str().as_encoded_bytes())),
+                size: view.tree.size(member.id),
+                modified: self.session.now.minute(view.tree.newest(member.id)),
+                r#as: if self.args.found { "found" } else { "missing" },
+                r#where: of(&self.across.found, member),
+                same_name: of(&named, member),
+                blake3: digest.map_or(String::new(), |digest| digest.to_string()),
+            }
+        };
+        shown.iter().map(record).collect()
+    }
+
+    /// `12 files of import (34 MB) are nowhere in home; 240 (1.2 GB) are there`.
+    pub(super) fn summary(&self) -> Vec<String> {
+        let bases: Vec<String> = self
+            .looking
+            .views
+            .iter()
+            .map(|view| self.session.look.text(&view.ground.base.to_string()))
+            .collect();
+        let (a, b) = (bases[0].clone(), bases[1..].join(", "));
+        let (asked, beside) = if self.args.reverse { (b, a) } else { (a, b) };
+        let missing = self.sum(self.across.missing.iter());
+        let found = self.sum(self.across.found.iter().map(|(member, _)| member));
+        summary_lines(&asked, &beside, missing, found, &self.sides.left_out, self.looking.troubles)
+    }
+
+    fn sum<'m>(&self, members: impl Iterator<Item = &'m Member>) -> (u64, u64) {
+        let size = |member: &Member| self.looking.views[member.view as usize].tree.size(member.id);
+        members.fold((0, 0), |(many, bytes), member| (many + 1, bytes + size(member)))
+    }
+}
+
+/// How many files are missing and how many are found, with their bytes.
+pub(super) fn summary_lines(
+    asked: &str,
+    beside: &str,
+    missing: (u64, u64),
+    found: (u64, u64),
+    left_out: &LeftOut,
+    troubles: usize,
+) -> Vec<String> {
+    let files =
+        |(many, bytes): (u64, u64)| format!("{} ({})", counted(many, "file", "files"), readable(bytes));
+    let first = match (missing.0, found.0) {
+        (0, 0) => format!("{STRONG}There is no file with bytes in {asked}{STRONG:#}"),
+        (0, _) => {
+            format!("{STRONG}Nothing of {asked} is missing in {beside}: {} found{STRONG:#}", files(found))
+        }
+        _ => {
+            let are = if missing.0 == 1 { "is" } else { "are" };
+            let found = match found.0 {
+                0 => "none of it is there".to_owned(),
+                _ => format!("{} found there", files(found)),
+            };
+            let found = format!("{FAINT}; {found}{FAINT:#}");
+            format!("{STRONG}{} of {asked} {are} nowhere in {beside}{STRONG:#}{found}", files(missing))
+        }
+    };
+    let parts = [
+        (left_out.empty, "empty file", "empty files"),
+        (left_out.links, "link or other thing without bytes", "links or other things without bytes"),
+        (left_out.hidden, "hidden file", "hidden files"),
+    ];
+    let parts: Vec<String> = parts
+        .iter()
+        .filter(|(many, ..)| *many > 0)
+        .map(|(many, one, more)| counted(*many, one, more))
+        .collect();
+    let mut lines = vec![first];
+    if !parts.is_empty() {
+        lines.push(format!("{FAINT}Not compared: {}{FAINT:#}", parts.join(", ")));
+    }
+    if troubles > 0 {
+        lines.push(format!(
+            "{DOUBT}{} could not be read; what is missing may be there{DOUBT:#}",
+            counted(troubles as u64, "item", "items")
+        ));
+    }
+    lines
+}
+
+pub(super) fn hits(members: &[Member]) -> Vec<Hit> {
+    members.iter().map(|member| Hit { view: member.view, id: member.id }).collect()
+}
+
+fn listing<'l>(looking: &'l Looking<'l>, compared: &Compared<'l>, columns: &'l [ItemColumn]) -> Listing<'l> {
+    let session = compared.session;
+    Listing { looking, config: compared.config, now: &session.now, look: &session.look, columns }
+}

@@ -1,0 +1,291 @@
+//! What `copies` prints.
+
+use std::io::Write;
+
+use nine_core::amount::{count, counted, readable};
+use nine_core::copies::{Alike, Folded, Member, look_alikes, space_of_known};
+use nine_core::escape::escape;
+use nine_core::item::Kind;
+use nine_core::worklist::table::no_formula;
+use serde::Serialize;
+
+use super::{Copies, files_in};
+use crate::cli::Format;
+use crate::error::Done;
+use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
+use crate::output::table::{Column, Table, cell, styled};
+use crate::output::{self, records};
+
+/// Lines of a group that are shown where not all are asked for.
+const LINES: usize = 12;
+
+/// A line of a group for programs.
+#[derive(Serialize)]
+struct Record {
+    group: usize,
+    /// `stays`, `copy`, `bound` (to a folder that stays) or `link` (another name of the file before).
+    r#as: &'static str,
+    item: String,
+    path: String,
+    kind: &'static str,
+    size: u64,
+    modified: String,
+    because: String,
+    digest: String,
+}
+
+impl Copies<'_> {
+    /// Prints what was found.
+    pub(super) fn print(&self) -> Done {
+        if self.args.names {
+            return self.print_names();
+        }
+        let shown = &self.found[..self.args.limit.unwrap_or(usize::MAX).min(self.found.len())];
+        match self.args.show.format {
+            Format::Table => self.print_table(shown),
+            Format::Paths => self.print_paths(shown, b"\n"),
+            Format::Paths0 => self.print_paths(shown, b"\0"),
+            format => {
+                let records = shown.iter().enumerate().flat_map(|(at, folded)| self.records(at + 1, folded));
+                records::print_as(records, format)
+            }
+        }
+    }
+
+    fn print_table(&self, shown: &[Folded]) -> Done {
+        let mut out = output::out();
+        let mut whole = table();
+        for folded in shown {
+            self.lines(&mut whole, folded);
+        }
+        let widths = whole.widths(&self.session.look);
+        for folded in shown {
+            writeln!(out, "{}", self.heading(folded))?;
+            let mut lines = table();
+            let more = self.lines(&mut lines, folded);
+            lines.print_with(&mut out, &self.session.look, &widths)?;
+            if more > 0 {
+                let more = counted(more as u64, "more line", "more lines");
+                writeln!(out, "  {FAINT}{} {more}; --all shows them{FAINT:#}", self.session.look.text("…"))?;
+            }
+            writeln!(out)?;
+        }
+        for line in self.summary(shown.len()) {
+            writeln!(out, "{line}")?;
+        }
+        Ok(out.flush()?)
+    }
+
+    /// `letter.pdf  3 copies of 2.4 MB, 4.8 MB to be won`.
+    fn heading(&self, folded: &Folded) -> String {
+        let group = &folded.group;
+        let name = self.name(folded.kept().member);
+        let many = match group.kind {
+            Kind::Folder => {
+                let files = files_in(self.looking, folded.kept().member).unwrap_or(0);
+                let files = counted(files, "file", "files");
+                format!("{} folders with the same {files}", count(group.items.len() as u64))
+            }
+            _ => format!("{} with the same bytes", counted(group.items.len() as u64, "file", "files")),
+        };
+        let won = match folded.to_be_won() {
+            0 => String::new(),
+            won => format!(", {} to be won", readable(won)),
+        };
+        let size = readable(group.size);
+        format!("{STRONG}{name}{STRONG:#}  {FAINT}{many}, {size} each{won}{FAINT:#}")
+    }
+
+    fn name(&self, member: Member) -> String {
+        let tree = &self.looking.views[member.view as usize].tree;
+        let slash = if tree.is_folder(member.id) { "/" } else { "" };
+        format!("{}{slash}", self.session.look.name(tree.name(member.id)))
+    }
+
+    /// Adds a group's lines, the one that stays first; returns how many are not shown.
+    fn lines(&self, table: &mut Table, folded: &Folded) -> usize {
+        let all = self.args.show.all || !self.session.look.terminal;
+        let kept = folded.kept();
+        let others = folded.group.items.iter().filter(|item| item.member != kept.member);
+        let stays = format!("stays: {}", folded.chosen.because);
+        let mut lines = vec![(kept.member, "=", PLAIN, stays)];
+        lines.extend(kept.links.iter().map(|link| (*link, "=", FAINT, LINK.to_owned())));
+        for item in others {
+            let (mark, note) = if item.bound { ("=", BOUND) } else { ("-", "") };
+            let style = if item.bound { PLAIN } else { CHANGE };
+            lines.push((item.member, mark, style, note.to_owned()));
+            lines.extend(item.links.iter().map(|link| (*link, mark, FAINT, LINK.to_owned())));
+        }
+        let most = if all || lines.len() <= LINES + 3 { lines.len() } else { LINES };
+        for (member, mark, style, note) in &lines[..most] {
+            let tree = &self.looking.views[member.view as usize].tree;
+            table.line(vec![
+                styled(*mark, *style),
+                cell(self.name(*member)),
+                styled(self.session.look.text(&self.looking.spot(*member).folder().to_string()), FAINT),
+                styled(self.session.now.age(tree.newest(member.id)), FAINT),
+                styled(note.clone(), FAINT),
+            ]);
+        }
+        lines.len() - most
+    }
+
+    /// How many copies, how much space, and what else there is to look at.
+    fn summary(&self, shown: usize) -> Vec<String> {
+        let going: u64 = self.found.iter().map(|folded| folded.going().count() as u64).sum();
+        let won: u64 = self.found.iter().map(Folded::to_be_won).sum();
+        let groups = self.found.len() as u64;
+        let mut first = match groups {
+            0 => format!("{STRONG}No two items have the same bytes{STRONG:#}"),
+            _ => format!(
+                "{STRONG}{}: {} not needed, {} to be won{STRONG:#}",
+                counted(groups, "group", "groups"),
+                counted(going, "item is", "items are"),
+                readable(won)
+            ),
+        };
+        if (shown as u64) < groups {
+            first.push_str(&format!("{FAINT}; the first {} shown{FAINT:#}", count(shown as u64)));
+        }
+        let mut lines = vec![first];
+        let look = |a, b| self.looking.same_spot(a, b);
+        let alike = look_alikes(&self.looking.trees(), look);
+        let marked = alike.iter().filter(|alike| alike.marked).count() as u64;
+        let named = alike.len() as u64 - marked;
+        if marked + named > 0 {
+            let parts = [
+                (marked, "with a copy mark in a name", "with copy marks in their names"),
+                (named, "with equal names", "with equal names"),
+            ];
+            let parts: Vec<String> = parts
+                .iter()
+                .filter(|(many, ..)| *many > 0)
+                .map(|(many, one, more)| {
+                    format!("{} {}", counted(*many, "group", "groups"), if *many == 1 { one } else { more })
+                })
+                .collect();
+            lines.push(format!("{FAINT}Other bytes: {}; --names lists them{FAINT:#}", parts.join(", ")));
+        }
+        let unread = space_of_known(&self.looking.trees()).2;
+        if unread > 0 && self.looking.troubles > 0 {
+            lines.push(format!("{DOUBT}{} could not be compared{DOUBT:#}", readable(unread)));
+        }
+        lines
+    }
+
+    fn records(&self, group: usize, folded: &Folded) -> Vec<Record> {
+        let kept = folded.kept();
+        let mut items: Vec<&Alike> = vec![kept];
+        items.extend(folded.group.items.iter().filter(|item| item.member != kept.member));
+        let digest = folded.group.digest.filter(|_| folded.group.kind == Kind::File);
+        let record = |member: Member, r#as, because: &str| {
+            let view = &self.looking.views[member.view as usize];
+            Record {
+                group,
+                r#as,
+                item: no_formula(view.spot(member.id).to_string()),
+                path: no_formula(escape(view.absolute(member.id).as_os_str().as_encoded_bytes())),
+                kind: if folded.group.kind == Kind::Folder { "folder" } else { "file" },
+                size: view.tree.size(member.id),
+                modified: self.session.now.minute(view.tree.newest(member.id)),
+                because: because.to_owned(),
+                digest: digest.map_or(String::new(), |digest| digest.to_string()),
+            }
+        };
+        let mut out = Vec::new();
+        for item in items {
+            let (r#as, because) = match (item.member == kept.member, item.bound) {
+                (true, _) => ("stays", folded.chosen.because.as_str()),
+                (false, true) => ("bound", ""),
+                (false, false) => ("copy", ""),
+            };
+            out.push(record(item.member, r#as, because));
+            out.extend(item.links.iter().map(|link| record(*link, "link", "")));
+        }
+        out
+    }
+
+    fn print_paths(&self, shown: &[Folded], end: &[u8]) -> Done {
+        let mut out = output::raw();
+        for item in shown.iter().flat_map(Folded::going) {
+            let view = &self.looking.views[item.member.view as usize];
+            out.write_all(view.absolute(item.member.id).as_os_str().as_encoded_bytes())?;
+            out.write_all(end)?;
+        }
+        Ok(out.flush()?)
+    }
+
+    /// Names that suggest a copy although the bytes differ.
+    fn print_names(&self) -> Done {
+        let alike = look_alikes(&self.looking.trees(), |a, b| self.looking.same_spot(a, b));
+        if self.args.show.format != Format::Table {
+            let record = |(at, member): (usize, Member)| {
+                let view = &self.looking.views[member.view as usize];
+                NameRecord {
+                    group: at,
+                    item: no_formula(view.spot(member.id).to_string()),
+                    size: view.tree.size(member.id),
+                    modified: self.session.now.minute(view.tree.newest(member.id)),
+                }
+            };
+            let members =
+                alike.iter().zip(1..).flat_map(|(group, at)| group.items.iter().map(move |m| (at, *m)));
+            return records::print_as(members.map(record), self.args.show.format);
+        }
+        let mut out = output::out();
+        let shown = &alike[..self.args.limit.unwrap_or(usize::MAX).min(alike.len())];
+        let new =
+            || Table::new(&[Column::Shortened, Column::Squeezed, Column::Right, Column::Left]).indented(2);
+        let all = self.args.show.all || !self.session.look.terminal;
+        let line = |member: &Member| {
+            let view = &self.looking.views[member.view as usize];
+            vec![
+                cell(self.name(*member)),
+                styled(self.session.look.text(&view.spot(member.id).folder().to_string()), FAINT),
+                cell(readable(view.tree.size(member.id))),
+                styled(self.session.now.minute(view.tree.newest(member.id)), FAINT),
+            ]
+        };
+        let most = |items: &[Member]| if all || items.len() <= LINES + 3 { items.len() } else { LINES };
+        let mut whole = new();
+        shown
+            .iter()
+            .for_each(|alike| alike.items[..most(&alike.items)].iter().for_each(|m| whole.line(line(m))));
+        let widths = whole.widths(&self.session.look);
+        for alike in shown {
+            let name = self.name(alike.items[0]);
+            let files = counted(alike.items.len() as u64, "file", "files");
+            let note =
+                if alike.marked { "a copy by name, with other bytes" } else { "one name, other bytes" };
+            writeln!(out, "{STRONG}{name}{STRONG:#}  {FAINT}{files}: {note}{FAINT:#}")?;
+            let mut lines = new();
+            let most = most(&alike.items);
+            alike.items[..most].iter().for_each(|member| lines.line(line(member)));
+            lines.print_with(&mut out, &self.session.look, &widths)?;
+            if most < alike.items.len() {
+                let more = counted((alike.items.len() - most) as u64, "more line", "more lines");
+                writeln!(out, "  {FAINT}{} {more}; --all shows them{FAINT:#}", self.session.look.text("…"))?;
+            }
+            writeln!(out)?;
+        }
+        writeln!(out, "{STRONG}{}{STRONG:#}", counted(alike.len() as u64, "group", "groups"))?;
+        Ok(out.flush()?)
+    }
+}
+
+/// A file whose name suggests a copy, for programs.
+#[derive(Serialize)]
+struct NameRecord {
+    group: usize,
+    item: String,
+    size: u64,
+    modified: String,
+}
+
+const LINK: &str = "another name of the same file";
+const BOUND: &str = "in a folder that stays";
+
+fn table() -> Table {
+    use Column::{Left, Shortened, Squeezed};
+    Table::new(&[Left, Shortened, Squeezed, Left, Left]).indented(2)
+}
