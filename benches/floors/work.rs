@@ -43,7 +43,7 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
     let scan = store.scan(&Scope::default(), &Watch::default()).expect("the pile is read");
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let now = Now::new(jiff::ZonedDateTime::now());
-    let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None };
+    let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
     let pass =
         tidy::Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now, details: &details };
     let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);

@@ -7,6 +7,7 @@ use crate::kinds::{self, Content, ItemType, Verdict};
 use crate::moment::Moment;
 use crate::names;
 use crate::place::Spot;
+use crate::worklist::Original;
 
 /// What stands under a name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
@@ -120,6 +121,21 @@ pub struct Item {
     pub broken: bool,
     /// Why it is moved as one or not at all, if it is.
     pub together: Option<Together>,
+    /// How many items have its bytes, itself counted; `None` if nobody compared them.
+    pub copies: Option<u32>,
+    /// What has its bytes and stays, where the item itself is not needed.
+    pub stays: Option<Stays>,
+}
+
+/// What stays in place of an item that is not needed, since both have the same bytes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stays {
+    /// Where and what it is.
+    pub original: Original,
+    /// What spoke for it, in words.
+    pub because: String,
+    /// Tags of the item that it does not have.
+    pub lost_tags: Vec<String>,
 }
 
 impl Item {
@@ -136,6 +152,8 @@ impl Item {
             text: None,
             broken: false,
             together: None,
+            copies: None,
+            stays: None,
             spot,
             entry,
         }

@@ -57,6 +57,8 @@ pub struct Rule {
     pub precedence: Vec<String>,
     /// Whether names get the extension that their content asks for.
     pub corrects_extension: bool,
+    /// Whether an item goes into the trash where another with the same bytes stays.
+    pub discards_copies: bool,
 }
 
 impl Rule {
@@ -89,6 +91,16 @@ impl Rule {
     /// Whether the tags of items must be known before it can be tried.
     pub fn asks_for_tags(&self) -> bool {
         self.when.asks_for_tags() || !self.tag.is_empty() || self.patterns().any(Pattern::asks_for_tags)
+    }
+
+    /// Whether what else has an item's bytes must be known before it can be tried.
+    pub fn asks_for_copies(&self) -> bool {
+        self.when.asks_for_copies() || self.discards_copies
+    }
+
+    /// Whether it ends what is done with an item that it applies to.
+    fn is_last(&self) -> bool {
+        self.put.is_some() || self.discards_copies
     }
 
     /// Whether the words inside items may have to be read before it can be tried.
@@ -135,6 +147,8 @@ pub struct Outcome {
     pub name: Option<Vec<u8>>,
     /// The rule that files it, and the folder's name below the shelf.
     pub put: Option<(usize, Vec<Vec<u8>>)>,
+    /// The rule by which it goes into the trash, since another item with its bytes stays.
+    pub discard: Option<usize>,
     /// Values that a rule needed and that are not known, with the rule's number.
     pub unknown: Vec<(usize, Unknown)>,
 }
@@ -153,6 +167,9 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
             outcome.unknown.extend(nearly_known(rule, item, now).map(|unknown| (number, unknown)));
             continue;
         }
+        if rule.discards_copies && item.stays.is_none() {
+            continue; // it is the one that stays, or nothing else has its bytes
+        }
         outcome.applied.push(number);
         let answers: Vec<(String, Finding)> =
             rule.facets().iter().map(|facet| (facet.name.clone(), facet.ask(item, now))).collect();
@@ -161,15 +178,18 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
                 outcome.give_tags(item, rule, &answers);
                 outcome.name = name.or(outcome.name);
                 outcome.add_answers(answers);
-                if let Some(folders) = folders {
+                outcome.discard = rule.discards_copies.then_some(number);
+                if let Some(folders) = folders.filter(|_| !rule.discards_copies) {
                     outcome.put = Some((number, folders));
+                }
+                if rule.is_last() {
                     break;
                 }
             }
             Err(unknown) => {
                 outcome.unknown.push((number, unknown));
                 outcome.add_answers(answers);
-                if rule.put.is_some() {
+                if rule.is_last() {
                     break;
                 }
             }
@@ -257,6 +277,8 @@ pub enum Standing {
     Hidden,
     /// The item is a partial download and the rule does not ask for those.
     Unfinished,
+    /// The rule discards copies, and the item is the one that stays, or the only one.
+    IsNeeded,
     /// Its condition does not hold.
     Fails(Explanation),
 }
@@ -265,10 +287,12 @@ pub enum Standing {
 pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
     let outcome = apply(rules, item, now);
     let applied: BTreeSet<usize> = outcome.applied.iter().copied().collect();
-    let ended_by =
-        outcome.put.as_ref().map(|(rule, _)| *rule).or_else(|| {
-            outcome.unknown.iter().map(|(rule, _)| *rule).find(|rule| rules[*rule].put.is_some())
-        });
+    let ended_by = outcome
+        .put
+        .as_ref()
+        .map(|(rule, _)| *rule)
+        .or(outcome.discard)
+        .or_else(|| outcome.unknown.iter().map(|(rule, _)| *rule).find(|rule| rules[*rule].is_last()));
     let of = |(number, rule): (usize, &Rule)| {
         if let Some((_, unknown)) = outcome.unknown.iter().find(|(rule, _)| *rule == number) {
             return Standing::Lacks(unknown.clone());
@@ -289,6 +313,9 @@ pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
             return Standing::Unfinished;
         }
         let explanation = rule.when.explain(item, now);
+        if rule.discards_copies && explanation.holds && item.stays.is_none() {
+            return Standing::IsNeeded;
+        }
         match ended_by.filter(|_| explanation.holds) {
             Some(by) => Standing::Preceded(by),
             None => Standing::Fails(explanation),
@@ -301,9 +328,10 @@ pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
 mod tests {
     use super::*;
     use crate::config::parse;
-    use crate::item::{Entry, Identity, Kind};
+    use crate::item::{Entry, Identity, Kind, Stays};
     use crate::moment::Moment;
     use crate::place::{ItemPath, Spot};
+    use crate::worklist::Original;
 
     const RULES: &str = r#"
 [pile.downloads]
@@ -360,6 +388,25 @@ put = "1/rest"
             tags: vec!["keep".into()],
             ..Item::new(Spot::new("downloads", ItemPath::new(path).unwrap()), entry)
         }
+    }
+
+    #[test]
+    fn a_rule_discards_only_what_something_else_stays_for() {
+        let text = "[pile.downloads]\nat = \"/d\"\n[bookcase.h]\nat = \"/h\"\nshelves = [\"A\"]\n\
+            [[rule]]\nwhen = \"copy\"\ndiscard = \"copies\"\n[[rule]]\nwhen = \"file\"\nput = \"1\"\n";
+        let rules = parse(text).unwrap().rules;
+        let original = Original { item: Spot::parse("h/1 A/x").unwrap(), stamp: file("x").entry.stamp() };
+        let stays = Stays { original, because: String::new(), lost_tags: Vec::new() };
+        let copy = Item { copies: Some(2), stays: Some(stays), ..file("a.pdf") };
+        let out = apply(&rules, &copy, &now());
+        assert_eq!((out.discard, out.put.is_some()), (Some(0), false));
+        // The one that stays has copies too, and goes on to the next rule.
+        let kept = Item { stays: None, ..copy.clone() };
+        let out = apply(&rules, &kept, &now());
+        assert_eq!((out.discard, out.put.is_some()), (None, true));
+        assert_eq!(explain(&rules, &kept, &now())[0], Standing::IsNeeded);
+        assert!(matches!(explain(&rules, &file("a.pdf"), &now())[0], Standing::Fails(_)));
+        assert_eq!(explain(&rules, &copy, &now())[1], Standing::Preceded(0));
     }
 
     #[test]

@@ -3,16 +3,16 @@
 use std::collections::HashMap;
 
 use nine_core::config::Config;
-use nine_core::copies::{Member, Standing};
+use nine_core::copies::{Member, Standing, followers, leader};
 use nine_core::correct::has_copy_mark;
-use nine_core::escape::escape;
 use nine_core::find::Rows;
 use nine_core::item::Kind;
 use nine_core::layout::shelf_number;
 use nine_core::names::split_extension;
 use nine_core::place::ItemPath;
 use nine_core::plan::Proposal;
-use nine_core::tree::{TagsOf, Tree, Unlearned};
+use nine_core::plan::copies::{belongs_to, belongs_to_it, copy_words};
+use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned};
 use nine_core::worklist::{Act, Doubt, Original};
 
 use crate::looking::Looking;
@@ -77,16 +77,18 @@ pub fn proposal(looking: &Looking, member: Member) -> Proposal {
 pub fn discarded(looking: &Looking, copy: Member, stays: Member, because: &str) -> Proposal {
     let view = &looking.views[stays.view as usize];
     let of = Original { item: view.spot(stays.id), stamp: view.stamp(stays.id) };
-    let because = if because.is_empty() { String::new() } else { format!(": {because}") };
-    let why = format!("copy of {}, which stays{because}", of.item);
+    let why = copy_words(&of.item, because);
     Proposal { fixed: Some(Act::Discard { copy_of: Some(of) }), why, ..proposal(looking, copy) }
 }
 
-/// The doubt about tags that would be lost.
-pub fn lost_tags(tags: &[String], way_out: &str) -> Option<Doubt> {
-    let quoted: Vec<String> = tags.iter().map(|tag| format!("`{}`", escape(tag.as_bytes()))).collect();
-    let words = format!("what stays does not have its tags {}{way_out}", quoted.join(", "));
-    (!tags.is_empty()).then_some(Doubt::Answer(words))
+/// Doubts about what lies beside an item and belongs to it, or to which it belongs, and that does not go
+/// with it.
+pub fn torn_apart(looking: &Looking, copy: Member, goes: &dyn Fn(Member) -> bool) -> Vec<Doubt> {
+    let tree = &looking.views[copy.view as usize].tree;
+    let stays = |id: &NodeId| !goes(Member { id: *id, ..copy });
+    let behind = followers(tree, copy.id).into_iter().filter(stays).map(|id| belongs_to_it(tree.name(id)));
+    let ahead = leader(tree, copy.id).into_iter().filter(stays).map(|id| belongs_to(tree.name(id)));
+    behind.chain(ahead).collect()
 }
 
 /// What stays, with the tags that its copies have and it does not.

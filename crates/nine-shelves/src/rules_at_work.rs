@@ -1,9 +1,11 @@
 //! The rules applied to piles as they are now: all that lies there, or once more to one item of which
 //! the person told something.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use nine_core::config::{Config, Pile};
+use nine_core::find::Rows;
+use nine_core::item::Stays;
 use nine_core::layout::Layout;
 use nine_core::place::Spot;
 use nine_core::plan::Proposal;
@@ -28,6 +30,8 @@ pub struct AtWork<'a> {
     pub layouts: Vec<Layout>,
     /// What was seen.
     pub looking: Looking<'a>,
+    /// For each view that was compared, what stays in place of what is not needed.
+    stays: HashMap<usize, HashMap<NodeId, Stays>>,
 }
 
 /// What the passes over all piles came to.
@@ -48,8 +52,10 @@ impl<'a> AtWork<'a> {
         let grounds = all_grounds(session, config, opened).into_iter().filter(|ground| {
             ground.store.is_some() && piles.iter().any(|pile| pile.name == ground.base.place)
         });
-        let looking = Looking::look(session, grounds.collect(), &How::Now)?;
-        Ok(Self { session, config, opened, layouts, looking })
+        let mut looking = Looking::look(session, grounds.collect(), &How::Now)?;
+        looking.set_beside(all_grounds(session, config, opened));
+        let stays = HashMap::new();
+        Ok(Self { session, config, opened, layouts, looking, stays })
     }
 
     /// Applies the rules to all that lies there.
@@ -131,10 +137,18 @@ impl<'a> AtWork<'a> {
         let name = &self.looking.views[view].ground.base.place;
         let pile = self.config.pile(name).filter(|_| !self.looking.views[view].is_known)?;
         let inside = layout::places_inside(self.session, self.config, self.opened, &pile.name);
-        learn(&mut self.looking, view, self.config, pile);
+        let reached = learn(&mut self.looking, view, self.config, pile);
+        let asks =
+            self.config.rules.iter().any(|rule| rule.is_for_pile(&pile.name) && rule.asks_for_copies());
+        if asks && !self.stays.contains_key(&view) {
+            let stays = self.looking.learn_copies(view, &reached, Some(self.config));
+            self.stays.insert(view, stays);
+        }
+        let stays = self.stays.get(&view);
         let view = &self.looking.views[view];
         let store = view.store()?;
-        let details = StoreDetails { store: &**store, tree: &view.tree, catalogue: self.looking.catalogue() };
+        let catalogue = self.looking.catalogue();
+        let details = StoreDetails { store: &**store, tree: &view.tree, catalogue, stays };
         let pass = Pass {
             config: self.config,
             layouts: &self.layouts,
@@ -147,8 +161,8 @@ impl<'a> AtWork<'a> {
 }
 
 /// Learns what the rules ask of the items that they reach, all at once, so that the catalogue keeps
-/// it and the next run need not ask again.
-fn learn(looking: &mut Looking, view: usize, config: &Config, pile: &Pile) {
+/// it and the next run need not ask again. Returns these items.
+fn learn(looking: &mut Looking, view: usize, config: &Config, pile: &Pile) -> Rows {
     let rules = config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
     let wants = Wants::of_rules(rules.clone());
     let deep = rules.clone().any(|rule| rule.reach == Reach::Deep);
@@ -169,4 +183,5 @@ fn learn(looking: &mut Looking, view: usize, config: &Config, pile: &Pile) {
     if wants.text {
         looking.read_words(view, &reached);
     }
+    reached
 }

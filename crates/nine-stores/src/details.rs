@@ -1,5 +1,8 @@
 //! Answers to what a planner asks beyond the scan: what is known already, else what the store says.
 
+use std::collections::HashMap;
+
+use nine_core::item::Stays;
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::place::ItemPath;
 use nine_core::plan::Details;
@@ -17,6 +20,8 @@ pub struct StoreDetails<'a> {
     pub tree: &'a Tree,
     /// Where the words inside are kept.
     pub catalogue: Option<&'a Catalogue>,
+    /// What stays in place of entries that are not needed, where that was found out.
+    pub stays: Option<&'a HashMap<NodeId, Stays>>,
 }
 
 impl Details for StoreDetails<'_> {
@@ -45,6 +50,10 @@ impl Details for StoreDetails<'_> {
         let number = self.tree.text(id);
         let kept = self.catalogue.filter(|_| number != 0)?.text(number);
         kept.ok().flatten().map(|reading| reading.body)
+    }
+
+    fn stays(&self, id: NodeId) -> Option<Stays> {
+        self.stays?.get(&id).cloned()
     }
 
     fn is_broken(&self, path: &ItemPath) -> bool {

@@ -116,7 +116,7 @@ impl World {
         let scan = store.scan(&Scope::default(), &Watch::default()).unwrap();
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
         let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_slice()))];
-        let details = StoreDetails { store: &store, tree: &scan.tree, catalogue: None };
+        let details = StoreDetails { store: &store, tree: &scan.tree, catalogue: None, stays: None };
         let pass = tidy::Pass {
             config: &config,
             layouts: &layouts,

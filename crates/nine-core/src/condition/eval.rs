@@ -89,6 +89,9 @@ impl Test {
             Test::Count(CountSubject::Items, compare, number) => {
                 item.items.is_some_and(|items| compare.holds(items, *number))
             }
+            Test::Count(CountSubject::Copies, compare, number) => {
+                item.copies.is_some_and(|copies| compare.holds(copies.into(), *number))
+            }
             Test::Date(subject, test) => subject.of(item).is_some_and(|at| test.holds(at, now)),
             Test::Age(subject, compare, span) => {
                 let over = subject.from(item) < now.before(*span);
@@ -126,6 +129,12 @@ impl Test {
             Test::Count(CountSubject::Items, ..) => match item.items {
                 Some(items) => format!("it holds {}", amount::counted(items, "file", "files")),
                 None => "it is not a folder".into(),
+            },
+            Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => match item.copies {
+                Some(1) => "nothing else has its bytes".into(),
+                Some(many) => format!("{many} items have its bytes, itself counted"),
+                None if item.is_folder() => "folders are not compared here".into(),
+                None => "its bytes were not compared".into(),
             },
             Test::Date(subject, _) => match subject.of(item) {
                 Some(at) => format!("it is {}", now.minute(at)),
@@ -294,6 +303,7 @@ impl Flag {
             Flag::Hidden => item.is_hidden(),
             Flag::Link => item.entry.kind == Kind::Link,
             Flag::Broken => item.broken,
+            Flag::Copy => item.copies.is_some_and(|copies| copies > 1),
         }
     }
 }

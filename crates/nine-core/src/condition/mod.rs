@@ -101,6 +101,13 @@ impl Condition {
         self.tests().iter().any(|test| folders(test))
     }
 
+    /// Whether its answer depends on what else has an item's bytes.
+    pub fn asks_for_copies(&self) -> bool {
+        let copies =
+            |test: &&Test| matches!(test, Test::Flag(Flag::Copy) | Test::Count(CountSubject::Copies, ..));
+        self.tests().iter().any(copies)
+    }
+
     /// Whether its answer depends on tags.
     pub fn asks_for_tags(&self) -> bool {
         self.tests().iter().any(|test| matches!(test, Test::Tag(_) | Test::Facet(..)))
@@ -249,6 +256,7 @@ pub enum TagTest {
 pub enum CountSubject {
     Depth,
     Items,
+    Copies,
 }
 
 /// How figures are compared.
@@ -306,6 +314,7 @@ pub enum Flag {
     Hidden,
     Link,
     Broken,
+    Copy,
 }
 
 impl PartialEq for Pattern {

@@ -18,7 +18,7 @@ pub(super) enum Subject {
 }
 
 /// Every word that may start a test.
-pub(super) const SUBJECTS: [(&str, Subject); 27] = [
+pub(super) const SUBJECTS: [(&str, Subject); 29] = [
     ("type", Subject::Type),
     ("ext", Subject::Ext),
     ("name", Subject::Words(WordSubject::Name)),
@@ -31,6 +31,7 @@ pub(super) const SUBJECTS: [(&str, Subject); 27] = [
     ("size", Subject::Size),
     ("depth", Subject::Count(CountSubject::Depth)),
     ("items", Subject::Count(CountSubject::Items)),
+    ("copies", Subject::Count(CountSubject::Copies)),
     ("modified", Subject::Date(DateSubject::Modified)),
     ("created", Subject::Date(DateSubject::Created)),
     ("opened", Subject::Date(DateSubject::Opened)),
@@ -46,6 +47,7 @@ pub(super) const SUBJECTS: [(&str, Subject); 27] = [
     ("hidden", Subject::Flag(Flag::Hidden)),
     ("link", Subject::Flag(Flag::Link)),
     ("broken", Subject::Flag(Flag::Broken)),
+    ("copy", Subject::Flag(Flag::Copy)),
 ];
 
 /// Words that join tests, which a value must be quoted to be.

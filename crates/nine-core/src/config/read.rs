@@ -105,6 +105,13 @@ struct RuleText {
     precedence: Vec<String>,
     #[serde(default)]
     extension: ExtensionText,
+    discard: Option<DiscardText>,
+}
+
+#[derive(Deserialize, Clone, Copy, PartialEq)]
+#[serde(rename_all = "lowercase")]
+enum DiscardText {
+    Copies,
 }
 
 #[derive(Deserialize, Default, Clone, Copy, PartialEq)]
@@ -396,9 +403,15 @@ impl Reader<'_> {
         let when = condition::parse_with(rule.when.get_ref(), facets, &resolve);
         let when = when.map_err(|d| self.find_inside(&rule.when, d)).ok();
         let asks = when.as_ref().is_some_and(|when| !when.facets().is_empty());
-        if rule.put.is_none() && rule.rename.is_none() && rule.tag.is_empty() && when.is_some() && !asks {
-            let head = span.start..span.start + self.text[span].lines().next().map_or(0, str::len);
-            self.find(Diagnostic::new(head, "this rule does nothing").help("add `put`, `rename` or `tag`"));
+        let head = || span.start..span.start + self.text[span.clone()].lines().next().map_or(0, str::len);
+        let (files, discards) = (rule.put.is_some() || rule.rename.is_some(), rule.discard.is_some());
+        if !files && !discards && rule.tag.is_empty() && when.is_some() && !asks {
+            let finding = Diagnostic::new(head(), "this rule does nothing");
+            self.find(finding.help("add `put`, `rename`, `tag` or `discard = \"copies\"`"));
+        }
+        if discards && (files || !rule.tag.is_empty()) {
+            let finding = Diagnostic::new(head(), "this rule both discards items and does more with them");
+            self.find(finding.help("leave out `put`, `rename` and `tag`, or make two rules"));
         }
         let rename = rule.rename.as_ref().and_then(|text| {
             Pattern::parse(text.get_ref(), facets).map_err(|d| self.find_inside(text, d)).ok()
@@ -428,6 +441,7 @@ impl Reader<'_> {
             },
             precedence: rule.precedence,
             corrects_extension: rule.extension == ExtensionText::Correct,
+            discards_copies: rule.discard == Some(DiscardText::Copies),
         })
     }
 

@@ -118,7 +118,9 @@ fn rules_that_cannot_work() {
     one(&rule("when = \"type image\"\nput = \"work/1\"\n"), 8, "\"work/1\"", "there is no bookcase `work`");
     one(&rule("when = \"type image\"\nput = \"1/{tpye}\"\n"), 8, "tpye", "did you mean `type`?");
     one(&rule("when = \"type image\"\nrename = \"{stem:x}\"\n"), 8, "x", "initial, tidy or rest");
-    one(&rule("when = \"type image\"\n"), 6, "[[rule]]", "add `put`, `rename` or `tag`");
+    one(&rule("when = \"type image\"\n"), 6, "[[rule]]", "add `put`, `rename`, `tag` or `discard");
+    one(&rule("when = \"copy\"\ndiscard = \"copies\"\nput = \"1\"\n"), 6, "[[rule]]", "or make two rules");
+    one(&rule("when = \"copy\"\ndiscard = \"all\"\n"), 8, "all", "here can stand copies");
     one("[[rule]]\nwhen = \"type image\"\nput = \"1\"\n", 3, "\"1\"", "make one: [bookcase.home]");
 }
 

@@ -2,6 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
+use super::together::Together;
 use super::{Alike, Chosen, Digest, Group, Member};
 use crate::item::Kind;
 use crate::tree::{NodeId, Tree, mark};
@@ -31,7 +32,8 @@ pub fn fold(
         member.tree(trees).inside(member.id).count()
     };
     folders.sort_by_key(|group| std::cmp::Reverse(inside(group)));
-    let mut decided = Decided { trees, stays: FxHashMap::default() };
+    let together = Together::new(trees);
+    let mut decided = Decided { trees, together: &together, stays: FxHashMap::default() };
     let mut out = Vec::new();
     for group in folders.into_iter().chain(files) {
         let Some(group) = decided.what_is_left(group) else { continue };
@@ -69,6 +71,7 @@ impl Folded {
 /// Folders of which it is known whether they stay.
 struct Decided<'a> {
     trees: &'a [&'a Tree],
+    together: &'a Together<'a>,
     stays: FxHashMap<Member, bool>,
 }
 
@@ -76,6 +79,9 @@ impl Decided<'_> {
     /// The outermost folder around an entry that was decided about: whether it stays.
     fn around(&self, member: Member) -> Option<bool> {
         let tree = member.tree(self.trees);
+        if self.stays.is_empty() {
+            return None;
+        }
         let (mut here, mut found) = (member.id, None);
         while here != Tree::ROOT {
             here = tree.parent(here);
@@ -86,9 +92,7 @@ impl Decided<'_> {
 
     /// A group without what goes with a folder; `None` if that leaves nothing to choose.
     fn what_is_left(&self, mut group: Group) -> Option<Group> {
-        if !self.stays.is_empty() {
-            group.items = group.items.into_iter().filter_map(|item| self.item(item)).collect();
-        }
+        group.items = group.items.into_iter().filter_map(|item| self.item(item)).collect();
         let free = group.items.iter().any(|item| !item.bound);
         (group.items.len() > 1 && free).then_some(group)
     }
@@ -99,7 +103,7 @@ impl Decided<'_> {
         let mut left: Vec<Member> = names
             .filter(|name| {
                 let around = self.around(*name);
-                bound |= around == Some(true);
+                bound |= around == Some(true) || self.together.holds(*name);
                 around != Some(false)
             })
             .collect();

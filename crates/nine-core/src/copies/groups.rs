@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use super::question::is_in_sight;
-use super::{Digest, Member};
+use super::{Candidates, Digest, Meet, Member, Side};
 use crate::item::{Identity, Kind};
 use crate::tree::Tree;
 
@@ -14,7 +14,8 @@ pub struct Alike {
     pub member: Member,
     /// Other names of the same file (hard links). They take no space.
     pub links: Vec<Member>,
-    /// Whether it lies in a folder that is the same as another, so that it goes or stays with that.
+    /// Whether it lies in a folder that stays as a whole: the one of several that are the same, or one
+    /// that is kept together.
     pub bound: bool,
 }
 
@@ -100,22 +101,40 @@ fn by_identity(
     items
 }
 
-/// What is known of copies without reading anything: how many files have the same bytes as another,
-/// the bytes that all but one of each take, and the bytes of files that share their size with
-/// another and were not compared yet.
-pub fn space_of_known(trees: &[&Tree]) -> (u64, u64, u64) {
-    let groups = groups(trees, Taken::default(), |_, _| false);
-    let more = groups.iter().map(|group| group.items.len() as u64 - 1).sum();
-    let bytes = groups.iter().map(Group::to_be_won).sum();
-    let side = |member: Member| is_in_sight(member.tree(trees), member.id).then_some(super::Side::Asked);
-    let candidates = super::Candidates::of(trees, side, super::Meet::Any, HashSet::new());
-    let mut unread = 0;
+/// How much copies take, as far as that is known.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct CopiesTake {
+    /// Files that are not needed, since another with the same bytes would stay.
+    pub files: u64,
+    /// Their bytes.
+    pub bytes: u64,
+    /// Bytes of files that share their size with another and were not compared yet.
+    pub unread: u64,
+}
+
+/// How much copies take among the files in sight of some trees, without reading anything. `own` says
+/// of which trees it is told; what lies in the others stays.
+pub fn copies_take(trees: &[&Tree], own: impl Fn(usize) -> bool) -> CopiesTake {
+    let mut out = CopiesTake::default();
+    let is_own = |member: Member| own(member.view as usize);
+    for group in groups(trees, Taken::default(), |_, _| false) {
+        let ours = group.items.iter().filter(|item| is_own(item.member)).count();
+        // Where none lies elsewhere, one of ours stays.
+        let files = ours.min(group.items.len() - 1) as u64;
+        out.files += files;
+        out.bytes += files * group.size;
+    }
+    let side = |member: Member| {
+        let side = if is_own(member) { Side::Asked } else { Side::Beside };
+        is_in_sight(member.tree(trees), member.id).then_some(side)
+    };
+    let candidates = Candidates::of(trees, side, Meet::Any, HashSet::new());
     for number in 0..candidates.len() {
-        for file in candidates.run(number, trees) {
+        for file in candidates.run(number, trees).iter().filter(|file| file.asked) {
             let (tree, id) = (file.member.tree(trees), file.member.id);
             let known = tree.digest(id).is_some() || tree.ends(id).is_some();
-            unread += if known { 0 } else { file.size };
+            out.unread += if known { 0 } else { file.size };
         }
     }
-    (more, bytes, unread)
+    out
 }

@@ -11,14 +11,16 @@ mod listing;
 mod names;
 mod question;
 pub mod similar;
+mod together;
 
 pub use across::{Across, across, same_names};
 pub use folders::{Folded, fold, hidden_in_question};
-pub use groups::{Alike, Group, Taken, groups, space_of_known};
+pub use groups::{Alike, CopiesTake, Group, Taken, copies_take, groups};
 pub use keep::{Chosen, Keep, Standing, choose};
 pub use listing::{Listed, WrongListing, read_listing};
 pub use names::{LookAlike, look_alikes};
 pub use question::{Candidate, Candidates, Meet, Side};
+pub use together::{followers, leader};
 
 use std::fmt;
 

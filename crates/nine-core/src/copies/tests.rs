@@ -163,6 +163,41 @@ fn hard_links_are_one_item_and_stand_with_it() {
 }
 
 #[test]
+fn nothing_is_taken_out_of_what_is_kept_together() {
+    let tree = tree(&[
+        ("Tide.app/icon.png", 1, 1),
+        ("icon.png", 1, 2),
+        ("code/.git/x", UNREAD, 3),
+        ("code/src/a.rs", 2, 4),
+        ("a.rs", 2, 5),
+        ("page.html", 3, 6),
+        ("page_files/b.css", 4, 7),
+        ("b.css", 4, 8),
+        ("only/.keep-together", 0, 9),
+        ("only/c", 5, 10),
+        ("kept/.keep-together", 0, 11),
+        ("kept/more/c", 5, 12),
+    ]);
+    // The one of each that stands by itself may go; of two that are bound, none.
+    let wanted = ["(Tide.app/icon.png) icon.png", "(code/src/a.rs) a.rs", "(page_files/b.css) b.css"];
+    assert_eq!(
+        told(
+            &tree,
+            &[
+                Keep::In(Spot::parse("p/Tide.app").unwrap()),
+                Keep::In(Spot::parse("p/code").unwrap()),
+                Keep::In(Spot::parse("p/page_files").unwrap())
+            ]
+        ),
+        wanted
+    );
+    let page = tree.find(&ItemPath::new("page.html").unwrap()).unwrap();
+    let files = followers(&tree, page);
+    assert_eq!(files.iter().map(|id| tree.name(*id)).collect::<Vec<_>>(), [b"page_files"]);
+    assert_eq!(leader(&tree, files[0]), Some(page));
+}
+
+#[test]
 fn preferences_decide_in_their_order_and_say_why() {
     let item = |spot: &str, on_shelf, tagged, modified, marked| Standing {
         spot: Spot::parse(spot).unwrap(),
@@ -231,9 +266,14 @@ fn digests_are_read_as_they_are_written() {
 #[test]
 fn space_is_told_of_what_is_known_and_the_rest_is_said_to_be_unread() {
     let known = tree(&[("a", 1, 1), ("b", 1, 2), ("c", 2, 3)]);
-    assert_eq!(space_of_known(&[&known]), (1, 100, 0));
+    let take = |files, bytes, unread| CopiesTake { files, bytes, unread };
+    assert_eq!(copies_take(&[&known], |_| true), take(1, 100, 0));
     let unread = tree(&[("d", UNREAD, 4), ("e", UNREAD, 5), ("f", UNREAD + 1, 6)]);
-    assert_eq!(space_of_known(&[&known, &unread]), (1, 100, 2 * 100 * u64::from(UNREAD)));
+    let both = [&known, &unread];
+    assert_eq!(copies_take(&both, |_| true), take(1, 100, 2 * 100 * u64::from(UNREAD)));
+    assert_eq!(copies_take(&both, |view| view == 0), take(1, 100, 0));
+    let twin = tree(&[("x/a", 1, 9)]);
+    assert_eq!(copies_take(&[&known, &twin], |view| view == 0), take(2, 200, 0));
 }
 
 fn picture(row: usize, pixels: (u32, u32), print: u64) -> Picture {

@@ -131,6 +131,10 @@ impl Query<'_> {
             Test::Count(CountSubject::Items, compare, number) => {
                 sure_of(among, |id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
             }
+            Test::Count(CountSubject::Copies, compare, number) => {
+                self.copied(among, |copies| compare.holds(copies.into(), *number))
+            }
+            Test::Flag(Flag::Copy) => self.copied(among, |copies| copies > 1),
             Test::Date(subject, test) => {
                 let range = test.range(self.now);
                 sure_of(among, |id| self.date(*subject, id).is_some_and(|at| range.contains(&at)))
@@ -152,6 +156,17 @@ impl Query<'_> {
         }
         let maybe = among.filter(|row| unseen(NodeId::new(row)));
         Found { yes: yes.without(&maybe), maybe }
+    }
+
+    /// A test of how many items have a file's bytes.
+    fn copied(&self, among: &Rows, holds: impl Fn(u32) -> bool) -> Found {
+        let tree = self.tree;
+        let yes = among.filter(|row| tree.copies(NodeId::new(row)).is_some_and(&holds));
+        if self.settle_for_less {
+            return Found::sure(yes);
+        }
+        let unknown = |id| tree.kind(id) == Kind::File && tree.copies(id).is_none();
+        Found { maybe: among.filter(|row| unknown(NodeId::new(row))), yes }
     }
 
     fn date(&self, subject: DateSubject, id: NodeId) -> Option<Moment> {
@@ -188,6 +203,7 @@ impl Query<'_> {
             Flag::Link => tree.kind(id) == Kind::Link,
             Flag::Broken => tree.kind(id) == Kind::Link && (self.is_broken)(id),
             Flag::Mislabelled => tree.has_mark(id, mark::MISLABELLED),
+            Flag::Copy => tree.copies(id).is_some_and(|copies| copies > 1),
         }
     }
 
@@ -261,6 +277,7 @@ fn cost(condition: &Condition) -> u8 {
         Condition::Test(Test::Size(..) | Test::Date(..) | Test::Age(..)) => 1,
         Condition::Test(Test::Type(_) | Test::Tag(_) | Test::Flag(Flag::Mislabelled)) => 5,
         Condition::Test(Test::Flag(Flag::Broken)) => 6,
+        Condition::Test(Test::Flag(Flag::Copy) | Test::Count(CountSubject::Copies, ..)) => 9,
         Condition::Test(Test::Flag(_)) => 0,
         Condition::Test(Test::Ext(_) | Test::Count(..)) => 2,
         Condition::Test(Test::Words(WordSubject::Text, _)) => 7,

@@ -104,6 +104,11 @@ fn content_of(seed: u64) -> Content {
     recognise(FIRST[seed as usize % 8])
 }
 
+/// How many items have its bytes.
+fn copies_of(seed: u64) -> u32 {
+    (seed % 4) as u32 + 1
+}
+
 impl Details for ByIdentity<'_> {
     fn tags(&self, id: NodeId, _: &ItemPath) -> Vec<String> {
         tags_of(self.seed(id))
@@ -132,11 +137,12 @@ impl Details for ByIdentity<'_> {
 
 fn one_by_one(tree: &Tree, condition: &Condition) -> Vec<NodeId> {
     let details = ByIdentity(tree);
-    let wants = Wants { tags: true, types: true, contents: false, text: false };
+    let wants = Wants { tags: true, types: true, contents: false, text: false, copies: false };
     let all_seen = condition.mentions(Flag::Mislabelled);
     let item = |id: NodeId| -> Item {
         let spot = Spot::new("downloads", tree.path(id));
         let mut item = item(tree, id, spot, &details, wants);
+        item.copies = (item.entry.kind == Kind::File).then(|| copies_of(tree.identity(id).0[0]));
         if all_seen && item.entry.kind == Kind::File {
             item.content = Some(content_of(tree.identity(id).0[0]));
         }
@@ -171,6 +177,9 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
     for id in first.maybe.ids() {
         let seed = tree.identity(id).0[0];
         tree.learn_tags(id, &tags_of(seed), &inside_of(seed));
+        if condition.asks_for_copies() && tree.kind(id) == Kind::File {
+            tree.learn_copies(id, copies_of(seed));
+        }
         if looks && tree.kind(id) == Kind::File && (tree.wants_look(id) || all_seen) {
             tree.learn_content(id, Some(content_of(seed)));
         }
@@ -181,7 +190,7 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
     second.yes.ids().collect()
 }
 
-const CONDITIONS: [&str; 38] = [
+const CONDITIONS: [&str; 40] = [
     "type image",
     "type document,folder",
     "not type note and file",
@@ -216,6 +225,8 @@ const CONDITIONS: [&str; 38] = [
     "untitled or unfinished or hidden",
     "link and broken",
     "mislabelled or saved big",
+    "copy and type image,video",
+    "copies under 3 or not copy and size over 1KB",
     "craft is plan",
     "craft is möwe,plan and not tag none",
     "craft known and type document",

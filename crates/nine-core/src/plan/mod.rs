@@ -3,6 +3,7 @@
 //! Planning has two halves, so that no planner needs a disk: [`tidy::propose`] says what each item
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
+pub mod copies;
 pub mod put;
 mod settle;
 pub mod tag;
@@ -12,7 +13,7 @@ pub use settle::{ClashFound, Settled, settle};
 
 use serde::{Deserialize, Serialize};
 
-use crate::item::{Item, Kind, Stamp};
+use crate::item::{Item, Kind, Stamp, Stays};
 use crate::kinds::Content;
 use crate::moment::Moment;
 use crate::place::{ItemPath, Spot};
@@ -32,6 +33,11 @@ pub trait Details {
     fn content(&self, id: NodeId, path: &ItemPath) -> Option<Content>;
     /// The words inside; `None` if nobody read them.
     fn text(&self, id: NodeId) -> Option<String>;
+    /// What has an entry's bytes and stays, where the entry is not needed.
+    fn stays(&self, id: NodeId) -> Option<Stays> {
+        let _ = id;
+        None
+    }
     /// Whether a link leads nowhere.
     fn is_broken(&self, path: &ItemPath) -> bool;
     /// Whether a link's target is counted from where the link lies, so that it must not be moved.

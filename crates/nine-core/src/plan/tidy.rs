@@ -2,11 +2,12 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
+use super::copies::{belongs_to_it, copy_words, lost_tags};
 use super::{Details, Follower, Proposal};
 use crate::condition::Flag;
 use crate::config::{Config, Pile};
 use crate::escape::escape;
-use crate::item::{Item, Kind};
+use crate::item::{Item, Kind, Stays};
 use crate::keep_together::{self, Set};
 use crate::kinds::name_says_little;
 use crate::layout::Layout;
@@ -16,7 +17,7 @@ use crate::pattern::Unknown;
 use crate::place::{ItemPath, Spot};
 use crate::rules::{Outcome, Reach, Rule, apply};
 use crate::tree::{NodeId, Tree};
-use crate::worklist::Doubt;
+use crate::worklist::{Act, Doubt};
 
 /// Why an item is left where it is, without being worth a line of its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -124,6 +125,8 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
         content: looks.then(|| details.content(id, &spot.path)).flatten(),
         text: wants.text.then(|| details.text(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
+        copies: tree.copies(id),
+        stays: if wants.copies { details.stays(id) } else { None },
         together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
         ..Item::new(spot, entry)
     }
@@ -140,6 +143,8 @@ pub struct Wants {
     pub contents: bool,
     /// The words inside.
     pub text: bool,
+    /// What else has their bytes.
+    pub copies: bool,
 }
 
 impl Wants {
@@ -150,6 +155,7 @@ impl Wants {
             types: rules.clone().any(Rule::asks_for_type),
             contents: rules.clone().any(|rule| rule.when.mentions(Flag::Mislabelled)),
             text: rules.clone().any(Rule::asks_for_text),
+            copies: rules.clone().any(Rule::asks_for_copies),
         }
     }
 }
@@ -290,7 +296,10 @@ impl<'a> Walk<'a> {
         let item = item(self.tree, id, spot, self.pass.details, self.wants);
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
         let untouched = outcome.applied.is_empty();
-        let stays = outcome.put.is_none() && outcome.name.is_none() && outcome.unknown.is_empty();
+        let stays = outcome.put.is_none()
+            && outcome.discard.is_none()
+            && outcome.name.is_none()
+            && outcome.unknown.is_empty();
         let proposal = self.proposal(&item, outcome, &set);
         let is_whole = !is_folder || item.together.is_some();
         match proposal {
@@ -330,6 +339,11 @@ impl<'a> Walk<'a> {
     fn proposal(&self, item: &Item, outcome: Outcome, set: &[(NodeId, Set)]) -> Option<Proposal> {
         let rules = &self.pass.config.rules;
         let mut proposal = Proposal::for_item(item);
+        if outcome.discard.is_some()
+            && let Some(stays) = &item.stays
+        {
+            return Some(self.discarded(proposal, &outcome, stays, set));
+        }
         let why: Vec<&str> = outcome.applied.iter().map(|rule| rules[*rule].name.as_str()).collect();
         proposal.why = why.join(", ");
         proposal.drop_tags(&outcome.lost);
@@ -365,6 +379,27 @@ impl<'a> Walk<'a> {
         let home = proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
         let wanted = proposal.becomes.is_some() || (proposal.folder.is_some() && !home);
         (wanted || !proposal.doubts.is_empty()).then_some(proposal)
+    }
+
+    /// A copy that goes into the trash. What belongs to it does not go with it, since nobody compared
+    /// that; a person should look.
+    fn discarded(
+        &self,
+        mut proposal: Proposal,
+        outcome: &Outcome,
+        stays: &Stays,
+        set: &[(NodeId, Set)],
+    ) -> Proposal {
+        let rules = outcome.applied.last().map(|rule| self.pass.config.rules[*rule].name.as_str());
+        let original = stays.original.clone();
+        proposal.why =
+            format!("{}: {}", rules.unwrap_or_default(), copy_words(&original.item, &stays.because));
+        proposal.fixed = Some(Act::Discard { copy_of: Some(original) });
+        proposal.doubts.extend(lost_tags(&stays.lost_tags, ""));
+        for (id, _) in set {
+            proposal.doubts.push(belongs_to_it(self.tree.name(*id)));
+        }
+        proposal
     }
 
     /// Names the folder that a rule puts the item in.

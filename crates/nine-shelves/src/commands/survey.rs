@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use nine_core::amount::{count, counted, readable};
 use nine_core::config::Config;
+use nine_core::copies::CopiesTake;
 use nine_core::diagnostic::{any_of, nearest};
 use nine_core::escape::plain;
 use nine_core::find::Rows;
@@ -51,7 +52,9 @@ pub fn run(args: &SurveyArgs, session: &Session) -> Done {
     let surveys =
         looking.views.iter().map(|view| survey(&view.tree, &visible(&view.tree), &session.now, LARGEST));
     let surveys = surveys.collect();
-    let told = Told { session, config, looking: &looking, surveys };
+    looking.set_beside(all_grounds(session, config, &opened));
+    let copies = looking.copies_take();
+    let told = Told { session, config, looking: &looking, surveys, copies };
     match (oddity, args.format) {
         (Some(oddity), format) => told.list(oddity, format)?,
         (None, Format::Table) => told.print(args, &opened)?,
@@ -95,6 +98,8 @@ struct Told<'a> {
     config: &'a Config,
     looking: &'a Looking<'a>,
     surveys: Vec<Survey>,
+    /// How much copies take in each place, and in all.
+    copies: Vec<CopiesTake>,
 }
 
 impl Told<'_> {
@@ -195,6 +200,18 @@ impl Told<'_> {
                 styled(self.session.look.text(&command(oddity, &args.piles)), FAINT),
             ]);
         }
+        if let Some(CopiesTake { files, bytes, unread }) = self.copies.last().copied() {
+            let mut line = |many: String, what: String| {
+                any = true;
+                table.line(vec![styled(many, DOUBT), cell(what), styled("nine copies", FAINT)]);
+            };
+            if files > 0 {
+                line(count(files), format!("copies of others, {}", readable(bytes)));
+            }
+            if unread > 0 {
+                line("?".into(), format!("of {} of one size, not compared yet", readable(unread)));
+            }
+        }
         writeln!(out, "{STRONG}What is odd{STRONG:#}")?;
         match any {
             true => table.print(out, &self.session.look),
@@ -247,6 +264,11 @@ impl Told<'_> {
                 "sizes": band(SIZES.iter().zip(survey.sizes).map(|((name, _), part)| (*name, part))),
                 "largest": largest.collect::<Vec<Value>>(),
                 "odd": oddities,
+                "copies": {
+                    "files": self.copies[at].files,
+                    "bytes": self.copies[at].bytes,
+                    "not_compared": self.copies[at].unread,
+                },
                 "as_known": view.is_known,
             })
         };
@@ -264,13 +286,14 @@ impl Told<'_> {
             bytes: u64,
         }
         let mut lines = Vec::new();
-        for (view, survey) in self.looking.views.iter().zip(&self.surveys) {
+        for ((view, survey), copies) in self.looking.views.iter().zip(&self.surveys).zip(&self.copies) {
             let place = view.ground.base.to_string();
             let mut add = |figure, name: &str, part: Part| {
                 let name = name.to_owned();
                 lines.push(Line { place: place.clone(), figure, name, count: part.count, bytes: part.bytes });
             };
             add("all", "files", survey.files);
+            add("all", "copies", Part { count: copies.files, bytes: copies.bytes });
             survey.types.iter().for_each(|(item_type, part)| add("type", item_type.word(), *part));
             AGES.iter().zip(survey.ages).for_each(|((name, _), part)| add("age", name, part));
             SIZES.iter().zip(survey.sizes).for_each(|((name, _), part)| add("size", name, part));

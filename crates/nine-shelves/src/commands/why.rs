@@ -7,6 +7,7 @@ use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::facet::{Facet, Found};
+use nine_core::find::Rows;
 use nine_core::item::{Entry, Item, Kind as ItemKind};
 use nine_core::kinds::{Evidence, name_says_little};
 use nine_core::plan::tidy::{Wants, item};
@@ -19,7 +20,7 @@ use serde::Serialize;
 
 use crate::cli::{WhyArgs, WhyFormat};
 use crate::error::{Done, Failure};
-use crate::looking::{Remembered, all_grounds, remembered};
+use crate::looking::{How, Looking, Remembered, all_grounds, remembered};
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, tags};
@@ -39,6 +40,7 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     let mut item = item_of(&found, session)?;
     let Remembered { arrived, words } = remember(&found, session, &loaded.config, &opened, &item);
     item.entry.born = item.entry.born.or(arrived);
+    compare(&mut item, session, &loaded.config, &opened)?;
     item.text = words.as_ref().map(|words| words.body.clone());
     let standings = if loaded.config.pile(&found.spot.place).is_some() {
         explain(&loaded.config.rules, &as_rules_see_it(&item, &loaded.config), &session.now)
@@ -81,16 +83,34 @@ fn remember(
     remembered(session, ground, &found.store, &found.spot.path, &item.entry, has_words)
 }
 
+/// Learns what else has an item's bytes, where a rule of its pile asks for that.
+fn compare(item: &mut Item, session: &Session, config: &Config, opened: &Opened) -> Done {
+    let rules = config.rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
+    let grounds = all_grounds(session, config, opened);
+    let own = grounds.into_iter().find(|ground| ground.base.place == item.spot.place);
+    let Some(own) = own.filter(|_| Wants::of_rules(rules).copies) else { return Ok(()) };
+    let mut looking = Looking::look(session, vec![own], &How::Now)?;
+    looking.set_beside(all_grounds(session, config, opened));
+    let tree = &looking.views[0].tree;
+    let Some(id) = tree.find(&item.spot.path) else { return Ok(()) };
+    let mut rows = Rows::none(tree.rows());
+    rows.add(id.row());
+    item.stays = looking.learn_copies(0, &rows, Some(config)).remove(&id);
+    item.copies = looking.views[0].tree.copies(id);
+    looking.keep();
+    Ok(())
+}
+
 /// The item with all its details; a folder is read to its depth.
 fn item_of(found: &whereabouts::Found, session: &Session) -> Done<Item> {
     let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", found.spot));
     let entry = found.entry()?;
-    let wants = Wants { tags: true, types: true, contents: true, text: false };
+    let wants = Wants { tags: true, types: true, contents: true, text: false, copies: false };
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == ItemKind::Folder {
         let inside = store.open_inside(&spot.path).map_err(failure)?;
         let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
-        let details = StoreDetails { store, tree: &scan.tree, catalogue: None };
+        let details = StoreDetails { store, tree: &scan.tree, catalogue: None, stays: None };
         return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));
     }
     let mut gathering = Gathering::new(Entry { kind: ItemKind::Folder, ..entry.clone() });
@@ -98,7 +118,7 @@ fn item_of(found: &whereabouts::Found, session: &Session) -> Done<Item> {
     batch.push(spot.path.name(), entry);
     gathering.add(FolderNo::ROOT, batch);
     let (tree, id) = (gathering.finish(), NodeId::new(1));
-    let details = StoreDetails { store, tree: &tree, catalogue: None };
+    let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
     Ok(item(&tree, id, spot, &details, wants))
 }
 
@@ -135,6 +155,8 @@ struct Record {
     modified: String,
     opened: Option<String>,
     arrived: Option<String>,
+    copies: Option<u32>,
+    stays: Option<String>,
     keep_together: Option<&'static str>,
     words: Option<u64>,
     words_note: Option<String>,
@@ -200,6 +222,8 @@ impl Answer<'_> {
             modified: self.session.now.minute(item.newest),
             opened: self.date(item.entry.opened),
             arrived: self.date(item.entry.born),
+            copies: item.copies,
+            stays: item.stays.as_ref().map(|stays| stays.original.item.to_string()),
             keep_together: item.together.map(|together| together.words()),
             words: self.words.as_ref().map(|words| nine_core::words::count(&words.body)),
             words_note: self.words.as_ref().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
@@ -246,6 +270,10 @@ impl Answer<'_> {
             Standing::Hidden => {
                 vec!["the item is hidden, and the rule does not ask for hidden ones".into()]
             }
+            Standing::IsNeeded if self.item.copies.is_some_and(|copies| copies > 1) => {
+                vec!["others have its bytes, and this is the one that stays".into()]
+            }
+            Standing::IsNeeded => vec!["nothing else has its bytes".into()],
             Standing::Unfinished => {
                 vec!["it is a partial download, and the rule does not ask for those".into()]
             }
@@ -290,6 +318,15 @@ impl Answer<'_> {
         for (name, at) in [("opened", item.entry.opened), ("arrived", item.entry.born)] {
             let note = at.map_or(String::new(), |at| format!("{} ago", now.age(at)));
             fact(name, self.date(at).unwrap_or_else(|| "not known".into()), note);
+        }
+        if let Some(copies) = item.copies {
+            let stays = item.stays.as_ref();
+            let note = stays.map(|stays| format!("{} stays: {}", stays.original.item, stays.because));
+            let many = match copies {
+                1 => "nothing else has its bytes".to_owned(),
+                many => format!("{} with its bytes", counted(many.into(), "item", "items")),
+            };
+            fact("copies", many, note.unwrap_or_default());
         }
         if let Some(together) = item.together {
             fact("moved", "as one".into(), format!("it is {}", together.words()));

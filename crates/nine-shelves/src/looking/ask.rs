@@ -7,7 +7,7 @@ use nine_core::item::Kind;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 use nine_stores::Store;
 
-use super::{Looking, View};
+use super::{KNOWN_OF_COPIES, Looking, View};
 use crate::error::{Done, Failure};
 
 /// Asking again more often than this would mean that learning does not end.
@@ -38,6 +38,9 @@ impl Looking<'_> {
             let folders = all_rows(tree).filter(|row| tree.is_folder(NodeId::new(row)));
             self.learn(view, &folders, Unlearned { tags: true, content: false });
         }
+        if condition.asks_for_copies() && self.views[view].store().is_none() {
+            self.learn_copies(view, among, None); // as far as it is known
+        }
         for round in 0..=ROUNDS {
             let stuck = condition.asks_for_text() && self.catalogue.is_none();
             let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
@@ -51,6 +54,9 @@ impl Looking<'_> {
             self.learn(view, &found.maybe, Unlearned { tags: asks_tags, content: all_contents });
             if condition.asks_for_type() && !all_contents {
                 self.learn_types(view, &found.maybe);
+            }
+            if condition.asks_for_copies() {
+                self.learn_copies(view, &found.maybe, None);
             }
             if reads_text && condition.asks_for_text() {
                 self.read_words(view, &found.maybe);
@@ -146,6 +152,7 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
             Test::Tag(_) if inside => &[Tags, Words, Parent],
             Test::Tag(_) => &[Tags, Words],
             Test::Size(..) => &[Size],
+            Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => &KNOWN_OF_COPIES,
             Test::Count(CountSubject::Items, ..) => &[Column::Folder, FolderItems, FolderRead],
             Test::Flag(Flag::Empty) => &[Size, Column::Folder, FolderItems, FolderRead],
             Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Parent],

@@ -1,16 +1,25 @@
 //! Which files have the same bytes: what is in question is read, and noted down.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
-use nine_core::copies::{Candidates, Meet, Member, Side, Taken, hidden_in_question};
+use nine_core::config::Config;
+use nine_core::copies::{
+    Candidates, CopiesTake, Digest, Meet, Member, Side, Taken, choose, copies_take, hidden_in_question,
+};
 use nine_core::find::Rows;
-use nine_core::item::Kind;
+use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
-use nine_core::tree::{NodeId, Tree};
+use nine_core::tree::{Column, NodeId, Tree, mark};
+use nine_core::worklist::Original;
 use nine_stores::{Hashed, Source, Store, Watch, hash, read_digests};
 
-use super::{Looking, View};
+use super::{Ground, Looking, View};
+use crate::copy_steps::{learn_tags, standing, tags_of};
 use crate::progress;
+
+/// What must be known of a place to say what of it has which bytes.
+pub const KNOWN_OF_COPIES: [Column; 6] =
+    [Column::Kind, Column::Marks, Column::Size, Column::Identity, Column::Whole, Column::Digests];
 
 impl View {
     /// The tree, and where its files can be read.
@@ -21,6 +30,139 @@ impl View {
 }
 
 impl Looking<'_> {
+    /// Names places whose files count as well where it is asked what else has some bytes. They are read
+    /// only then.
+    pub fn set_beside(&mut self, grounds: Vec<Ground>) {
+        let is_view = |ground: &Ground| self.views.iter().any(|view| view.ground.address == ground.address);
+        self.beside = grounds.into_iter().filter(|ground| !is_view(ground)).collect();
+    }
+
+    /// Does something with the places beside as if they were looked at too.
+    pub(super) fn with_asides<T>(&mut self, work: impl FnOnce(&mut Self) -> T) -> T {
+        let own = self.views.len();
+        self.views.append(&mut self.asides);
+        let out = work(self);
+        self.asides = self.views.split_off(own);
+        out
+    }
+
+    /// Reads the places beside, as the others were read.
+    fn read_beside(&mut self, as_known: bool) {
+        let own = self.views.len();
+        for ground in std::mem::take(&mut self.beside) {
+            match ground.store.clone().filter(|_| !as_known) {
+                Some(store) => self.read(ground, &store),
+                // Of a place that nobody looked at yet there is nothing to say here.
+                None => drop(self.recall_if_known(ground, &KNOWN_OF_COPIES)),
+            }
+        }
+        (own..self.views.len()).for_each(|view| self.carry_over_into(view));
+        self.asides.extend(self.views.split_off(own));
+    }
+
+    /// Learns how many items have the bytes of some files of a view, itself counted. With a
+    /// configuration it also says what stays in place of each that is not needed.
+    pub fn learn_copies(
+        &mut self,
+        view: usize,
+        rows: &Rows,
+        config: Option<&Config>,
+    ) -> HashMap<NodeId, Stays> {
+        let as_known = self.views[view].is_known;
+        self.read_beside(as_known);
+        self.with_asides(|all| {
+            let tree = &all.views[view].tree;
+            let asked = rows.filter(|row| tree.kind(NodeId::new(row)) == Kind::File);
+            if !as_known {
+                let side = |of: &View, member: Member| match member.view as usize == view {
+                    true if asked.has(member.id.row()) => Some(Side::Asked),
+                    _ => (!of.tree.has_mark(member.id, mark::HIDDEN)).then_some(Side::Beside),
+                };
+                all.compare(side, Meet::Any, HashSet::new());
+            }
+            all.count_copies(view, &asked, as_known);
+            config.map_or_else(HashMap::new, |config| all.what_stays(view, &asked, config))
+        })
+    }
+
+    /// For each view, how much copies take, as far as that is known; last, for all of them together.
+    pub fn copies_take(&mut self) -> Vec<CopiesTake> {
+        self.read_beside(true);
+        let own = self.views.len();
+        self.with_asides(|all| {
+            let trees = all.trees();
+            let mut takes: Vec<CopiesTake> =
+                (0..own).map(|view| copies_take(&trees, |number| number == view)).collect();
+            takes.push(copies_take(&trees, |number| number < own));
+            takes
+        })
+    }
+
+    /// The files with each of the digests that some files of a view have, in the order of reading. Of
+    /// several names of one file only the first counts.
+    fn with_same_bytes(&self, view: usize, asked: &Rows) -> HashMap<Digest, Vec<Member>> {
+        let own = &self.views[view].tree;
+        let mut same: HashMap<Digest, Vec<Member>> =
+            asked.ids().filter_map(|id| Some((own.digest(id)?, Vec::new()))).collect();
+        let mut seen = HashSet::new();
+        if same.is_empty() {
+            return same;
+        }
+        for (number, of) in self.views.iter().enumerate() {
+            let tree = &of.tree;
+            for id in tree.ids() {
+                let is_asked = number == view && asked.has(id.row());
+                if !is_asked && tree.has_mark(id, mark::HIDDEN) {
+                    continue;
+                }
+                let Some(files) = tree.digest(id).and_then(|digest| same.get_mut(&digest)) else { continue };
+                if seen.insert(tree.identity(id)) {
+                    files.push(Member::new(number, id));
+                }
+            }
+        }
+        same
+    }
+
+    fn count_copies(&mut self, view: usize, asked: &Rows, as_known: bool) {
+        let same = self.with_same_bytes(view, asked);
+        let tree = &mut self.views[view].tree;
+        for id in asked.ids() {
+            let many = tree.digest(id).map(|digest| same[&digest].len() as u32);
+            // What was in question and has no digest by now shares its size with none, or could not be
+            // read, which was said.
+            if let Some(many) = many.or((!as_known).then_some(1)) {
+                tree.learn_copies(id, many.max(1));
+            }
+        }
+    }
+
+    /// For files of a view that are not needed, what stays in their place.
+    fn what_stays(&mut self, view: usize, asked: &Rows, config: &Config) -> HashMap<NodeId, Stays> {
+        let same = self.with_same_bytes(view, asked);
+        let groups: Vec<&Vec<Member>> = same.values().filter(|members| members.len() > 1).collect();
+        let members: Vec<Member> = groups.iter().flat_map(|members| members.iter().copied()).collect();
+        learn_tags(self, &members);
+        let mut found = HashMap::new();
+        for members in groups {
+            let standings: Vec<_> = members.iter().map(|member| standing(self, config, *member)).collect();
+            let chosen = choose(&standings, &config.keep);
+            let stays = members[chosen.at];
+            let of = &self.views[stays.view as usize];
+            let original = Original { item: of.spot(stays.id), stamp: of.stamp(stays.id) };
+            let going = members.iter().filter(|member| {
+                **member != stays && member.view as usize == view && asked.has(member.id.row())
+            });
+            for member in going {
+                let has = tags_of(self, stays);
+                let lost = tags_of(self, *member).into_iter().filter(|tag| !has.contains(tag)).cloned();
+                let (original, because) = (original.clone(), chosen.because.clone());
+                found.insert(member.id, Stays { original, because, lost_tags: lost.collect() });
+            }
+        }
+        found
+    }
+
     /// The trees of all views, in their order.
     pub fn trees(&self) -> Vec<&Tree> {
         self.views.iter().map(|view| &view.tree).collect()
@@ -55,7 +197,7 @@ impl Looking<'_> {
     /// Reads what must be read to know which of all files, and which whole folders, are the same.
     pub fn compare_all(&mut self, taken: Taken) {
         let in_sight = move |view: &View, member: Member| {
-            let hidden = view.tree.has_mark(member.id, nine_core::tree::mark::HIDDEN);
+            let hidden = view.tree.has_mark(member.id, mark::HIDDEN);
             (taken.hidden || !hidden).then_some(Side::Asked)
         };
         self.compare(in_sight, Meet::Any, HashSet::new());

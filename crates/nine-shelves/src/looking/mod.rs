@@ -21,6 +21,7 @@ use nine_stores::catalogue::Carried;
 use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
+pub use bytes::KNOWN_OF_COPIES;
 pub use grounds::{Ground, all_grounds, grounds_of, name_outsiders, nowhere};
 pub use words::{Remembered, remembered};
 
@@ -78,6 +79,10 @@ pub struct Looking<'s> {
     catalogue: Option<Catalogue>,
     /// The places.
     pub views: Vec<View>,
+    /// Places whose files count where it is asked what else has some bytes.
+    beside: Vec<Ground>,
+    /// These, once they were read.
+    asides: Vec<View>,
     /// How many places and folders could not be read, each of which was named.
     pub troubles: usize,
 }
@@ -105,7 +110,14 @@ impl<'s> Looking<'s> {
         if let (How::AsKnown(_), Some(catalogue)) = (how, &catalogue) {
             catalogue.hold_still().map_err(|error| Failure::system(error.to_string()))?;
         }
-        let mut looking = Self { session, catalogue, views: Vec::new(), troubles: 0 };
+        let mut looking = Self {
+            session,
+            catalogue,
+            views: Vec::new(),
+            beside: Vec::new(),
+            asides: Vec::new(),
+            troubles: 0,
+        };
         for ground in grounds {
             match (how, &ground.store) {
                 (How::Now, Some(store)) => {
@@ -152,26 +164,26 @@ impl<'s> Looking<'s> {
 
     /// Takes what the catalogue knows of a place.
     fn recall(&mut self, ground: Ground, columns: &[Column]) {
-        let known = self.catalogue.as_ref().map(|catalogue| catalogue.load(&ground.address, columns));
-        match known {
-            Some(Ok(Some(kept))) => {
-                let (tree, at) = (kept.tree, kept.at);
-                self.views.push(View {
-                    ground,
-                    tree,
-                    at,
-                    is_known: true,
-                    is_kept: false,
-                    carried: Carried::Anew,
-                });
-            }
-            Some(Err(error)) => {
-                self.trouble(&ground.base.to_string(), &format!("is not known: {error}"));
-            }
-            Some(Ok(None)) | None => {
-                self.trouble(&ground.base.to_string(), "is not known: it was never looked at");
-            }
+        let base = ground.base.to_string();
+        if let Err(why) = self.recall_if_known(ground, columns) {
+            self.trouble(&base, &format!("is not known: {why}"));
         }
+    }
+
+    /// The same; if it is not known, says why not.
+    fn recall_if_known(&mut self, ground: Ground, columns: &[Column]) -> Result<(), String> {
+        let known = self.catalogue.as_ref().map(|catalogue| catalogue.load(&ground.address, columns));
+        let kept = known.transpose().map_err(|error| error.to_string())?.flatten();
+        let kept = kept.ok_or("it was never looked at")?;
+        self.views.push(View {
+            ground,
+            tree: kept.tree,
+            at: kept.at,
+            is_known: true,
+            is_kept: false,
+            carried: Carried::Anew,
+        });
+        Ok(())
     }
 
     /// Says that a place cannot be reached, and takes what is known of it.
@@ -204,14 +216,16 @@ impl<'s> Looking<'s> {
 
     /// Takes over what is known of unchanged entries.
     fn carry_over(&mut self) {
-        for at in 0..self.views.len() {
-            let View { ground, tree, at, is_known, carried, .. } = &mut self.views[at];
-            let Some(catalogue) = self.catalogue.as_ref().filter(|_| !*is_known) else { continue };
-            match catalogue.carry_over(&ground.address, tree, *at) {
-                Ok(found) => *carried = found,
-                Err(CatalogueError::Damaged) => self.replace(),
-                Err(error) => self.do_without(&error),
-            }
+        (0..self.views.len()).for_each(|view| self.carry_over_into(view));
+    }
+
+    fn carry_over_into(&mut self, view: usize) {
+        let View { ground, tree, at, is_known, carried, .. } = &mut self.views[view];
+        let Some(catalogue) = self.catalogue.as_ref().filter(|_| !*is_known) else { return };
+        match catalogue.carry_over(&ground.address, tree, *at) {
+            Ok(found) => *carried = found,
+            Err(CatalogueError::Damaged) => self.replace(),
+            Err(error) => self.do_without(&error),
         }
     }
 
@@ -261,7 +275,7 @@ impl<'s> Looking<'s> {
 
     /// Keeps what was read and learned. To be called when a command has learned all that it wants.
     pub fn keep(&mut self) {
-        (0..self.views.len()).for_each(|view| self.keep_view(view));
+        self.with_asides(|all| (0..all.views.len()).for_each(|view| all.keep_view(view)));
     }
 
     fn keep_view(&mut self, view: usize) {

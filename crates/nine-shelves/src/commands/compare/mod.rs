@@ -17,7 +17,7 @@ use nine_stores::Places;
 use crate::cli::CompareArgs;
 use crate::error::{Done, Failure, Kind as FailureKind};
 use crate::layout::real;
-use crate::looking::{Ground, How, Looking, Question, all_rows, grounds_of, name_outsiders};
+use crate::looking::{Ground, How, Looking, Question, all_grounds, all_rows, grounds_of, name_outsiders};
 use crate::session::{Opened, Session};
 use crate::{conditions, recovery};
 
@@ -84,7 +84,8 @@ fn look<'s>(
     let mut seen = HashSet::new();
     grounds.retain(|ground: &Ground| seen.insert(real(&ground.path)));
     let places = name_outsiders(&mut grounds, opened);
-    let looking = Looking::look(session, grounds, &How::Now)?;
+    let mut looking = Looking::look(session, grounds, &How::Now)?;
+    looking.set_beside(all_grounds(session, config, opened));
     if looking.views.len() < seen.len() {
         return Err(Failure::new(FailureKind::Partly, "nothing is compared, since a side could not be read"));
     }

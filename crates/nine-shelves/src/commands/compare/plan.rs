@@ -1,14 +1,17 @@
 //! What is done with what was compared: discarded where it is found, put onto a shelf where it is not.
 
+use std::collections::HashSet;
+
 use nine_core::copies::{Member, choose};
 use nine_core::place::Spot;
+use nine_core::plan::copies::lost_tags;
 use nine_core::plan::put::{How, plan};
 use nine_core::rules::Clash;
 use nine_stores::Places;
 
 use super::Compared;
 use crate::commands::put::{Target, new_folders};
-use crate::copy_steps::{Heirs, discarded, lost_tags, proposal, standing};
+use crate::copy_steps::{Heirs, discarded, proposal, standing, torn_apart};
 use crate::error::Done;
 use crate::layout;
 use crate::output::style::FAINT;
@@ -19,6 +22,7 @@ impl Compared<'_> {
     /// Puts into the trash what the other side surely holds: each is compared once more as it goes.
     pub(super) fn discard_found(&self, opened: &Opened, places: &Places) -> Done {
         let mut heirs = Heirs::default();
+        let found: HashSet<Member> = self.across.found.iter().map(|(member, _)| *member).collect();
         let mut proposals = Vec::new();
         for (member, there) in &self.across.found {
             // Two names of one file are no copies of one another; either would take the other along.
@@ -34,6 +38,7 @@ impl Compared<'_> {
             let lost = heirs.gather(self.looking, *member, stays);
             let mut copy = discarded(self.looking, *member, stays, "");
             copy.doubts.extend(lost_tags(&lost, ""));
+            copy.doubts.extend(torn_apart(self.looking, *member, &|other| found.contains(&other)));
             proposals.push(copy);
         }
         let planned = Planned {

@@ -33,6 +33,7 @@ pub fn run(args: &CopiesArgs, session: &Session) -> Done {
     let mut grounds = grounds(args, session, config, &opened)?;
     let places = name_outsiders(&mut grounds, &opened);
     let mut looking = Looking::look(session, grounds, &How::Now)?;
+    looking.set_beside(all_grounds(session, config, &opened));
     let asked = match &condition {
         Some(condition) => Some(asked(&mut looking, condition)?),
         None => None,

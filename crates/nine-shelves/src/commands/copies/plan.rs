@@ -1,11 +1,15 @@
 //! The planner of `copies`: flags what is not needed, or discards it.
 
+use std::collections::HashSet;
+
 use nine_core::amount::counted;
+use nine_core::copies::{Folded, Member};
 use nine_core::plan::Proposal;
+use nine_core::plan::copies::lost_tags;
 use nine_stores::Places;
 
 use super::Copies;
-use crate::copy_steps::{COPY, Heirs, discarded, lost_tags, proposal};
+use crate::copy_steps::{COPY, Heirs, discarded, proposal, torn_apart};
 use crate::error::Done;
 use crate::output::style::FAINT;
 use crate::pipeline::{Planned, show_ask_carry};
@@ -51,6 +55,8 @@ impl Copies<'_> {
     /// Puts what is not needed into the trash; what stays may get its tags.
     fn discard(&self) -> Vec<Proposal> {
         let (mut proposals, mut heirs) = (Vec::new(), Heirs::default());
+        let going: HashSet<Member> =
+            self.found.iter().flat_map(Folded::going).map(|item| item.member).collect();
         for folded in &self.found {
             let kept = folded.kept().member;
             for item in folded.going() {
@@ -60,6 +66,7 @@ impl Copies<'_> {
                 for name in std::iter::once(item.member).chain(item.links.iter().copied()) {
                     let mut copy = discarded(self.looking, name, kept, &folded.chosen.because);
                     copy.doubts.extend(doubt.clone().filter(|_| !self.args.give_tags));
+                    copy.doubts.extend(torn_apart(self.looking, name, &|other| going.contains(&other)));
                     proposals.push(copy);
                 }
             }

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
-use nine_core::copies::{Alike, Folded, Member, look_alikes, space_of_known};
+use nine_core::copies::{Alike, Folded, Member, copies_take, look_alikes};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::worklist::table::no_formula;
@@ -166,7 +166,7 @@ impl Copies<'_> {
                 .collect();
             lines.push(format!("{FAINT}Other bytes: {}; --names lists them{FAINT:#}", parts.join(", ")));
         }
-        let unread = space_of_known(&self.looking.trees()).2;
+        let unread = copies_take(&self.looking.trees(), |_| true).unread;
         if unread > 0 && self.looking.troubles > 0 {
             lines.push(format!("{DOUBT}{} could not be compared{DOUBT:#}", readable(unread)));
         }

@@ -45,7 +45,7 @@ pub fn run(args: &SearchArgs, session: &Session) -> Done {
     check_group(args, &loaded.config)?;
     let opened = session.open(&loaded.config);
     let grounds = grounds(args, session, &loaded, &opened)?;
-    let search = Search::new(args, condition, session, &loaded.config);
+    let search = Search::new(args, condition, session, &loaded.config, &opened);
     let (looking, found) = search.find(grounds)?;
     search.print(&looking, &found)?;
     if !args.known {
@@ -91,6 +91,7 @@ struct Search<'a> {
     columns: Vec<ItemColumn>,
     session: &'a Session,
     config: &'a Config,
+    opened: &'a Opened,
 }
 
 /// What a search found.
@@ -113,6 +114,7 @@ impl<'a> Search<'a> {
         condition: Option<Condition>,
         session: &'a Session,
         config: &'a Config,
+        opened: &'a Opened,
     ) -> Self {
         let mut columns = match (args.columns.is_empty(), args.format) {
             (false, _) => args.columns.clone(),
@@ -126,13 +128,14 @@ impl<'a> Search<'a> {
         if args.with_hash && !columns.contains(&ItemColumn::Blake3) {
             columns.push(ItemColumn::Blake3);
         }
-        Self { args, condition, columns, session, config }
+        Self { args, condition, columns, session, config, opened }
     }
 
     /// Looks, asks, and puts what was found in order.
     fn find(&self, grounds: Vec<Ground>) -> Done<(Looking<'a>, FoundItems)> {
         let how = if self.args.known { How::AsKnown(self.known_columns()) } else { How::Now };
         let mut looking = Looking::look(self.session, grounds, &how)?;
+        looking.set_beside(all_grounds(self.session, self.config, self.opened));
         self.check_text(&looking)?;
         let mut found = FoundItems::default();
         for view in 0..looking.views.len() {
