@@ -22,6 +22,9 @@ const BLOCK: usize = 256 * 1024;
 /// Files that are worked at before what was found out is noted down.
 const ROUND: usize = 16 * 1024;
 
+/// Bytes of the files that are worked at before that.
+const ROUND_BYTES: u64 = 4 << 30;
+
 /// Small files that a thread takes at once.
 const SHARE: usize = 32;
 
@@ -48,27 +51,49 @@ pub struct Hashed {
 /// Reads what must be read to know which of the candidates have the same bytes, and notes it down in
 /// the trees. What the trees know already is not read.
 pub fn hash(sources: &mut [Source], candidates: &Candidates, watch: &Watch) -> Hashed {
-    let mut out = Hashed::default();
-    let trees: Vec<&Tree> = sources.iter().map(|source| &*source.tree).collect();
-    watch.expect((0..candidates.len()).map(|run| unread_in(&trees, &candidates.run(run, &trees))).sum());
-    let mut next = 0;
+    expect(sources, candidates, watch);
+    let (mut out, mut next) = (Hashed::default(), 0);
     while next < candidates.len() && !watch.is_stopped() {
-        let trees: Vec<&Tree> = sources.iter().map(|source| &*source.tree).collect();
-        let stores: Vec<Option<&dyn Store>> = sources.iter().map(|source| source.store).collect();
-        let (mut runs, mut files, mut names) = (Vec::new(), 0, Vec::new());
-        while next < candidates.len() && files < ROUND {
-            let run = candidates.run(next, &trees);
-            files += run.len();
-            runs.push(run);
-            names.extend(candidates.further_names(next, &trees));
-            next += 1;
-        }
-        let found = Round { candidates, trees: &trees, stores: &stores, watch, runs }.work();
-        out.read += found.len();
-        note(sources, found, &mut out);
-        names.into_iter().for_each(|(first, other)| note_other_name(sources, first, other));
+        let (round, after) = hash_round(sources, candidates, next, watch);
+        out.read += round.read;
+        out.troubles.extend(round.troubles);
+        next = after;
     }
     out
+}
+
+/// Tells a watch how many bytes may have to be read.
+pub fn expect(sources: &[Source], candidates: &Candidates, watch: &Watch) {
+    let trees: Vec<&Tree> = sources.iter().map(|source| &*source.tree).collect();
+    watch.expect((0..candidates.len()).map(|run| unread_in(&trees, &candidates.run(run, &trees))).sum());
+}
+
+/// The same as [`hash`] for some of the sizes in question, from one on, so that the caller can keep what
+/// is known before all is. Returns the number of the size to go on with.
+pub fn hash_round(
+    sources: &mut [Source],
+    candidates: &Candidates,
+    from: usize,
+    watch: &Watch,
+) -> (Hashed, usize) {
+    let mut out = Hashed::default();
+    let trees: Vec<&Tree> = sources.iter().map(|source| &*source.tree).collect();
+    let stores: Vec<Option<&dyn Store>> = sources.iter().map(|source| source.store).collect();
+    let (mut runs, mut names) = (Vec::new(), Vec::new());
+    let (mut next, mut files, mut bytes) = (from, 0, 0);
+    while next < candidates.len() && files < ROUND && bytes < ROUND_BYTES {
+        let run = candidates.run(next, &trees);
+        files += run.len();
+        bytes += unread_in(&trees, &run);
+        runs.push(run);
+        names.extend(candidates.further_names(next, &trees));
+        next += 1;
+    }
+    let found = Round { candidates, trees: &trees, stores: &stores, watch, runs }.work();
+    out.read = found.len();
+    note(sources, found, &mut out);
+    names.into_iter().for_each(|(first, other)| note_other_name(sources, first, other));
+    (out, next)
 }
 
 /// What is known of a file is known under each of its names.

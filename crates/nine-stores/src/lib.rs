@@ -28,7 +28,7 @@ use nine_core::worklist::NameRules;
 pub use catalogue::{Catalogue, CatalogueError};
 pub use details::StoreDetails;
 pub use error::{StoreError, StoreResult};
-pub use hashing::{Hashed, Source, hash, read_digests};
+pub use hashing::{Hashed, Source, expect, hash, hash_round, read_digests};
 pub use learn::learn;
 pub use local::LocalStore;
 pub use places::Places;

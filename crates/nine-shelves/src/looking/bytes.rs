@@ -11,7 +11,7 @@ use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
-use nine_stores::{Hashed, Source, Store, Watch, hash, read_digests};
+use nine_stores::{Hashed, Source, Store, Watch, expect, hash_round, read_digests};
 
 use super::{Ground, Looking, View};
 use crate::copy_steps::{learn_tags, standing, tags_of};
@@ -20,6 +20,9 @@ use crate::progress;
 /// What must be known of a place to say what of it has which bytes.
 pub const KNOWN_OF_COPIES: [Column; 6] =
     [Column::Kind, Column::Marks, Column::Size, Column::Identity, Column::Whole, Column::Digests];
+
+/// Bytes that are read before what was found out is kept.
+const KEEP_AFTER: u64 = 4 << 30;
 
 impl View {
     /// The tree, and where its files can be read.
@@ -213,10 +216,23 @@ impl Looking<'_> {
             return;
         }
         let watch = Watch::default();
-        let mut sources: Vec<Source> = self.views.iter_mut().map(View::source).collect();
-        let hashed = progress::of_bytes("comparing", &watch, || hash(&mut sources, candidates, &watch));
-        tracing::info!(files = hashed.read, bytes = watch.bytes().0, "compared");
-        self.after_reading(hashed, None);
+        let sources: Vec<Source> = self.views.iter_mut().map(View::source).collect();
+        expect(&sources, candidates, &watch);
+        let (mut next, mut kept) = (0, 0);
+        progress::of_bytes("comparing", &watch, || {
+            while next < candidates.len() {
+                let mut sources: Vec<Source> = self.views.iter_mut().map(View::source).collect();
+                let (hashed, after) = hash_round(&mut sources, candidates, next, &watch);
+                next = after;
+                self.after_reading(hashed, None);
+                // A long reading that is cut off must not have been in vain.
+                if watch.bytes().0 - kept > KEEP_AFTER {
+                    kept = watch.bytes().0;
+                    (0..self.views.len()).for_each(|view| self.keep_view(view));
+                }
+            }
+        });
+        tracing::info!(bytes = watch.bytes().0, "compared");
     }
 
     /// Reads these files as a whole, where that was not done yet.

@@ -4,6 +4,7 @@
 mod ask;
 mod bytes;
 mod grounds;
+mod pictures;
 mod words;
 
 use std::ffi::OsStr;

@@ -110,7 +110,7 @@ impl Looking<'_> {
     }
 }
 
-fn read(store: &LocalStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
+pub(super) fn read(store: &LocalStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
     let mut bytes = Vec::new();
     let content = store.read(path).and_then(|file| Ok(file.take(bounds::FILE).read_to_end(&mut bytes)?));
     match content {

@@ -35,18 +35,28 @@ pub enum Ask {
     Words,
     /// Up to so many lines that tell what it is.
     Glance(u8),
+    /// What it looks like, if it is a picture: pixels across, down, and the print in sixteen digits.
+    Looks,
 }
+
+/// How [`Ask::Looks`] is written.
+const LOOKS: u8 = u8::MAX;
 
 impl Ask {
     fn byte(self) -> u8 {
         match self {
             Ask::Words => 0,
-            Ask::Glance(lines) => lines.max(1),
+            Ask::Glance(lines) => lines.clamp(1, LOOKS - 1),
+            Ask::Looks => LOOKS,
         }
     }
 
     fn from_byte(byte: u8) -> Self {
-        if byte == 0 { Ask::Words } else { Ask::Glance(byte) }
+        match byte {
+            0 => Ask::Words,
+            LOOKS => Ask::Looks,
+            lines => Ask::Glance(lines),
+        }
     }
 }
 

@@ -3,7 +3,8 @@
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
 
-use nine_stores::reading::{Words, glance, words};
+use nine_core::tree::Looks;
+use nine_stores::reading::{Words, glance, looks, words};
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 use super::Ask;
@@ -36,6 +37,12 @@ pub fn serve() -> Done {
         let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
         let read = std::panic::catch_unwind(|| match ask {
             Ask::Words => words(&name, &bytes, size),
+            Ask::Looks => match looks(&bytes) {
+                Ok(Looks { pixels, print }) => {
+                    Words { body: format!("{} {} {print:016x}", pixels.0, pixels.1), note: String::new() }
+                }
+                Err(why) => Words::none(why),
+            },
             Ask::Glance(lines) => {
                 Words { body: glance(&name, &bytes, size, lines.into()).join("\n"), note: String::new() }
             }

@@ -10,6 +10,7 @@ mod notes;
 mod office;
 mod page;
 mod pdf;
+mod picture;
 mod plain;
 
 use nine_core::kinds::{Content, FIRST_BYTES, ItemType, recognise};
@@ -17,6 +18,7 @@ use nine_core::names::{fold_bytes, split_extension};
 
 pub use glance::glance;
 pub use notes::{is_note, note_tags, tags_in_text};
+pub use picture::looks;
 
 /// Where readers give up.
 pub mod bounds {
