@@ -21,6 +21,8 @@ mod put;
 mod saved;
 #[path = "program/search.rs"]
 mod search;
+#[path = "program/similar.rs"]
+mod similar;
 #[path = "program/survey.rs"]
 mod survey;
 #[path = "program/tags.rs"]

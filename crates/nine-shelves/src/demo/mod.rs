@@ -2,6 +2,7 @@
 
 mod files;
 mod papers;
+mod photos;
 mod walk;
 mod world;
 

@@ -10,6 +10,7 @@ use nine_core::tags::to_attribute;
 use rustix::fs::{AtFlags, CWD, Timespec, Timestamps, XattrFlags, utimensat};
 use serde::Deserialize;
 
+use super::photos::photos;
 use super::{files, papers::papers};
 use crate::error::{Done, Failure};
 
@@ -78,11 +79,36 @@ pub fn make(root: &Path) -> Done<Made> {
         }
         count += items.len();
     }
+    count += make_photos(&root, &now)?;
     count += make_papers(&root, &now)?;
     let home = root.join("nine");
     fs::create_dir_all(&home)?;
     fs::write(home.join("shelves.toml"), CONFIG.replace("HOME", &root.display().to_string()))?;
     Ok(Made { root, home, now: world.now, items: count })
+}
+
+/// Makes the photos on the shelf and those that came from the telephone.
+fn make_photos(root: &Path, now: &Now) -> Done<usize> {
+    let photos = photos()?;
+    let dated = |nth: usize, photo: &super::photos::Photo| -> Done {
+        let item = Item {
+            at: escape(photo.at.as_bytes()),
+            is: "jpeg".into(),
+            age: format!("{}d", photo.days),
+            tags: Vec::new(),
+            text: String::new(),
+        };
+        item.date(root, nth, now)
+    };
+    for photo in &photos {
+        let path = root.join(&photo.at);
+        let folder = path.parent().unwrap_or(root);
+        fs::create_dir_all(folder)
+            .and_then(|()| fs::write(&path, &photo.bytes))
+            .map_err(|e| failure(&path, &e))?;
+    }
+    photos.iter().enumerate().try_for_each(|(nth, photo)| dated(nth, photo))?;
+    Ok(photos.len())
 }
 
 /// What the papers truly are; only tests read it.
