@@ -7,6 +7,10 @@ mod support;
 mod bad_input;
 #[path = "program/clashes.rs"]
 mod clashes;
+#[path = "program/compare.rs"]
+mod compare;
+#[path = "program/copies.rs"]
+mod copies;
 #[path = "program/demo.rs"]
 mod demo;
 #[path = "program/facets.rs"]

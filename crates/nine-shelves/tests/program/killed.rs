@@ -127,3 +127,44 @@ fn copies_of_folders() {
         assert!(!copy.exists(), "point {point}, undone: {undone}");
     }
 }
+
+/// Of every content something is left in its place, whenever the program is killed.
+#[test]
+fn copies_that_are_discarded() {
+    let lay_out = || {
+        let world = World::new();
+        world.rules("");
+        for (folder, text) in [("a", "one"), ("b", "one"), ("c", "one"), ("a/sub", "two"), ("b/sub", "two")] {
+            world.file(&format!("{folder}/file"), text);
+        }
+        world.file("loose", "three").file("loose (1)", "three");
+        world
+    };
+    let texts = |world: &World| -> Vec<String> {
+        let all = picture_of(&world.at("Downloads"));
+        let mut texts: Vec<String> = all
+            .into_iter()
+            .filter(|(name, _)| !name.ends_with('/'))
+            .map(|(_, what)| what.split(' ').next().unwrap_or_default().to_owned())
+            .collect();
+        texts.sort();
+        texts.dedup();
+        texts
+    };
+    for point in 1.. {
+        let world = lay_out();
+        let (before, whole) = (world.picture(), contents(&world));
+        let mut command = world.command(&["copies", "--discard", "--yes"]);
+        let killed = command.env("NINE_KILL_AT", point.to_string()).output().unwrap().status;
+        assert_eq!(texts(&world), ["one", "three", "two"], "point {point}");
+        if killed.signal() != Some(9) {
+            assert!(killed.success() && point > 8, "{killed}, {point} points");
+            return;
+        }
+        let recovered = world.nine(&["history"]).ends(0);
+        assert!(!recovered.err.contains("neither"), "point {point}: {}", recovered.err);
+        assert_eq!(contents(&world), whole, "point {point}");
+        while world.nine(&["undo", "--yes"]).status == 0 {}
+        assert_eq!(world.picture(), before, "point {point}");
+    }
+}
