@@ -8,6 +8,8 @@
 
 #[path = "floors/bare.rs"]
 mod bare;
+#[path = "floors/copies.rs"]
+mod copies;
 #[path = "floors/look.rs"]
 mod look;
 #[path = "floors/names.rs"]
@@ -48,6 +50,7 @@ fn main() {
     catalogue(world.path(), &pile);
     searches(world.path(), rows);
 
+    same_bytes(world.path(), files / 20);
     let renames = Pair::measure(
         || {
             let (from, to) = tree::flat(world.path(), moves);
@@ -112,6 +115,46 @@ fn catalogue(world: &Path, pile: &Path) {
     tags.print("the same with tags", "bare walk and getxattr", "1.3");
     let again = Pair::measure(|| timed(|| bare::walk(pile)), || timed(|| look.refresh(&file, false)));
     again.print("refresh, nothing changed", "bare walk, 2 threads", "1.3");
+}
+
+/// Copies: found for the first time, and again; and a large file read in two ways.
+fn same_bytes(world: &Path, files: usize) {
+    let root = world.join("copies");
+    let bytes = copies::make(&root, files);
+    println!("\na tree of {files} files with {} MB, a third of them copies", bytes / 1_000_000);
+    let file = world.join("copies.sqlite");
+    let forget = || {
+        for ending in ["", "-wal", "-shm"] {
+            let _ = std::fs::remove_file(world.join(format!("copies.sqlite{ending}")));
+        }
+    };
+    let mut place = copies::Place::new(&root);
+    forget();
+    let ((floor, floor_bytes), (ours, our_bytes)) = (copies::bare(&root), place.copies(&file));
+    assert_eq!(floor, ours, "both find the same");
+    println!(
+        "copies: {ours} found; {our_bytes} bytes read against {floor_bytes}, {:.3}",
+        our_bytes as f64 / floor_bytes as f64
+    );
+    let first = Pair::measure(
+        || timed(|| copies::bare(&root)),
+        || {
+            forget();
+            timed(|| place.copies(&file))
+        },
+    );
+    first.print("copies, first run", "bare: size, 16 KiB, whole", "1.2");
+    assert_eq!(place.copies(&file).1, 0, "the second run reads nothing");
+    let again = Pair::measure(|| timed(|| bare::walk(&root)), || timed(|| place.copies(&file)));
+    again.print("copies, second run", "bare walk, 2 threads", "1.5");
+    let large = world.join("large");
+    std::fs::write(&large, vec![7; 512 << 20]).expect("a large file is written");
+    for block in [64 << 10, 256 << 10, 1 << 20] {
+        let pair =
+            Pair::measure(|| timed(|| copies::mapped(&large)), || timed(|| copies::in_blocks(&large, block)));
+        pair.print(&format!("512 MiB in blocks of {} KiB", block >> 10), "mapped", "-");
+    }
+    std::fs::remove_file(large).expect("the large file goes");
 }
 
 /// Searches of a catalogue of many rows, each by the program started anew; and its bare start.

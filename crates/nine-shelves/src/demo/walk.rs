@@ -15,7 +15,7 @@ struct Station {
     words: &'static [&'static str],
 }
 
-const STATIONS: [Station; 20] = [
+const STATIONS: [Station; 24] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -90,6 +90,19 @@ const STATIONS: [Station; 20] = [
         tells: "By hand it goes too: every mail onto a shelf, into a folder that is made for it.",
         words: &["put", "--where", "type", "mail", "--on", "6/Mail/2031"],
     },
+    Station {
+        tells: "A telephone was emptied into a folder. Most of its photos are sorted already, under other names. Which is there twice, and which one stays?",
+        words: &["copies", "Phone import", "documents", "--limit", "3"],
+    },
+    Station {
+        tells: "Before the import goes, the other question: what of it is nowhere on the shelves?",
+        words: &["compare", "Phone import", "documents"],
+    },
+    Station {
+        tells: "What the shelves surely hold can go into the trash; each is compared byte by byte once more.",
+        words: &["compare", "Phone import", "documents", "--discard-found", "--yes"],
+    },
+    Station { tells: "And back again.", words: &["undo", "--yes"] },
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
 ];
 
@@ -173,7 +186,7 @@ pub fn tell_how_to_go_on(made: &Made) -> Done {
     writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
     writeln!(
         out,
-        "   nine put --where type mail --on 6  files by hand\n   nine undo                          takes the last run back\n"
+        "   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine undo                          takes the last run back\n"
     )?;
     writeln!(
         out,

@@ -51,8 +51,12 @@ fn the_walk_ends_where_it_began() {
         .warns("160 lines written to papers.csv")
         .says("taken back by run 6")
         .says("New folder: 6 Office/Mail/2031")
+        .says("Open day/  2 folders with the same 9 files")
+        .says("7 files (")
+        .says("25 discarded")
+        .says("taken back by run 8")
         .says("Go on by hand");
-    for folder in ["Desktop", "Downloads", "Papers", "Documents"] {
+    for folder in ["Desktop", "Downloads", "Papers", "Documents", "Phone import"] {
         assert_eq!(picture_of(&root.join(folder)), picture_of(&fresh.join(folder)), "{folder}");
     }
     assert!(

@@ -166,8 +166,8 @@ impl Copies<'_> {
                 .collect();
             lines.push(format!("{FAINT}Other bytes: {}; --names lists them{FAINT:#}", parts.join(", ")));
         }
-        let unread = copies_take(&self.looking.trees(), |_| true).unread;
-        if unread > 0 && self.looking.troubles > 0 {
+        if self.looking.troubles > 0 {
+            let unread = copies_take(&self.looking.trees(), |_| true).unread;
             lines.push(format!("{DOUBT}{} could not be compared{DOUBT:#}", readable(unread)));
         }
         lines
