@@ -16,7 +16,7 @@ use nine_stores::{Catalogue, LocalStore, Scope, Source, Store, Watch, hash};
 /// Bytes of a file's start that the bare program reads first.
 const FIRST: usize = 16 * 1024;
 
-/// Files of two thousand sizes from 1 KB to 4 MB, a third of them copies of others, the rest of their
+/// Files of thirteen sizes from 1 KB to 4 MB, more small ones than large, a third of them copies of others, the rest of their
 /// own although others share their sizes. Returns how many bytes they have.
 pub fn make(root: &Path, files: usize) -> u64 {
     let mut state = 0x1884_0614_u64;
@@ -33,7 +33,7 @@ pub fn make(root: &Path, files: usize) -> u64 {
         let (size, seed) = match number % 3 {
             0 if !made.is_empty() => made[random(made.len() as u64) as usize],
             // Many small ones and few large ones, a size in steps so that others share it.
-            _ => (1024 << random(13), random(u64::MAX)),
+            _ => (1024 << random(13).min(random(13)).min(random(13)), random(u64::MAX)),
         };
         made.push((size, seed));
         let mut bytes = vec![0; size as usize];

@@ -55,7 +55,17 @@ pub fn corrected(stem: &str) -> String {
 
 /// Whether a stem says of itself that it is a copy: `plan (1)`, `copy of plan`.
 pub fn has_copy_mark(stem: &str) -> bool {
+    if !may_have_copy_mark(stem.as_bytes()) {
+        return false; // nearly all names, and the expression is slow
+    }
     COPY_MARKS.find(stem).is_some_and(|found| found.len() < stem.len())
+}
+
+/// Whether a name may have a copy mark, so that it must be looked at closely: the marks need a closing
+/// bracket, or a word that starts so.
+pub fn may_have_copy_mark(name: &[u8]) -> bool {
+    let starts = |three: &[u8]| three.eq_ignore_ascii_case(b"cop") || three.eq_ignore_ascii_case(b"kop");
+    name.contains(&b')') || name.windows(3).any(starts)
 }
 
 /// A stem without its copy marks.

@@ -16,8 +16,9 @@ use crate::{OpenFile, Store, StoreError, StoreResult, Watch};
 /// Bytes of either end. A file of no more than two such blocks is read as a whole at once.
 const END: u64 = 16 * 1024;
 
-/// Bytes that are read at once.
-const BLOCK: usize = 256 * 1024;
+/// Bytes that are read at once: more would not stay in the processor's own memory, and a file that is
+/// mapped as a whole ends the program if somebody cuts it short meanwhile.
+const BLOCK: usize = 64 * 1024;
 
 /// Files that are worked at before what was found out is noted down.
 const ROUND: usize = 16 * 1024;

@@ -4,10 +4,10 @@ use rustc_hash::FxHashMap;
 
 use super::question::is_in_sight;
 use super::{Digest, Member};
-use crate::correct::{has_copy_mark, without_copy_marks};
+use crate::correct::{has_copy_mark, may_have_copy_mark, without_copy_marks};
 use crate::item::{Identity, Kind};
 use crate::names::{fold, split_extension};
-use crate::tree::{NodeId, Tree};
+use crate::tree::{NodeId, Tree, mark};
 
 /// Files whose names are the same but for copy marks, and which are not all the same.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -27,7 +27,7 @@ pub fn look_alikes(trees: &[&Tree], same_spot: impl Fn(Member, Member) -> bool) 
         let files = tree
             .ids()
             .filter(|id| tree.kind(*id) == Kind::File && tree.size(*id) > 0 && is_in_sight(tree, *id));
-        keys.extend(files.map(|id| (short(&key(tree.name(id)).0), Member::new(view, id))));
+        keys.extend(files.map(|id| (short(tree, id), Member::new(view, id))));
     }
     keys.sort_unstable();
     let mut found = Vec::new();
@@ -52,14 +52,20 @@ fn key(name: &[u8]) -> (String, bool) {
     let (stem, extension) = split_extension(name);
     let (stem, extension) = (String::from_utf8_lossy(stem), String::from_utf8_lossy(extension));
     let marked = has_copy_mark(&stem);
-    let plain = if marked { without_copy_marks(&stem) } else { stem.into_owned() };
-    (fold(&format!("{}{extension}", plain.trim())), marked)
+    let plain = if marked { without_copy_marks(&stem).trim().to_owned() } else { stem.into_owned() };
+    (fold(&format!("{plain}{extension}")), marked)
 }
 
-fn short(key: &str) -> u64 {
+/// A number that files with one key share.
+fn short(tree: &Tree, id: NodeId) -> u64 {
     use std::hash::Hasher;
-    let mut hasher = rustc_hash::FxHasher::default();
-    hasher.write(key.as_bytes());
+    let (name, mut hasher) = (tree.name(id), rustc_hash::FxHasher::default());
+    // Nearly all names are plain, and need no string of their own.
+    if tree.has_mark(id, mark::ASCII) && !may_have_copy_mark(name) {
+        name.iter().for_each(|byte| hasher.write_u8(byte.to_ascii_lowercase()));
+    } else {
+        key(name).0.bytes().for_each(|byte| hasher.write_u8(byte));
+    }
     hasher.finish()
 }
 

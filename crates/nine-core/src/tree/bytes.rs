@@ -1,7 +1,8 @@
 //! What is known of the bytes of files, carried over like all that is learned: a mark of both ends, the
 //! digest of the whole, what a picture looks like.
 
-use super::{NodeId, Tree};
+use super::learned::NO_ROW;
+use super::{CarriedRows, NodeId, Tree};
 use crate::copies::Digest;
 
 /// What a picture is and looks like.
@@ -69,16 +70,25 @@ impl Tree {
         (self.pixels[id.row()], self.prints[id.row()]) = looks.map_or((NO_PICTURE, 0), both);
     }
 
-    /// Takes over what is known of the bytes of an entry that is the same.
-    pub(super) fn carry_bytes(&mut self, id: NodeId, before: &Tree, old: NodeId) {
-        if let Some(ends) = before.ends(old) {
-            self.learn_ends(id, ends);
+    /// Takes over what an earlier tree knows of the bytes of entries that are the same. It may be another
+    /// tree than the one with which they were compared, with the same rows and these columns alone, so
+    /// that less has to be in memory at once.
+    pub fn carry_bytes(&mut self, carried: &CarriedRows, before: &Tree) {
+        if before.ends.is_empty() && before.whole.is_empty() && before.pixels.is_empty() {
+            return;
         }
-        if let Some(digest) = before.digest(old) {
-            self.learn_digest(id, digest);
-        }
-        if let Some(looks) = before.looks(old) {
-            self.learn_looks(id, looks);
+        self.digests.reserve_exact(before.digests.len());
+        for (row, was) in carried.was.iter().enumerate().filter(|(_, was)| **was != NO_ROW) {
+            let (id, old) = (NodeId::new(row), NodeId(*was));
+            if let Some(ends) = before.ends(old) {
+                self.learn_ends(id, ends);
+            }
+            if let Some(digest) = before.digest(old) {
+                self.learn_digest(id, digest);
+            }
+            if let Some(looks) = before.looks(old) {
+                self.learn_looks(id, looks);
+            }
         }
     }
 }

@@ -35,6 +35,20 @@ pub struct Unlearned {
     pub content: bool,
 }
 
+/// What came of carrying over.
+#[derive(Debug)]
+pub struct CarriedRows {
+    /// Entries that were not there before.
+    pub strangers: Vec<NodeId>,
+    /// Whether everything is as it was, row by row.
+    pub all_same: bool,
+    /// For each row, the one of the earlier tree that it is the same as, or [`NO_ROW`].
+    pub(super) was: Vec<u32>,
+}
+
+/// No row of the earlier tree.
+pub(super) const NO_ROW: u32 = u32::MAX;
+
 const NO_TAGS: u32 = 1;
 
 /// A file that was changed this short a time (in nanoseconds) before it was looked at may be changed
@@ -175,19 +189,20 @@ impl Tree {
     /// only then may a file be taken as read. `before` was scanned at `before_at`; what had changed
     /// just then could have changed again unseen, and is learned anew.
     ///
-    /// Returns the entries that were not there before, and whether everything is as it was, row by row.
+    /// What is known of their bytes is carried over as far as `before` has it; see [`Tree::carry_bytes`].
     pub fn carry_over(
         &mut self,
         rows: impl IntoIterator<Item = NodeId>,
         before: &Tree,
         before_at: Moment,
-    ) -> (Vec<NodeId>, bool) {
+    ) -> CarriedRows {
         let settled = before_at.0.saturating_sub(UNSETTLED);
         let mut numbers: Option<Vec<u32>> = None;
         let mut strangers = Vec::new();
         // Rows mostly follow one another as they did before.
         let mut guess = 0;
         let mut all_same = self.rows == before.rows;
+        let mut was = vec![NO_ROW; self.rows];
         for id in rows {
             let wanted = self.identity[id.row()];
             if before.identity.get(guess) != Some(&wanted) {
@@ -201,11 +216,15 @@ impl Tree {
                 }
             }
             all_same &= guess == id.row() && self.is_same(id.row(), before, guess);
-            self.carry_row(id.row(), before, guess, settled);
+            if self.carry_row(id.row(), before, guess, settled) {
+                was[id.row()] = guess as u32;
+            }
             guess += 1;
         }
         all_same &= strangers.is_empty();
-        (strangers, all_same)
+        let carried = CarriedRows { strangers, all_same, was };
+        self.carry_bytes(&carried, before);
+        carried
     }
 
     /// Whether an entry is the same as one of an earlier tree in all that a scan tells.
@@ -259,7 +278,8 @@ impl Tree {
         }
     }
 
-    fn carry_row(&mut self, row: usize, before: &Tree, was: usize, settled: i64) {
+    /// Says whether the entry is the same, so that what was learned of it counts.
+    fn carry_row(&mut self, row: usize, before: &Tree, was: usize, settled: i64) -> bool {
         let (id, old) = (NodeId::new(row), NodeId::new(was));
         if let Some(arrived) = before.arrived.get(was).copied().filter(|arrived| *arrived != NEVER) {
             self.set_arrived(row, arrived);
@@ -270,7 +290,7 @@ impl Tree {
             && self.changed[row] == before.changed[was]
             && before.changed[was] < settled;
         if !same {
-            return;
+            return false;
         }
         if let TagsOf::Known(tags) = before.tags(old) {
             self.learn_tags(id, tags, before.note_tags(old));
@@ -281,7 +301,7 @@ impl Tree {
         if before.text(old) != 0 {
             self.learn_text(id, before.text(old));
         }
-        self.carry_bytes(id, before, old);
+        true
     }
 
     fn set_arrived(&mut self, row: usize, at: i64) {

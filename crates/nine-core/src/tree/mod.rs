@@ -13,7 +13,7 @@ mod learned;
 pub use bytes::Looks;
 pub use columns::Column;
 pub use gather::{Batch, FolderNo, Gathering};
-pub use learned::{TagSet, TagsOf, Unlearned};
+pub use learned::{CarriedRows, TagSet, TagsOf, Unlearned};
 
 use std::ops::Range;
 

@@ -1,6 +1,7 @@
 use proptest::prelude::*;
 
 use super::*;
+use crate::copies::Digest;
 use crate::names::natural_key;
 
 fn entry(kind: Kind, size: u64, modified: i64, identity: u64) -> Entry {
@@ -59,6 +60,10 @@ fn columns_make_the_same_tree_again() {
     tree.learn_tags(at(&tree, "void"), &[], &[]);
     tree.learn_content(at(&tree, "a.txt"), Some(crate::kinds::recognise(b"%PDF-1.7 ")));
     tree.learn_text(at(&tree, "letters/b 2.txt"), 12);
+    tree.learn_ends(at(&tree, "a.txt"), 0);
+    tree.learn_digest(at(&tree, "a.txt"), Digest([5; 32]));
+    tree.learn_looks(at(&tree, "letters/b 10.txt"), Some(Looks { pixels: (640, 480), print: 77 }));
+    tree.learn_looks(at(&tree, "letters/b 2.txt"), None);
     let mut again = Tree::of_rows(tree.rows());
     for column in Column::ALL.into_iter().filter(|column| *column != Column::AgeFrom) {
         again.make_room(column, tree.bytes(column).len());
@@ -77,7 +82,12 @@ fn columns_make_the_same_tree_again() {
         );
         assert_eq!((again.totals(id), again.text(id)), (tree.totals(id), tree.text(id)));
         assert_eq!(again.age_from(id), tree.age_from(id));
+        let bytes = |tree: &Tree| (tree.ends(id), tree.digest(id), tree.looks(id));
+        assert_eq!(bytes(&again), bytes(&tree));
     }
+    assert_eq!(again.ends(at(&again, "a.txt")), Some(1), "no mark is no mark");
+    assert_eq!(again.looks(at(&again, "letters/b 2.txt")), Some(None));
+    assert_eq!((again.looks(at(&again, "a.txt")), again.digest(at(&again, "void"))), (None, None));
     let page = at(&again, "a.txt");
     assert_eq!(again.item_type(page), ItemType::Document);
     assert!(again.has_mark(page, mark::MISLABELLED));
@@ -105,6 +115,7 @@ fn what_was_learned_is_carried_over_only_to_what_is_the_same() {
         let mut tree = small();
         for id in tree.ids() {
             tree.learn_tags(id, &["old".into()], &[]);
+            tree.learn_digest(id, Digest([id.row() as u8; 32]));
         }
         tree
     };
@@ -113,7 +124,10 @@ fn what_was_learned_is_carried_over_only_to_what_is_the_same() {
     now.size[row("a.txt")] = 6;
     now.changed[row("letters/b 2.txt")] = 31;
     now.identity[row("void")] = [7, 99];
-    let (strangers, all_same) = now.carry_over(now.ids(), &learned(), later);
+    let CarriedRows { strangers, all_same, .. } = now.carry_over(now.ids(), &learned(), later);
+    let digest = |path: &str| now.digest(at(&now, path));
+    assert_eq!((digest("a.txt"), digest("letters/b 2.txt"), digest("void")), (None, None, None));
+    assert_eq!(digest("letters/b 10.txt"), Some(Digest([row("letters/b 10.txt") as u8; 32])));
     assert_eq!((strangers.as_slice(), all_same), ([at(&now, "void")].as_slice(), false));
     assert!(!small().holds_any_of(&strangers, &now) && small().holds_any_of(&[at(&now, "a.txt")], &now));
     assert_eq!(now.tags(at(&now, "a.txt")), TagsOf::NotAsked);

@@ -17,7 +17,7 @@ const BLOCK: usize = 32 * 1024;
 const COLUMNS_A_PLACE: i64 = 64;
 
 /// What must be known of an earlier scan to carry over what was learned.
-const CARRIED: [Column; 16] = [
+const CARRIED: [Column; 11] = [
     Column::Kind,
     Column::Size,
     Column::Modified,
@@ -29,12 +29,10 @@ const CARRIED: [Column; 16] = [
     Column::Text,
     Column::Arrived,
     Column::Words,
-    Column::Ends,
-    Column::Whole,
-    Column::Digests,
-    Column::Pixels,
-    Column::Prints,
 ];
+
+/// What is known of bytes, carried over once the columns above have left the memory.
+const OF_BYTES: [Column; 5] = [Column::Ends, Column::Whole, Column::Digests, Column::Pixels, Column::Prints];
 
 /// What is learned beyond a scan.
 const LEARNED: [Column; 6] =
@@ -144,9 +142,14 @@ impl Catalogue {
             carry_from_others(&read, address, tree, rows)?;
             return Ok(Carried::Anew);
         };
-        let (mut strangers, all_same) = tree.carry_over(rows, &before.tree, before.at);
+        let mut carried = tree.carry_over(rows, &before.tree, before.at);
         let kept_at = before.at;
         drop(before);
+        if let Some(bytes) = load(&read, address, &OF_BYTES)? {
+            tree.carry_bytes(&carried, &bytes.tree);
+        }
+        let (mut strangers, all_same) = (std::mem::take(&mut carried.strangers), carried.all_same);
+        drop(carried);
         if !strangers.is_empty() {
             strangers = carry_from_others(&read, address, tree, strangers)?;
         }
@@ -181,7 +184,11 @@ fn carry_from_others(
             continue;
         }
         if let Some(known) = load(db, &other, &CARRIED)? {
-            (strangers, _) = tree.carry_over(strangers, &known.tree, known.at);
+            let mut carried = tree.carry_over(strangers, &known.tree, known.at);
+            if let Some(bytes) = load(db, &other, &OF_BYTES)? {
+                tree.carry_bytes(&carried, &bytes.tree);
+            }
+            strangers = std::mem::take(&mut carried.strangers);
         }
     }
     Ok(strangers)
