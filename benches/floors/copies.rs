@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use nine_core::copies::{Candidates, Meet, Side, Taken, groups};
 use nine_core::moment::Moment;
-use nine_stores::local::{Counters, Settings};
+use nine_stores::local::Counters;
 use nine_stores::{Catalogue, LocalStore, Scope, Source, Store, Watch, hash};
 
 /// Bytes of a file's start that the bare program reads first.
@@ -123,16 +123,8 @@ pub struct Place {
 
 impl Place {
     pub fn new(root: &Path) -> Self {
-        let counters = Arc::new(Counters::default());
-        let settings = Settings {
-            believes_births: true,
-            home_trash: root.join("Trash"),
-            one_trash: true,
-            counters: Arc::clone(&counters),
-        };
-        // Late enough that everything has settled.
-        let at = jiff::Timestamp::now().as_second() + 3600;
-        Self { store: LocalStore::open(root, settings).expect("the place opens"), counters, at }
+        let (store, counters) = super::look::open(root);
+        Self { store, counters, at: super::look::settled() }
     }
 
     /// Scans, reads what is in question and not in the catalogue, and keeps it. Returns how many files

@@ -20,16 +20,8 @@ pub struct Look {
 
 impl Look {
     pub fn new(pile: &Path) -> Self {
-        let counters = Arc::new(Counters::default());
-        let settings = Settings {
-            believes_births: true,
-            home_trash: pile.join("Trash"),
-            one_trash: true,
-            counters: Arc::clone(&counters),
-        };
-        // Late enough that everything has settled.
-        let at = jiff::Timestamp::now().as_second() + 3600;
-        Self { store: LocalStore::open(pile, settings).expect("the place opens"), counters, at }
+        let (store, counters) = open(pile);
+        Self { store, counters, at: settled() }
     }
 
     /// Reads the place and brings the catalogue in `file` up to date.
@@ -50,6 +42,23 @@ impl Look {
         assert!(tags || opened == 0, "a scan opens no file");
         tree.len()
     }
+}
+
+/// A place, and what is counted of it.
+pub fn open(place: &Path) -> (LocalStore, Arc<Counters>) {
+    let counters = Arc::new(Counters::default());
+    let settings = Settings {
+        believes_births: true,
+        home_trash: place.join("Trash"),
+        one_trash: true,
+        counters: Arc::clone(&counters),
+    };
+    (LocalStore::open(place, settings).expect("the place opens"), counters)
+}
+
+/// A second by which everything has settled.
+pub fn settled() -> i64 {
+    jiff::Timestamp::now().as_second() + 3600
 }
 
 const EXTENSIONS: [&str; 10] = ["jpg", "pdf", "txt", "png", "docx", "csv", "md", "mp4", "zip", "html"];

@@ -18,7 +18,7 @@ pub fn of_bytes<T>(label: &str, watch: &Watch, work: impl FnOnce() -> T) -> T {
 
 /// Does `work` while showing how many entries `watch` has seen, out of `total` where that is known.
 pub fn during<T>(label: &str, total: Option<u64>, watch: &Watch, work: impl FnOnce() -> T) -> T {
-    show(|over| poll(label, total, watch, over), work)
+    show(|over| poll_entries(label, total, watch, over), work)
 }
 
 fn show<T>(poll: impl FnOnce(&AtomicBool) + Send, work: impl FnOnce() -> T) -> T {
@@ -35,52 +35,42 @@ fn show<T>(poll: impl FnOnce(&AtomicBool) + Send, work: impl FnOnce() -> T) -> T
     })
 }
 
-fn poll_bytes(label: &str, watch: &Watch, over: &AtomicBool) {
+/// Shows what has happened so far until it is over; nothing at all if that is soon.
+fn poll(over: &AtomicBool, new: impl Fn() -> ProgressBar, show: impl Fn(&ProgressBar)) {
     let start = Instant::now();
     let mut bar: Option<ProgressBar> = None;
     while !over.load(Ordering::Acquire) {
         std::thread::park_timeout(TICK);
-        if start.elapsed() < QUIET {
-            continue;
+        if start.elapsed() >= QUIET {
+            show(bar.get_or_insert_with(&new));
         }
-        let (read, most) = watch.bytes();
-        let bar = bar.get_or_insert_with(|| {
-            let bar = ProgressBar::with_draw_target(Some(most), ProgressDrawTarget::stderr());
-            let style = ProgressStyle::with_template("{msg}");
-            bar.with_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()))
-        });
-        // What is to be read gets less as differences are found, so no time is promised.
-        bar.set_message(format!("{label}: {} read of {} at most", readable(read), readable(most.max(read))));
-        bar.tick();
     }
     if let Some(bar) = bar {
         bar.finish_and_clear();
     }
 }
 
-fn poll(label: &str, total: Option<u64>, watch: &Watch, over: &AtomicBool) {
-    let start = Instant::now();
-    let mut bar: Option<ProgressBar> = None;
-    while !over.load(Ordering::Acquire) {
-        std::thread::park_timeout(TICK);
-        if start.elapsed() < QUIET {
-            continue;
-        }
-        let bar = bar.get_or_insert_with(|| {
-            let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::stderr());
-            let template = if total.is_some() {
-                "{msg} {human_pos} of {human_len}, {eta} left"
-            } else {
-                "{msg} {human_pos}"
-            };
-            bar.set_style(
-                ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar()),
-            );
-            bar.with_message(label.to_owned())
-        });
-        bar.set_position(watch.entries());
-    }
-    if let Some(bar) = bar {
-        bar.finish_and_clear();
-    }
+fn bar(total: Option<u64>, template: &str) -> ProgressBar {
+    let style = ProgressStyle::with_template(template);
+    ProgressBar::with_draw_target(total, ProgressDrawTarget::stderr())
+        .with_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()))
+}
+
+fn poll_entries(label: &str, total: Option<u64>, watch: &Watch, over: &AtomicBool) {
+    let template = match total {
+        Some(_) => "{msg} {human_pos} of {human_len}, {eta} left",
+        None => "{msg} {human_pos}",
+    };
+    let new = || bar(total, template).with_message(label.to_owned());
+    poll(over, new, |bar| bar.set_position(watch.entries()));
+}
+
+/// What is to be read gets less as differences are found, so no time is promised.
+fn poll_bytes(label: &str, watch: &Watch, over: &AtomicBool) {
+    let show = |bar: &ProgressBar| {
+        let (read, most) = watch.bytes();
+        bar.set_message(format!("{label}: {} read of {} at most", readable(read), readable(most.max(read))));
+        bar.tick();
+    };
+    poll(over, || bar(None, "{msg}"), show);
 }

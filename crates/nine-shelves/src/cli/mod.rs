@@ -9,6 +9,8 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
+use crate::error::{Done, Failure};
+
 pub use copies::{CompareArgs, CopiesArgs};
 pub use look::{GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
 pub use put::{CarryArgs, PutArgs};
@@ -130,6 +132,21 @@ pub struct ShowArgs {
     /// Leave what is in doubt
     #[arg(long)]
     pub sure: bool,
+}
+
+impl ShowArgs {
+    /// Sees to it that nobody agrees to something that is only a list.
+    ///
+    /// # Errors
+    /// If there is no action and the words speak of one.
+    pub fn expect_action(&self, acts: bool, actions: &str) -> Done {
+        let words = [(self.yes, "--yes"), (self.worklist.is_some(), "--worklist"), (self.sure, "--sure")];
+        match words.iter().find(|(typed, _)| *typed && !acts) {
+            Some((_, word)) => Err(Failure::words(format!("{word} has nothing to do here"))
+                .hint(format!("this is only a list; add {actions} to have something done"))),
+            None => Ok(()),
+        }
+    }
 }
 
 /// The daybook: what was carried out, the newest first

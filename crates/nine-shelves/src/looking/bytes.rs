@@ -111,7 +111,10 @@ impl Looking<'_> {
         if same.is_empty() {
             return same;
         }
-        for (number, of) in self.views.iter().enumerate() {
+        // What is known of a place that cannot be reached is no reason to let anything go.
+        let as_known = self.views[view].is_known;
+        let counts = |of: &View| as_known || !of.is_known;
+        for (number, of) in self.views.iter().enumerate().filter(|(_, of)| counts(of)) {
             let tree = &of.tree;
             for id in tree.ids() {
                 let is_asked = number == view && asked.has(id.row());

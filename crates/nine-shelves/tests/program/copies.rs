@@ -62,6 +62,7 @@ fn bytes_decide_and_the_shelf_keeps_its_own() {
     assert_eq!(told(&world, &["Downloads/sub", "home"]).len(), 2);
     let paths = world.nine(&["copies", "--format", "paths"]).ends(0).out;
     assert_eq!(paths.lines().count(), 3);
+    world.nine(&["copies", "--yes"]).ends(2).warns("add --flag or --discard to have something done");
     world.nine(&["copies", "--keep", "oldest"]).ends(2).warns("did you mean `older`?");
     let config = fs::read_to_string(world.at("nine/shelves.toml")).unwrap();
     world.config(&format!("{config}\n[copies]\nkeep = [\"in:downloads\", \"shorter\"]\n"));
@@ -210,7 +211,7 @@ fn what_cannot_be_read_is_named_and_the_rest_is_found() {
     use std::os::unix::fs::PermissionsExt;
     let world = world();
     let locked = world.at("Downloads/sub/brief.txt");
-    fs::set_permissions(&locked, fs::Permissions::from_mode(0)).unwrap();
+    fs::set_permissions(&locked, fs::Permissions::from_mode(0o000)).unwrap();
     if fs::read(&locked).is_ok() {
         return; // the superuser reads everything
     }

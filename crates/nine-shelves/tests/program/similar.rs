@@ -73,7 +73,6 @@ fn versions_of_a_picture_are_found_and_others_kept_apart() {
     }
     let recall = together as f64 / f64::from(many);
     let precision = together as f64 / (together + strangers) as f64;
-    eprintln!("recall {recall:.4}, precision {precision:.4}");
     assert!(recall >= 0.98, "{recall}");
     assert!(precision >= 0.99, "{precision}");
 }

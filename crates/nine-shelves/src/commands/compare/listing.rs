@@ -7,7 +7,6 @@ use std::path::Path;
 use nine_core::amount::readable;
 use nine_core::config::Config;
 use nine_core::copies::{Digest, Listed, Meet, Member, Side, read_listing};
-use nine_core::escape::escape;
 use nine_core::find::Rows;
 use nine_core::worklist::table::no_formula;
 
@@ -143,19 +142,10 @@ impl<'a> Held<'a> {
     }
 
     fn record(&self, member: Member, there: Option<&Vec<&Listed>>) -> Record {
-        let view = &self.looking.views[member.view as usize];
-        let there = there.map(|there| there.iter().map(|one| one.item.clone()).collect::<Vec<_>>());
-        let digest = view.tree.digest(member.id);
-        Record {
-            item: no_formula(view.spot(member.id).to_string()),
-            path: no_formula(escape(view.absolute(member.id).as_os_str().as_encoded_bytes())),
-            size: view.tree.size(member.id),
-            modified: self.session.now.minute(view.tree.newest(member.id)),
-            r#as: if there.is_some() { "found" } else { "missing" },
-            r#where: no_formula(there.unwrap_or_default().join(" | ")),
-            same_name: String::new(),
-            blake3: digest.map_or(String::new(), |digest| digest.to_string()),
-        }
+        let r#as = if there.is_some() { "found" } else { "missing" };
+        let items: Vec<String> = there.into_iter().flatten().map(|one| one.item.clone()).collect();
+        let record = Record::of(self.looking, self.session, member, r#as);
+        Record { r#where: no_formula(items.join(" | ")), ..record }
     }
 
     /// What of the list is nowhere in A.

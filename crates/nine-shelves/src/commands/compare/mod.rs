@@ -26,6 +26,8 @@ use crate::{conditions, recovery};
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: &CompareArgs, session: &Session) -> Done {
+    let acts = args.discard_found || args.put_missing.is_some();
+    args.show.expect_action(acts, "--discard-found or --put-missing")?;
     let loaded = session.load()?;
     let config = &loaded.config;
     recovery::recover_last_run(session, config)?;
@@ -86,7 +88,7 @@ fn look<'s>(
     let places = name_outsiders(&mut grounds, opened);
     let mut looking = Looking::look(session, grounds, &How::Now)?;
     looking.set_beside(all_grounds(session, config, opened));
-    if looking.views.len() < seen.len() {
+    if looking.views.len() < seen.len() || looking.views.iter().any(|view| view.is_known) {
         return Err(Failure::new(FailureKind::Partly, "nothing is compared, since a side could not be read"));
     }
     Ok((looking, places))

@@ -16,6 +16,7 @@ use crate::output::items::{Hit, Listing, USUAL, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
+use crate::session::Session;
 
 /// A file for programs, with where its bytes are, or what has its name.
 #[derive(Serialize)]
@@ -31,6 +32,24 @@ pub(super) struct Record {
     /// What has its name and other bytes.
     pub same_name: String,
     pub blake3: String,
+}
+
+impl Record {
+    /// A file of a view, about which nothing is said yet.
+    pub fn of(looking: &Looking, session: &Session, member: Member, r#as: &'static str) -> Self {
+        let view = &looking.views[member.view as usize];
+        let digest = view.tree.digest(member.id);
+        Self {
+            item: no_formula(view.spot(member.id).to_string()),
+            path: no_formula(escape(view.absolute(member.id).as_os_str().as_encoded_bytes())),
+            size: view.tree.size(member.id),
+            modified: session.now.minute(view.tree.newest(member.id)),
+            r#as,
+            r#where: String::new(),
+            same_name: String::new(),
+            blake3: digest.map_or(String::new(), |digest| digest.to_string()),
+        }
+    }
 }
 
 impl Compared<'_> {
@@ -139,19 +158,11 @@ impl Compared<'_> {
             let at = pairs.binary_search_by_key(member, |(known, _)| *known);
             at.map_or(String::new(), |at| joined(&pairs[at].1))
         };
-        let record = |member: &Member| {
-            let view = &self.looking.views[member.view as usize];
-            let digest = view.tree.digest(member.id);
-            Record {
-                item: no_formula(view.spot(member.id).to_string()),
-                path: no_formula(escape(view.absolute(member.id).as_os_str().as_encoded_bytes())),
-                size: view.tree.size(member.id),
-                modified: self.session.now.minute(view.tree.newest(member.id)),
-                r#as: if self.args.found { "found" } else { "missing" },
-                r#where: of(&self.across.found, member),
-                same_name: of(&named, member),
-                blake3: digest.map_or(String::new(), |digest| digest.to_string()),
-            }
+        let r#as = if self.args.found { "found" } else { "missing" };
+        let record = |member: &Member| Record {
+            r#where: of(&self.across.found, member),
+            same_name: of(&named, member),
+            ..Record::of(self.looking, self.session, *member, r#as)
         };
         shown.iter().map(record).collect()
     }

@@ -24,6 +24,7 @@ use crate::{conditions, recovery};
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: &CopiesArgs, session: &Session) -> Done {
+    args.show.expect_action(args.flag || args.discard, "--flag or --discard")?;
     let loaded = session.load()?;
     let config = &loaded.config;
     recovery::recover_last_run(session, config)?;
@@ -34,6 +35,8 @@ pub fn run(args: &CopiesArgs, session: &Session) -> Done {
     let places = name_outsiders(&mut grounds, &opened);
     let mut looking = Looking::look(session, grounds, &How::Now)?;
     looking.set_beside(all_grounds(session, config, &opened));
+    // What cannot be reached, and was named, cannot be compared, and nothing may go for its sake.
+    looking.views.retain(|view| !view.is_known);
     let asked = match &condition {
         Some(condition) => Some(asked(&mut looking, condition)?),
         None => None,
