@@ -21,7 +21,7 @@ const END: u64 = 16 * 1024;
 const BLOCK: usize = 64 * 1024;
 
 /// Files that are worked at before what was found out is noted down.
-const ROUND: usize = 16 * 1024;
+const ROUND: usize = 64 * 1024;
 
 /// Bytes of the files that are worked at before that.
 const ROUND_BYTES: u64 = 4 << 30;
@@ -263,7 +263,16 @@ impl Bench {
 
 impl Round<'_> {
     fn work(&self) -> Vec<Answer> {
-        self.share_out(Queue { runs: 0..self.runs.len(), ..Queue::default() })
+        // The largest stand first, so the small ones are the last runs.
+        let large = self.runs.partition_point(|run| run[0].size > 2 * END);
+        let (mut found, mut wholes) = (Vec::new(), Vec::new());
+        self.runs[large..].iter().for_each(|run| self.look_at_run(run, &mut found, &mut wholes));
+        // Side by side as they were made, which is where the disk has them; the last is taken first.
+        let identity = |whole: &Whole| whole.member.tree(self.trees).identity(whole.member.id).0;
+        wholes.sort_unstable_by_key(|whole| std::cmp::Reverse(identity(whole)));
+        found.extend(self.share_out(Queue { runs: 0..large, ..Queue::default() }));
+        found.extend(self.share_out(Queue { wholes, ..Queue::default() }));
+        found
     }
 
     fn read_all(&self, members: Vec<Member>) -> Vec<Answer> {

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use super::question::is_in_sight;
 use super::{Candidates, Digest, Meet, Member, Side};
 use crate::item::{Identity, Kind};
-use crate::tree::Tree;
+use crate::tree::{NodeId, Tree};
 
 /// One of the items that are the same.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -52,24 +52,25 @@ pub struct Taken {
 /// The groups of files whose digests are the same; `same_spot` says whether two members are one and
 /// the same name, seen through two places.
 pub fn groups(trees: &[&Tree], taken: Taken, same_spot: impl Fn(Member, Member) -> bool) -> Vec<Group> {
-    let mut found = Vec::new();
-    let mut seen: Vec<(Option<Digest>, Member)> = Vec::new();
+    let mut seen: Vec<Member> = Vec::new();
     for (view, tree) in trees.iter().enumerate() {
         let files = tree.ids().filter(|id| tree.kind(*id) == Kind::File);
-        for id in files.filter(|id| taken.hidden || is_in_sight(tree, *id)) {
-            match (tree.size(id), tree.digest(id)) {
-                (0, _) if taken.empty => seen.push((None, Member::new(view, id))),
-                (0, _) | (_, None) => {}
-                (_, digest) => seen.push((digest, Member::new(view, id))),
-            }
-        }
+        let known = |id: &NodeId| match tree.size(*id) {
+            0 => taken.empty,
+            _ => tree.digest(*id).is_some(),
+        };
+        let files = files.filter(|id| taken.hidden || is_in_sight(tree, *id)).filter(known);
+        seen.extend(files.map(|id| Member::new(view, id)));
     }
-    seen.sort_unstable();
-    for same in seen.chunk_by(|a, b| a.0 == b.0).filter(|same| same.len() > 1) {
-        let items = by_identity(same.iter().map(|(_, member)| *member), trees, &same_spot);
+    // Empty files have no digest, and come first.
+    let digest = |member: &Member| member.tree(trees).digest(member.id);
+    seen.sort_unstable_by(|a, b| digest(a).cmp(&digest(b)).then(a.cmp(b)));
+    let mut found = Vec::new();
+    for same in seen.chunk_by(|a, b| digest(a) == digest(b)).filter(|same| same.len() > 1) {
+        let items = by_identity(same.iter().copied(), trees, &same_spot);
         if items.len() > 1 {
             let size = items[0].member.tree(trees).size(items[0].member.id);
-            found.push(Group { kind: Kind::File, digest: same[0].0, size, items });
+            found.push(Group { kind: Kind::File, digest: digest(&same[0]), size, items });
         }
     }
     found
