@@ -281,6 +281,9 @@ impl Round<'_> {
     }
 
     fn share_out(&self, queue: Queue) -> Vec<Answer> {
+        if queue.wholes.is_empty() && queue.runs.is_empty() {
+            return Vec::new();
+        }
         let bench = Bench { queue: Mutex::new(queue), more: Condvar::new() };
         let threads = std::thread::available_parallelism().map_or(1, usize::from).min(8);
         std::thread::scope(|scope| (0..threads).for_each(|_| drop(scope.spawn(|| self.work_at(&bench)))));
