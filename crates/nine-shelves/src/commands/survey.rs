@@ -209,7 +209,7 @@ impl Told<'_> {
                 line(count(files), format!("copies of others, {}", readable(bytes)));
             }
             if unread > 0 {
-                line("?".into(), format!("of {} of one size, not compared yet", readable(unread)));
+                line("?".into(), format!("copies among {} of equal sizes", readable(unread)));
             }
         }
         writeln!(out, "{STRONG}What is odd{STRONG:#}")?;

@@ -45,6 +45,25 @@ impl Look {
         self.text(&escape(bytes))
     }
 
+    /// A text in lines that fit behind some room at the left, parted between words. On no terminal it is
+    /// one line.
+    pub fn lines(&self, text: &str, indent: usize) -> Vec<String> {
+        let room = self.width.saturating_sub(indent).max(20);
+        let mut lines = vec![String::new()];
+        for word in self.text(text).split(' ') {
+            let line = lines.last_mut().expect("there is always one");
+            if !self.terminal || line.is_empty() || line.width() + 1 + word.width() <= room {
+                if !line.is_empty() {
+                    line.push(' ');
+                }
+                line.push_str(word);
+            } else {
+                lines.push(word.to_owned());
+            }
+        }
+        lines
+    }
+
     /// Text that is already safe, in the characters that are understood here.
     pub fn text(&self, text: &str) -> String {
         if !self.ascii {
@@ -151,5 +170,20 @@ mod tests {
         let look = |width| Look { width, ascii: false, terminal: false };
         assert_eq!(width_beside(&look(100), b"12345"), 91);
         assert_eq!(width_beside(&look(66), b"12345"), 66);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_texts_are_parted_between_words_on_a_terminal_alone() {
+        let text = "another step takes the name `plan of the quay.pdf` for downloads/plan.pdf";
+        let narrow = Look { width: 40, ascii: false, terminal: true };
+        let lines = narrow.lines(text, 5);
+        assert!(lines.len() > 1 && lines.iter().all(|line| line.width() <= 35), "{lines:?}");
+        assert_eq!(lines.join(" "), text);
+        assert_eq!(Look { terminal: false, ..narrow }.lines(text, 5), [text]);
     }
 }

@@ -188,10 +188,14 @@ impl Shown<'_> {
             writeln!(out, "     {FAINT}now called{FAINT:#} {old}")?;
         }
         for doubt in &self.worklist.steps[at].doubts {
-            writeln!(out, "     {DOUBT}{}{DOUBT:#}", self.look.text(&doubt.words(self.now)))?;
+            for line in self.look.lines(&doubt.words(self.now), 5) {
+                writeln!(out, "     {DOUBT}{line}{DOUBT:#}")?;
+            }
         }
         if let Some(problem) = self.checked.refused.get(&at) {
-            writeln!(out, "     {REFUSED}{}{REFUSED:#}", self.look.text(&problem.words()))?;
+            for line in self.look.lines(&problem.words(), 5) {
+                writeln!(out, "     {REFUSED}{line}{REFUSED:#}")?;
+            }
         }
         Ok(())
     }
