@@ -171,11 +171,6 @@ mod tests {
         assert_eq!(width_beside(&look(100), b"12345"), 91);
         assert_eq!(width_beside(&look(66), b"12345"), 66);
     }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
 
     #[test]
     fn long_texts_are_parted_between_words_on_a_terminal_alone() {
