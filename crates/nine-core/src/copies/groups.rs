@@ -52,7 +52,9 @@ pub struct Taken {
 /// The groups of files whose digests are the same; `same_spot` says whether two members are one and
 /// the same name, seen through two places.
 pub fn groups(trees: &[&Tree], taken: Taken, same_spot: impl Fn(Member, Member) -> bool) -> Vec<Group> {
-    let mut seen: Vec<Member> = Vec::new();
+    // A part of the digest serves to sort; the whole is looked at only where that is the same.
+    let part = |digest: Option<Digest>| digest.map_or(0, |digest| u64::from_be_bytes(digest.start()));
+    let mut seen: Vec<(u64, Member)> = Vec::new();
     for (view, tree) in trees.iter().enumerate() {
         let files = tree.ids().filter(|id| tree.kind(*id) == Kind::File);
         let known = |id: &NodeId| match tree.size(*id) {
@@ -60,17 +62,19 @@ pub fn groups(trees: &[&Tree], taken: Taken, same_spot: impl Fn(Member, Member) 
             _ => tree.digest(*id).is_some(),
         };
         let files = files.filter(|id| taken.hidden || is_in_sight(tree, *id)).filter(known);
-        seen.extend(files.map(|id| Member::new(view, id)));
+        seen.extend(files.map(|id| (part(tree.digest(id)), Member::new(view, id))));
     }
-    // Empty files have no digest, and come first.
+    seen.sort_unstable();
     let digest = |member: &Member| member.tree(trees).digest(member.id);
-    seen.sort_unstable_by(|a, b| digest(a).cmp(&digest(b)).then(a.cmp(b)));
     let mut found = Vec::new();
-    for same in seen.chunk_by(|a, b| digest(a) == digest(b)).filter(|same| same.len() > 1) {
-        let items = by_identity(same.iter().copied(), trees, &same_spot);
-        if items.len() > 1 {
-            let size = items[0].member.tree(trees).size(items[0].member.id);
-            found.push(Group { kind: Kind::File, digest: digest(&same[0]), size, items });
+    for alike in seen.chunk_by_mut(|a, b| a.0 == b.0).filter(|alike| alike.len() > 1) {
+        alike.sort_by_key(|(_, member)| digest(member));
+        for same in alike.chunk_by(|a, b| digest(&a.1) == digest(&b.1)).filter(|same| same.len() > 1) {
+            let items = by_identity(same.iter().map(|(_, member)| *member), trees, &same_spot);
+            if items.len() > 1 {
+                let size = items[0].member.tree(trees).size(items[0].member.id);
+                found.push(Group { kind: Kind::File, digest: digest(&same[0].1), size, items });
+            }
         }
     }
     found

@@ -31,6 +31,11 @@ use crate::tree::{NodeId, Tree};
 pub struct Digest(pub [u8; 32]);
 
 impl Digest {
+    /// Its first eight bytes.
+    pub fn start(&self) -> [u8; 8] {
+        std::array::from_fn(|at| self.0[at])
+    }
+
     /// Reads what `to_string` wrote: 64 hexadecimal digits.
     pub fn parse(text: &str) -> Option<Self> {
         let mut bytes = [0; 32];

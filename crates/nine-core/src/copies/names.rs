@@ -32,9 +32,19 @@ pub fn look_alikes(trees: &[&Tree], same_spot: impl Fn(Member, Member) -> bool) 
     keys.sort_unstable();
     let mut found = Vec::new();
     for alike in keys.chunk_by(|a, b| a.0 == b.0).filter(|alike| alike.len() > 1) {
+        let name_of = |member: &Member| member.tree(trees).name(member.id);
+        let first = name_of(&alike[0].1);
+        if alike.iter().all(|(_, member)| name_of(member) == first) {
+            let mut items: Vec<Member> = alike.iter().map(|(_, member)| *member).collect();
+            items.dedup_by(|a, b| same_spot(*a, *b));
+            if items.len() > 1 && differ(&items, trees) {
+                found.push(LookAlike { items, marked: key(first).1 });
+            }
+            continue;
+        }
         let mut by_name: FxHashMap<String, LookAlike> = FxHashMap::default();
         for (_, member) in alike {
-            let (name, marked) = key(member.tree(trees).name(member.id));
+            let (name, marked) = key(name_of(member));
             let group = by_name.entry(name).or_insert_with(|| LookAlike { items: Vec::new(), marked: false });
             if !group.items.last().is_some_and(|last| same_spot(*last, *member)) {
                 group.items.push(*member);

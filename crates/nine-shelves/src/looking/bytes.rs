@@ -4,7 +4,8 @@ use std::collections::{HashMap, HashSet};
 
 use nine_core::config::Config;
 use nine_core::copies::{
-    Candidates, CopiesTake, Digest, Meet, Member, Side, Taken, choose, copies_take, hidden_in_question,
+    Candidates, CopiesTake, Digest, Group, LookAlike, Meet, Member, Side, Taken, choose, copies_take, groups,
+    hidden_in_question, look_alikes,
 };
 use nine_core::find::Rows;
 use nine_core::item::{Kind, Stays};
@@ -23,6 +24,13 @@ pub const KNOWN_OF_COPIES: [Column; 6] =
 
 /// Bytes that are read before what was found out is kept.
 const KEEP_AFTER: u64 = 4 << 30;
+
+fn same_spot(views: &[View], a: Member, b: Member) -> bool {
+    let view = |member: Member| &views[member.view as usize];
+    let (name, spot) =
+        (|member: Member| view(member).tree.name(member.id), |member: Member| view(member).spot(member.id));
+    a.view != b.view && name(a) == name(b) && spot(a) == spot(b)
+}
 
 impl View {
     /// The tree, and where its files can be read.
@@ -181,8 +189,19 @@ impl Looking<'_> {
 
     /// Whether two members are one name that is seen through two places.
     pub fn same_spot(&self, a: Member, b: Member) -> bool {
-        let name = |member: Member| self.views[member.view as usize].tree.name(member.id);
-        a.view != b.view && name(a) == name(b) && self.spot(a) == self.spot(b)
+        same_spot(&self.views, a, b)
+    }
+
+    /// The files that are the same, and those whose names suggest it; both at once, since neither is quick
+    /// where there are many.
+    pub fn groups_and_names(&self, taken: Taken, wants_names: bool) -> (Vec<Group>, Vec<LookAlike>) {
+        let (views, trees) = (self.views.as_slice(), self.trees());
+        let same = |a, b| same_spot(views, a, b);
+        std::thread::scope(|scope| {
+            let names = scope.spawn(|| if wants_names { look_alikes(&trees, same) } else { Vec::new() });
+            let groups = groups(&trees, taken, same);
+            (groups, names.join().expect("names are compared without harm"))
+        })
     }
 
     /// Reads what must be read to know which files have the same bytes. `side` says what is wanted of

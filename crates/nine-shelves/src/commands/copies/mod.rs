@@ -5,12 +5,12 @@ mod print;
 mod similar;
 
 use nine_core::config::Config;
-use nine_core::copies::{Alike, Chosen, Folded, Group, Keep, Member, Taken, choose, fold, groups};
+use nine_core::copies::{Alike, Chosen, Folded, Group, Keep, LookAlike, Member, Taken, choose, fold};
 use nine_core::diagnostic::{any_of, nearest};
 use nine_core::escape::plain;
 use nine_core::find::Rows;
 
-use crate::cli::CopiesArgs;
+use crate::cli::{CopiesArgs, Format};
 use crate::copy_steps::{learn_tags, standing};
 use crate::error::{Done, Failure, Kind};
 use crate::looking::{
@@ -46,10 +46,12 @@ pub fn run(args: &CopiesArgs, session: &Session) -> Done {
     }
     let taken = Taken { hidden: args.hidden, empty: args.empty };
     looking.compare_all(taken);
-    let found = find(&mut looking, config, &keep, taken);
+    let wants_names = args.names || (args.show.format == Format::Table && !args.flag && !args.discard);
+    let (groups, names) = looking.groups_and_names(taken, wants_names);
+    let found = find(&mut looking, config, &keep, groups);
     looking.keep();
     let found: Vec<Folded> = found.into_iter().filter(|folded| is_asked(folded, asked.as_deref())).collect();
-    let copies = Copies { args, session, config, looking: &looking, found };
+    let copies = Copies { args, session, config, looking: &looking, found, names };
     if args.flag || args.discard {
         return copies.carry(&opened, &places);
     }
@@ -65,6 +67,8 @@ struct Copies<'a> {
     looking: &'a Looking<'a>,
     /// The most space to be won first.
     found: Vec<Folded>,
+    /// Files whose names suggest that they are copies, which they are not.
+    names: Vec<LookAlike>,
 }
 
 /// The preferences that were typed, or those of the configuration.
@@ -117,9 +121,8 @@ fn is_asked(folded: &Folded, asked: Option<&[Rows]>) -> bool {
     folded.group.items.iter().flat_map(names).any(|name| asked[name.view as usize].has(name.id.row()))
 }
 
-/// Puts what was compared into groups and chooses in each what stays.
-fn find(looking: &mut Looking, config: &Config, keep: &[Keep], taken: Taken) -> Vec<Folded> {
-    let found = groups(&looking.trees(), taken, |a, b| looking.same_spot(a, b));
+/// Puts whole folders in place of their files, and chooses in each group what stays.
+fn find(looking: &mut Looking, config: &Config, keep: &[Keep], found: Vec<Group>) -> Vec<Folded> {
     let names = |item: &Alike| item.links.iter().copied().chain([item.member]).collect::<Vec<_>>();
     let members: Vec<Member> = found.iter().flat_map(|group| &group.items).flat_map(names).collect();
     learn_tags(looking, &members);

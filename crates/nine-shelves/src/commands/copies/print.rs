@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
-use nine_core::copies::{Alike, Folded, Member, copies_take, look_alikes};
+use nine_core::copies::{Alike, Folded, Member, copies_take};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::worklist::table::no_formula;
@@ -148,8 +148,7 @@ impl Copies<'_> {
             first.push_str(&format!("{FAINT}; the first {} shown{FAINT:#}", count(shown as u64)));
         }
         let mut lines = vec![first];
-        let look = |a, b| self.looking.same_spot(a, b);
-        let alike = look_alikes(&self.looking.trees(), look);
+        let alike = &self.names;
         let marked = alike.iter().filter(|alike| alike.marked).count() as u64;
         let named = alike.len() as u64 - marked;
         if marked + named > 0 {
@@ -217,7 +216,7 @@ impl Copies<'_> {
 
     /// Names that suggest a copy although the bytes differ.
     fn print_names(&self) -> Done {
-        let alike = look_alikes(&self.looking.trees(), |a, b| self.looking.same_spot(a, b));
+        let alike = &self.names;
         if self.args.show.format != Format::Table {
             let record = |(at, member): (usize, Member)| {
                 let view = &self.looking.views[member.view as usize];
