@@ -4,11 +4,13 @@
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
 pub mod copies;
+mod followers;
 pub mod put;
 mod settle;
 pub mod tag;
 pub mod tidy;
 
+pub use followers::Siblings;
 pub use settle::{ClashFound, Settled, settle};
 
 use serde::{Deserialize, Serialize};

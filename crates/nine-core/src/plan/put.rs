@@ -1,11 +1,7 @@
 //! The planner of `put`: a selection filed by hand.
 
-use std::collections::{HashMap, HashSet};
-
-use super::{Follower, Proposal};
-use crate::item::{Entry, Kind};
-use crate::keep_together::{self, Set};
-use crate::names::{fold_bytes, split_extension};
+use super::Proposal;
+use super::followers::{Siblings, with_followers};
 use crate::place::{ItemPath, Spot};
 use crate::rules::Clash;
 
@@ -32,72 +28,23 @@ impl How {
     }
 }
 
-/// What lies beside an item.
-pub type Siblings = Vec<(Vec<u8>, Entry)>;
-
-/// What lies in a folder and may follow something, by the name of what it would follow.
-type MayFollow = HashMap<String, Siblings>;
-
 /// Files a selection. `siblings` lists what lies in a folder, so that what is kept together goes along.
 pub fn plan(items: Vec<Proposal>, how: &How, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
-    let mut listed: HashMap<Spot, MayFollow> = HashMap::new();
-    let mut led: HashSet<Spot> = HashSet::new();
-    let mut proposals = Vec::new();
-    for mut item in items {
+    let file = |mut item: Proposal| {
         let from = item.item.folder();
-        let beside = listed.entry(from.clone()).or_insert_with(|| may_follow(siblings(&from)));
-        item.followers = followers(&item, beside);
-        led.extend(item.followers.iter().map(|follower| follower.item.clone()));
         let between = if how.keeps_folders { how.between(&from.path) } else { ItemPath::root() };
         item.folder = Some(Spot::new(how.folder.place.clone(), how.folder.path.join_path(&between)));
         (item.copies, item.clash) = (how.copies, how.clash);
         item.why = "by hand".into();
-        proposals.push(item);
-    }
-    // What was selected beside its leader goes with it.
-    proposals.retain(|proposal| !led.contains(&proposal.item));
-    proposals
-}
-
-fn may_follow(siblings: Siblings) -> MayFollow {
-    let mut found = MayFollow::new();
-    for (name, entry) in siblings {
-        if let Some(key) = keep_together::leader_key(&name, entry.kind == Kind::Folder) {
-            found.entry(key).or_default().push((name, entry));
-        }
-    }
-    found
-}
-
-fn followers(leader: &Proposal, beside: &MayFollow) -> Vec<Follower> {
-    if leader.kind == Kind::Folder {
-        return Vec::new();
-    }
-    let name = leader.item.path.name();
-    let of = |(sibling, entry): &(Vec<u8>, Entry)| {
-        if sibling == name {
-            return None;
-        }
-        let set = keep_together::follows(name, sibling, entry.kind == Kind::Folder)?;
-        let stem = split_extension(name).0;
-        Some(Follower {
-            item: Spot::new(leader.item.place.clone(), leader.item.folder().path.join(sibling)),
-            kind: entry.kind,
-            stamp: entry.stamp(),
-            size: entry.stamp().size,
-            modified: entry.modified,
-            ending: (set == Set::Photo).then(|| sibling[stem.len().min(sibling.len())..].to_vec()),
-        })
+        item
     };
-    let (stem, whole) = (fold_bytes(split_extension(name).0), fold_bytes(name));
-    let keys = if stem == whole { vec![stem] } else { vec![stem, whole] };
-    keys.iter().filter_map(|key| beside.get(key)).flatten().filter_map(of).collect()
+    with_followers(items, siblings).into_iter().map(file).collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::item::{Identity, Stamp};
+    use crate::item::{Entry, Identity, Kind, Stamp};
     use crate::moment::Moment;
 
     fn entry(kind: Kind) -> Entry {
