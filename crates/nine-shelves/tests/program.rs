@@ -13,6 +13,8 @@ mod compare;
 mod copies;
 #[path = "program/demo.rs"]
 mod demo;
+#[path = "program/discard.rs"]
+mod discard;
 #[path = "program/facets.rs"]
 mod facets;
 #[path = "program/killed.rs"]

@@ -4,6 +4,7 @@
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
 pub mod copies;
+pub mod discard;
 mod followers;
 pub mod put;
 mod settle;

@@ -97,8 +97,7 @@ impl<'a> Settler<'a> {
 
     fn settle(&mut self, proposal: Proposal) {
         if let Some(act) = proposal.fixed.clone() {
-            let step = self.step(&proposal, act);
-            return self.push(step);
+            return self.fixed(&proposal, act);
         }
         if let Some(to) = &proposal.becomes {
             let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to: to.clone() });
@@ -116,6 +115,24 @@ impl<'a> Settler<'a> {
         };
         let name = proposal.name.clone().unwrap_or_else(|| proposal.item.path.name().to_vec());
         self.place(proposal, folder, name);
+    }
+
+    /// Does what is wanted to the item, and the same to what follows it: to all or to none.
+    fn fixed(&mut self, proposal: &Proposal, act: Act) {
+        let leader = self.step(proposal, act);
+        let together = self.set_for(proposal);
+        let followers = followers_like(&leader, proposal);
+        for step in std::iter::once(leader).chain(followers) {
+            self.push(Step { together, ..step });
+        }
+    }
+
+    /// The number of a set, if anything follows the item.
+    fn set_for(&mut self, proposal: &Proposal) -> Option<u32> {
+        (!proposal.followers.is_empty()).then(|| {
+            self.sets += 1;
+            self.sets
+        })
     }
 
     /// Finds a free name for the item and all that follows it.
@@ -244,10 +261,7 @@ impl<'a> Settler<'a> {
 
     /// Writes the steps of an item and its followers; `names` are theirs in the same order.
     fn go(&mut self, proposal: Proposal, folder: Spot, names: Vec<Vec<u8>>) {
-        let together = (!proposal.followers.is_empty()).then(|| {
-            self.sets += 1;
-            self.sets
-        });
+        let together = self.set_for(&proposal);
         self.go_together(proposal, folder, names, together);
     }
 
@@ -255,16 +269,8 @@ impl<'a> Settler<'a> {
         let mut targets =
             names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(name)));
         let leader = self.step(&proposal, Act::Leave);
-        let followers = proposal.followers.iter().map(|follower| Step {
-            item: follower.item.clone(),
-            kind: follower.kind,
-            stamp: follower.stamp,
-            size: follower.size,
-            modified: follower.modified,
-            doubts: Vec::new(),
-            ..leader.clone()
-        });
-        let members: Vec<Step> = std::iter::once(leader.clone()).chain(followers).collect();
+        let followers = followers_like(&leader, &proposal);
+        let members: Vec<Step> = std::iter::once(leader).chain(followers).collect();
         for mut step in members {
             let Some(to) = targets.next() else { return };
             let facts = self.standing.get(&folder);
@@ -289,6 +295,20 @@ impl<'a> Settler<'a> {
             together: None,
         }
     }
+}
+
+/// Steps for what follows an item, like the item's own.
+fn followers_like(leader: &Step, proposal: &Proposal) -> Vec<Step> {
+    let step = |follower: &Follower| Step {
+        item: follower.item.clone(),
+        kind: follower.kind,
+        stamp: follower.stamp,
+        size: follower.size,
+        modified: follower.modified,
+        doubts: Vec::new(),
+        ..leader.clone()
+    };
+    proposal.followers.iter().map(step).collect()
 }
 
 /// Whether something follows that points to it by name, as a saved page does.

@@ -13,7 +13,7 @@ use crate::error::{Done, Failure};
 
 pub use copies::{CompareArgs, CopiesArgs};
 pub use look::{GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
-pub use put::{CarryArgs, PutArgs};
+pub use put::{CarryArgs, DiscardArgs, PutArgs};
 pub use tag::{SelectionArgs, TagArgs, TagCommand};
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -67,6 +67,7 @@ pub enum Command {
     Carry(CarryArgs),
     Copies(CopiesArgs),
     Compare(CompareArgs),
+    Discard(DiscardArgs),
     History(HistoryArgs),
     Undo(UndoArgs),
     Check(CheckArgs),

@@ -33,6 +33,18 @@ pub struct PutArgs {
     pub show: ShowArgs,
 }
 
+/// Put a selection into the trash; nothing is ever deleted
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine discard letter.pdf old/                shows them, then asks\n  nine discard --where type installer         one type through all folders, listed first\n  nine discard --saved installers --sure      leaves what is in doubt\n  nine search ext tmp --format paths0 | nine discard - -0 --yes\n\nThe desktop's own trash shows what was discarded and can restore it; so can nine undo."
+)]
+pub struct DiscardArgs {
+    #[command(flatten)]
+    pub selection: SelectionArgs,
+    #[command(flatten)]
+    pub show: ShowArgs,
+}
+
 /// What to do where a name is taken
 #[derive(Debug, Clone, Copy, clap::ValueEnum)]
 pub enum ClashWord {

@@ -4,6 +4,7 @@ mod carry;
 mod check;
 mod compare;
 mod copies;
+mod discard;
 mod history;
 mod put;
 mod search;
@@ -34,6 +35,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Carry(args) => carry::run(&args, session),
         Command::Copies(args) => copies::run(&args, session),
         Command::Compare(args) => compare::run(&args, session),
+        Command::Discard(args) => discard::run(&args, session),
         Command::History(args) => history::run(&args, session),
         Command::Undo(args) => undo::run(&args, session),
         Command::Demo(args) => crate::demo::run(&args),

@@ -9,6 +9,7 @@ use nine_core::item::Kind;
 use nine_core::layout::Layout;
 use nine_core::names::{fold, is_refused_elsewhere, nearly_same};
 use nine_core::place::{ItemPath, Spot};
+use nine_core::plan::Siblings;
 use nine_core::plan::put::{How, plan};
 use nine_core::worklist::Act;
 use nine_stores::Places;
@@ -53,11 +54,7 @@ pub fn run(args: &PutArgs, session: &Session) -> Done {
         return Err(Failure::words(format!("{} is a place of its own, or a shelf", place.item))
             .hint("places are named in shelves.toml, and stay where they are"));
     }
-    let siblings = |folder: &Spot| {
-        let listed = places.of(folder).and_then(|store| store.list(&folder.path));
-        listed.unwrap_or_default()
-    };
-    let proposals = plan(selected.items, &how, &siblings);
+    let proposals = plan(selected.items, &how, &|folder| listed(places, folder));
     let in_place = proposals.iter().filter(|proposal| !proposal.moves()).count();
     let planned = Planned {
         name_places: config.bookcases.len() > 1,
@@ -72,8 +69,13 @@ pub fn run(args: &PutArgs, session: &Session) -> Done {
     })
 }
 
+/// What lies in a folder; nothing where that cannot be read.
+pub(super) fn listed(places: &Places, folder: &Spot) -> Siblings {
+    places.of(folder).and_then(|store| store.list(&folder.path)).unwrap_or_default()
+}
+
 /// Whether something is a pile, a bookcase or a shelf.
-fn is_place(session: &Session, config: &Config, opened: &Opened, spot: &Spot) -> bool {
+pub(super) fn is_place(session: &Session, config: &Config, opened: &Opened, spot: &Spot) -> bool {
     spot.path.is_root()
         || layout::places_inside(session, config, opened, &spot.place).contains(&spot.path)
         || (config.bookcase(Some(&spot.place)).is_some()

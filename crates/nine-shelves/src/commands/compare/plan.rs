@@ -10,7 +10,7 @@ use nine_core::rules::Clash;
 use nine_stores::Places;
 
 use super::Compared;
-use crate::commands::put::{Target, new_folders};
+use crate::commands::put::{Target, listed, new_folders};
 use crate::copy_steps::{Heirs, discarded, proposal, standing, torn_apart};
 use crate::error::Done;
 use crate::layout;
@@ -65,10 +65,7 @@ impl Compared<'_> {
             clash: Clash::Number,
         };
         let items = self.across.missing.iter().map(|member| proposal(self.looking, *member)).collect();
-        let siblings = |folder: &Spot| {
-            let listed = places.of(folder).and_then(|store| store.list(&folder.path));
-            listed.unwrap_or_default()
-        };
+        let siblings = |folder: &Spot| listed(places, folder);
         let planned = Planned {
             name_places: self.config.bookcases.len() > 1,
             troubles: self.looking.troubles,
