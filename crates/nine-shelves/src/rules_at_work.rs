@@ -1,15 +1,16 @@
 //! The rules applied to piles as they are now: all that lies there, or once more to one item of which
 //! the person told something.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use nine_core::config::{Config, Pile};
 use nine_core::find::Rows;
 use nine_core::item::Stays;
 use nine_core::layout::Layout;
 use nine_core::place::Spot;
-use nine_core::plan::Proposal;
-use nine_core::plan::tidy::{Left, Pass, Wants, propose, propose_again};
+use nine_core::plan::sweep::{self, Swept, To};
+use nine_core::plan::tidy::{Pass, Wants, propose, propose_again};
+use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
 use nine_core::tree::{NodeId, Tree, Unlearned, mark};
 use nine_core::worklist::Doubt;
@@ -76,6 +77,23 @@ impl<'a> AtWork<'a> {
         }
         self.looking.keep();
         gathered
+    }
+
+    /// Sweeps together all that lies loose, a pile at a time; with `later`, what no rule is for.
+    pub fn sweep(&mut self, later: bool) -> Vec<(String, Swept)> {
+        let mut all = Vec::new();
+        for view in 0..self.looking.views.len() {
+            let swept = match later {
+                false => self.pass(view, |pass, pile, tree| sweep::plan(pass, pile, tree, To::Dated)),
+                true => self.pass(view, |pass, pile, tree| {
+                    let unruled: HashSet<NodeId> = propose(pass, pile, tree).unruled.into_iter().collect();
+                    sweep::plan(pass, pile, tree, To::Later(&unruled))
+                }),
+            };
+            all.extend(swept.map(|swept| (self.looking.views[view].ground.base.place.clone(), swept)));
+        }
+        self.looking.keep();
+        all
     }
 
     /// Applies the rules once more to one item. `None` if they want nothing for it then, or it is not

@@ -31,6 +31,8 @@ mod search;
 mod similar;
 #[path = "program/survey.rs"]
 mod survey;
+#[path = "program/sweep.rs"]
+mod sweep;
 #[path = "program/tags.rs"]
 mod tags;
 #[path = "program/tidy.rs"]

@@ -3,14 +3,17 @@
 //! Planning has two halves, so that no planner needs a disk: [`tidy::propose`] says what each item
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
+mod at_sight;
 pub mod copies;
 pub mod discard;
 mod followers;
 pub mod put;
 mod settle;
+pub mod sweep;
 pub mod tag;
 pub mod tidy;
 
+pub use at_sight::Left;
 pub use followers::Siblings;
 pub use settle::{ClashFound, Settled, settle};
 

@@ -2,7 +2,8 @@ use std::collections::HashMap;
 
 use jiff::tz::TimeZone;
 
-use super::tidy::{Left, Pass, Proposed, propose};
+use super::Left;
+use super::tidy::{Pass, Proposed, propose};
 use super::*;
 use crate::config::{Config, parse};
 use crate::item::{Entry, Identity};

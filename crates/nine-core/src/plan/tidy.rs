@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
+use super::at_sight::{AtSight, Left};
 use super::copies::{belongs_to_it, copy_words, lost_tags};
 use super::{Details, Follower, Proposal};
 use crate::condition::Flag;
@@ -12,49 +13,12 @@ use crate::keep_together::{self, Set};
 use crate::kinds::name_says_little;
 use crate::layout::Layout;
 use crate::moment::{Moment, Now};
-use crate::names::{fold_bytes, is_hidden, is_unfinished, split_extension};
+use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
 use crate::place::{ItemPath, Spot};
 use crate::rules::{Outcome, Reach, Rule, apply};
 use crate::tree::{NodeId, Tree};
 use crate::worklist::{Act, Doubt};
-
-/// Why an item is left where it is, without being worth a line of its own.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Left {
-    /// No rule is for it.
-    NoRule,
-    /// A rule is for it and it lies there already.
-    InPlace,
-    /// It is hidden.
-    Hidden,
-    /// It is a partial download.
-    Unfinished,
-    /// It changed too recently.
-    Settling,
-    /// It could not be read.
-    Unreadable,
-    /// It is a place of its own: another pile, a bookcase, a shelf.
-    Place,
-    /// It is a device, pipe or socket.
-    Special,
-}
-
-impl Left {
-    /// The reason in words.
-    pub fn words(self) -> &'static str {
-        match self {
-            Left::NoRule => "without a rule",
-            Left::InPlace => "in place already",
-            Left::Hidden => "hidden",
-            Left::Unfinished => "partial downloads",
-            Left::Settling => "changed just now",
-            Left::Unreadable => "unreadable",
-            Left::Place => "places of their own",
-            Left::Special => "devices or pipes",
-        }
-    }
-}
 
 /// What the rules make of a pile.
 #[derive(Debug, Default)]
@@ -65,6 +29,8 @@ pub struct Proposed {
     pub left: BTreeMap<Left, u64>,
     /// How many items were looked at.
     pub looked_at: u64,
+    /// Those that no rule is for.
+    pub unruled: Vec<NodeId>,
 }
 
 /// What [`propose`] works from.
@@ -219,6 +185,17 @@ impl<'a> Walk<'a> {
         }
     }
 
+    fn at_sight(&self) -> AtSight<'a> {
+        AtSight {
+            tree: self.tree,
+            places: self.pass.places,
+            unsettled: self.unsettled,
+            now: self.pass.now.moment(),
+            hidden: self.hidden,
+            unfinished: self.unfinished,
+        }
+    }
+
     fn leave(&mut self, why: Left) {
         *self.out.left.entry(why).or_default() += 1;
     }
@@ -284,7 +261,7 @@ impl<'a> Walk<'a> {
     fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) -> bool {
         self.out.looked_at += 1 + set.len() as u64;
         let is_folder = self.tree.is_folder(id);
-        if let Some(why) = self.left_at_sight(id, &path) {
+        if let Some(why) = self.at_sight().why(id, &path) {
             // A folder that is still being filled may hold much that has settled.
             let descend = why == Left::Settling && is_folder && self.deep;
             if !descend {
@@ -305,35 +282,14 @@ impl<'a> Walk<'a> {
         match proposal {
             Some(proposal) => self.out.proposals.push(proposal),
             None if is_whole || !self.deep => {
+                if untouched {
+                    self.out.unruled.push(id);
+                }
                 self.leave(if untouched { Left::NoRule } else { Left::InPlace })
             }
             None => {}
         }
         stays && !is_whole && self.deep
-    }
-
-    /// Reasons to leave an item that need no rule.
-    fn left_at_sight(&self, id: NodeId, path: &ItemPath) -> Option<Left> {
-        let entry = self.tree.entry(id);
-        let is_folder = entry.kind == Kind::Folder;
-        if is_hidden(self.tree.name(id)) && !self.hidden {
-            return Some(Left::Hidden);
-        }
-        if is_unfinished(self.tree.name(id)) && !self.unfinished {
-            return Some(Left::Unfinished);
-        }
-        if entry.kind == Kind::Other {
-            return Some(Left::Special);
-        }
-        if is_folder && (self.pass.places)(path) {
-            return Some(Left::Place);
-        }
-        if is_folder && self.tree.is_unread_folder(id) {
-            return Some(Left::Unreadable);
-        }
-        let changed = if is_folder { self.tree.totals(id).newest } else { entry.changed_or_born() };
-        // What seems to come from the future comes from a wrong clock, and has settled.
-        (changed > self.unsettled && changed <= self.pass.now.moment()).then_some(Left::Settling)
     }
 
     fn proposal(&self, item: &Item, outcome: Outcome, set: &[(NodeId, Set)]) -> Option<Proposal> {

@@ -63,6 +63,7 @@ pub enum Command {
     Why(WhyArgs),
     Tag(TagArgs),
     Tidy(TidyArgs),
+    Sweep(SweepArgs),
     Put(PutArgs),
     Carry(CarryArgs),
     Copies(CopiesArgs),
@@ -111,6 +112,22 @@ pub struct TidyArgs {
     /// The piles to tidy; all, if left out
     #[arg(value_name = "PILE")]
     pub piles: Vec<String>,
+    #[command(flatten)]
+    pub show: ShowArgs,
+}
+
+/// All that lies loose, into one folder with the day's date
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine sweep desktop            clears the desktop: everything into desktop/2031-04-07\n  nine sweep                    all piles, each into a folder of its own\n  nine sweep --sort-later       only what no rule is for, into the standing folder `Sort later`\n\nWhat is hidden, still arriving or changed just now stays, and so do folders of earlier sweeps."
+)]
+pub struct SweepArgs {
+    /// The piles to sweep; all, if left out
+    #[arg(value_name = "PILE")]
+    pub piles: Vec<String>,
+    /// Only what no rule is for, into a standing folder
+    #[arg(long)]
+    pub sort_later: bool,
     #[command(flatten)]
     pub show: ShowArgs,
 }

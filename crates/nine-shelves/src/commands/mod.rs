@@ -10,6 +10,7 @@ mod put;
 mod search;
 mod shelves_picture;
 mod survey;
+mod sweep;
 mod tag;
 mod tidy;
 mod undo;
@@ -27,6 +28,7 @@ pub fn run(command: Command, session: &Session) -> Done {
     match command {
         Command::Survey(args) => survey::run(&args, session),
         Command::Search(args) => search::run(&args, session),
+        Command::Sweep(args) => sweep::run(&args, session),
         Command::Tag(args) => tag::run(&args, session),
         Command::Check(args) => check::run(&args, session),
         Command::Why(args) => why::run(&args, session),

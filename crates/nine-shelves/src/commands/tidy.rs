@@ -1,10 +1,12 @@
 //! `nine tidy`: apply the rules.
 
+use std::collections::BTreeMap;
 use std::io::Write;
 
 use nine_core::amount::{count, counted};
 use nine_core::config::{Config, Pile};
 use nine_core::diagnostic::nearest;
+use nine_core::plan::Left;
 use nine_core::rules::Rule;
 use nine_stores::StoreError;
 
@@ -77,7 +79,7 @@ fn command_line(args: &TidyArgs) -> String {
 }
 
 /// The piles that were named, or all.
-fn chosen<'c>(config: &'c Config, names: &[String]) -> Done<Vec<&'c Pile>> {
+pub(super) fn chosen<'c>(config: &'c Config, names: &[String]) -> Done<Vec<&'c Pile>> {
     if names.is_empty() {
         return Ok(config.piles.iter().collect());
     }
@@ -95,7 +97,7 @@ fn chosen<'c>(config: &'c Config, names: &[String]) -> Done<Vec<&'c Pile>> {
 }
 
 /// Names the places that cannot be reached; says how many matter here.
-fn tell_closed(session: &Session, opened: &Opened, piles: &[&Pile]) -> Done<usize> {
+pub(super) fn tell_closed(session: &Session, opened: &Opened, piles: &[&Pile]) -> Done<usize> {
     let mut err = anstream::stderr().lock();
     let is_bookcase = |name: &str| !piles.iter().any(|pile| pile.name == name);
     let mut told = 0;
@@ -114,9 +116,18 @@ fn tell_closed(session: &Session, opened: &Opened, piles: &[&Pile]) -> Done<usiz
 
 /// `Left alone: 12 no rule is for them, 3 hidden`.
 fn print_left(gathered: &Gathered, out: &mut dyn Write) -> std::io::Result<()> {
+    print_left_of(&gathered.left, gathered.looked_at, out)
+}
+
+/// The same for other commands.
+pub(super) fn print_left_of(
+    left: &BTreeMap<Left, u64>,
+    looked_at: u64,
+    out: &mut dyn Write,
+) -> std::io::Result<()> {
     let reasons: Vec<String> =
-        gathered.left.iter().map(|(why, number)| format!("{} {}", count(*number), why.words())).collect();
-    let looked_at = counted(gathered.looked_at, "item", "items");
+        left.iter().map(|(why, number)| format!("{} {}", count(*number), why.words())).collect();
+    let looked_at = counted(looked_at, "item", "items");
     let left = if reasons.is_empty() {
         "nothing left alone".to_owned()
     } else {

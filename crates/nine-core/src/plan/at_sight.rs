@@ -1,0 +1,87 @@
+//! Reasons to leave an item that can be seen without any rule.
+
+use crate::item::Kind;
+use crate::moment::Moment;
+use crate::names::{is_hidden, is_unfinished};
+use crate::place::ItemPath;
+use crate::tree::{NodeId, Tree};
+
+/// Why an item is left where it is, without being worth a line of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Left {
+    /// No rule is for it.
+    NoRule,
+    /// A rule is for it and it lies there already.
+    InPlace,
+    /// It is hidden.
+    Hidden,
+    /// It is a partial download.
+    Unfinished,
+    /// It changed too recently.
+    Settling,
+    /// It could not be read.
+    Unreadable,
+    /// It is a place of its own: another pile, a bookcase, a shelf.
+    Place,
+    /// It is a device, pipe or socket.
+    Special,
+    /// It is a folder into which something was swept.
+    Swept,
+}
+
+impl Left {
+    /// The reason in words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Left::NoRule => "without a rule",
+            Left::InPlace => "in place already",
+            Left::Hidden => "hidden",
+            Left::Unfinished => "partial downloads",
+            Left::Settling => "changed just now",
+            Left::Unreadable => "unreadable",
+            Left::Place => "places of their own",
+            Left::Special => "devices or pipes",
+            Left::Swept => "swept before",
+        }
+    }
+}
+
+/// What tells at sight whether an item of a pile is left.
+pub(super) struct AtSight<'a> {
+    pub tree: &'a Tree,
+    /// Folders in the pile that are other piles, bookcases or shelves.
+    pub places: &'a dyn Fn(&ItemPath) -> bool,
+    /// What changed after this has not settled.
+    pub unsettled: Moment,
+    pub now: Moment,
+    /// Whether hidden items are asked for.
+    pub hidden: bool,
+    /// Whether partial downloads are.
+    pub unfinished: bool,
+}
+
+impl AtSight<'_> {
+    /// Why an entry is left, if it is.
+    pub fn why(&self, id: NodeId, path: &ItemPath) -> Option<Left> {
+        let entry = self.tree.entry(id);
+        let is_folder = entry.kind == Kind::Folder;
+        if is_hidden(self.tree.name(id)) && !self.hidden {
+            return Some(Left::Hidden);
+        }
+        if is_unfinished(self.tree.name(id)) && !self.unfinished {
+            return Some(Left::Unfinished);
+        }
+        if entry.kind == Kind::Other {
+            return Some(Left::Special);
+        }
+        if is_folder && (self.places)(path) {
+            return Some(Left::Place);
+        }
+        if is_folder && self.tree.is_unread_folder(id) {
+            return Some(Left::Unreadable);
+        }
+        let changed = if is_folder { self.tree.totals(id).newest } else { entry.changed_or_born() };
+        // What seems to come from the future comes from a wrong clock, and has settled.
+        (changed > self.unsettled && changed <= self.now).then_some(Left::Settling)
+    }
+}
