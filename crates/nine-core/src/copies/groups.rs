@@ -32,14 +32,6 @@ pub struct Group {
     pub items: Vec<Alike>,
 }
 
-impl Group {
-    /// Bytes that are free once only one of them is left.
-    pub fn to_be_won(&self) -> u64 {
-        let going = self.items.iter().filter(|item| !item.bound).count().min(self.items.len() - 1);
-        self.size * going as u64
-    }
-}
-
 /// Which files count.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Taken {
