@@ -104,7 +104,12 @@ impl Looking<'_> {
             let trees = all.trees();
             let mut takes: Vec<CopiesTake> =
                 (0..own).map(|view| copies_take(&trees, |number| number == view)).collect();
-            takes.push(copies_take(&trees, |number| number < own));
+            // Of one place alone that is the same, and a million files take a second.
+            let all_of_them = match takes.as_slice() {
+                [one] => *one,
+                _ => copies_take(&trees, |number| number < own),
+            };
+            takes.push(all_of_them);
             takes
         })
     }
