@@ -123,12 +123,18 @@ pub fn walk(made: &Made) -> Done {
     writeln!(out, "{} items in {root}\n", made.items)?;
     for (at, station) in STATIONS.iter().enumerate() {
         writeln!(out, "{STRONG}{}.{STRONG:#} {}", at + 1, station.tells)?;
-        writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", station.words.join(" "))?;
+        writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", typed(station.words))?;
         out.flush()?;
         run(made, station)?;
         writeln!(out)?;
     }
     tell_how_to_go_on(made)
+}
+
+/// Words as one would type them.
+fn typed(words: &[&str]) -> String {
+    let quoted = |word: &&str| if word.contains(' ') { format!("'{word}'") } else { (*word).to_owned() };
+    words.iter().map(quoted).collect::<Vec<_>>().join(" ")
 }
 
 /// Runs a command in the sample world.

@@ -51,6 +51,7 @@ fn the_walk_ends_where_it_began() {
         .warns("160 lines written to papers.csv")
         .says("taken back by run 6")
         .says("New folder: 6 Office/Mail/2031")
+        .says("$ nine copies 'Phone import' documents")
         .says("Open day/  2 folders with the same 9 files")
         .says("7 files (")
         .says("25 discarded")
