@@ -61,6 +61,12 @@ pub fn tags_of<'l>(looking: &'l Looking, member: Member) -> Vec<&'l String> {
     }
 }
 
+/// Tags of an item that what stays in its place does not have.
+pub fn lost(looking: &Looking, going: Member, stays: Member) -> Vec<String> {
+    let has = tags_of(looking, stays);
+    tags_of(looking, going).into_iter().filter(|tag| !has.contains(tag)).cloned().collect()
+}
+
 /// An item for which nothing is wanted yet.
 pub fn proposal(looking: &Looking, member: Member) -> Proposal {
     let view = &looking.views[member.view as usize];
@@ -126,9 +132,7 @@ impl Heirs {
     }
 
     fn of_one(&mut self, looking: &Looking, going: Member, stays: Member) -> Vec<String> {
-        let has = tags_of(looking, stays);
-        let lost = tags_of(looking, going).into_iter().filter(|tag| !has.contains(tag));
-        let lost: Vec<String> = lost.cloned().collect();
+        let lost = lost(looking, going, stays);
         if !lost.is_empty() {
             let heir = self.tags.entry(stays).or_insert_with(|| {
                 self.order.push(stays);

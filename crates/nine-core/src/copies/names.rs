@@ -34,19 +34,16 @@ pub fn look_alikes(trees: &[&Tree], same_spot: impl Fn(Member, Member) -> bool) 
     for alike in keys.chunk_by(|a, b| a.0 == b.0).filter(|alike| alike.len() > 1) {
         let name_of = |member: &Member| member.tree(trees).name(member.id);
         let first = name_of(&alike[0].1);
-        if alike.iter().all(|(_, member)| name_of(member) == first) {
-            let mut items: Vec<Member> = alike.iter().map(|(_, member)| *member).collect();
-            items.dedup_by(|a, b| same_spot(*a, *b));
-            if items.len() > 1 && differ(&items, trees) {
-                found.push(LookAlike { items, marked: key(first).1 });
-            }
-            continue;
-        }
+        // Mostly they are the same to the letter, and need be looked at once.
+        let is_one_name = alike.iter().all(|(_, member)| name_of(member) == first);
+        let one = is_one_name.then(|| key(first));
         let mut by_name: FxHashMap<String, LookAlike> = FxHashMap::default();
         for (_, member) in alike {
-            let (name, marked) = key(name_of(member));
+            let (name, marked) = one.clone().unwrap_or_else(|| key(name_of(member)));
             let group = by_name.entry(name).or_insert_with(|| LookAlike { items: Vec::new(), marked: false });
-            if !group.items.last().is_some_and(|last| same_spot(*last, *member)) {
+            // What two places show is one file; within one place no two names are the same.
+            let is_known = trees.len() > 1 && group.items.iter().any(|known| same_spot(*known, *member));
+            if !is_known {
                 group.items.push(*member);
                 group.marked |= marked;
             }

@@ -122,11 +122,6 @@ impl Candidates {
     pub fn is_elsewhere(&self, size: u64) -> bool {
         self.elsewhere.contains(&size)
     }
-
-    /// Every name of every file in question.
-    pub fn members(&self) -> impl Iterator<Item = Member> {
-        self.runs.iter().flat_map(|run| self.files[run.clone()].iter().map(|file| file.member))
-    }
 }
 
 /// Each file once: by the first of its names, and asked about or beside if one of them is. Names of one file

@@ -256,6 +256,21 @@ fn names_that_suggest_a_copy_are_told_apart_from_copies() {
 }
 
 #[test]
+fn names_that_are_seen_through_two_places_are_told_once() {
+    let outer = tree(&[("sub/plan", 1, 1), ("sub/deep/plan", 2, 2)]);
+    let inner = tree(&[("plan", 1, 1), ("deep/plan", 2, 2)]);
+    let trees = [&outer, &inner];
+    let path = |member: Member| {
+        let path = member.tree(&trees).path(member.id).to_text();
+        path.strip_prefix("sub/").unwrap_or(&path).to_owned()
+    };
+    let found = look_alikes(&trees, |a, b| a.view != b.view && path(a) == path(b));
+    let names: Vec<Vec<String>> =
+        found.iter().map(|alike| alike.items.iter().map(|member| path(*member)).collect()).collect();
+    assert_eq!(names, [["deep/plan", "plan"]]);
+}
+
+#[test]
 fn digests_are_read_as_they_are_written() {
     let digest = Digest(std::array::from_fn(|at| at as u8 * 7));
     assert_eq!(Digest::parse(&digest.to_string()), Some(digest));

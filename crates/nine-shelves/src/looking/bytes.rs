@@ -15,12 +15,15 @@ use nine_core::worklist::Original;
 use nine_stores::{Hashed, Source, Store, Watch, expect, hash_round, read_digests};
 
 use super::{Ground, Looking, View};
-use crate::copy_steps::{learn_tags, standing, tags_of};
+use crate::copy_steps::{learn_tags, lost, standing};
 use crate::progress;
 
 /// What must be known of a place to say what of it has which bytes.
 pub const KNOWN_OF_COPIES: [Column; 6] =
     [Column::Kind, Column::Marks, Column::Size, Column::Identity, Column::Whole, Column::Digests];
+
+/// Files by their digest.
+type SameBytes = HashMap<Digest, Vec<Member>>;
 
 /// Bytes that are read before what was found out is kept.
 const KEEP_AFTER: u64 = 4 << 30;
@@ -91,8 +94,9 @@ impl Looking<'_> {
                 };
                 all.compare(side, Meet::Any, HashSet::new());
             }
-            all.count_copies(view, &asked, as_known);
-            config.map_or_else(HashMap::new, |config| all.what_stays(view, &asked, config))
+            let same = all.with_same_bytes(view, &asked);
+            all.count_copies(view, &asked, &same, as_known);
+            config.map_or_else(HashMap::new, |config| all.what_stays(view, &asked, &same, config))
         })
     }
 
@@ -116,10 +120,9 @@ impl Looking<'_> {
 
     /// The files with each of the digests that some files of a view have, in the order of reading. Of
     /// several names of one file only the first counts.
-    fn with_same_bytes(&self, view: usize, asked: &Rows) -> HashMap<Digest, Vec<Member>> {
+    fn with_same_bytes(&self, view: usize, asked: &Rows) -> SameBytes {
         let own = &self.views[view].tree;
-        let mut same: HashMap<Digest, Vec<Member>> =
-            asked.ids().filter_map(|id| Some((own.digest(id)?, Vec::new()))).collect();
+        let mut same: SameBytes = asked.ids().filter_map(|id| Some((own.digest(id)?, Vec::new()))).collect();
         let mut seen = HashSet::new();
         if same.is_empty() {
             return same;
@@ -143,8 +146,7 @@ impl Looking<'_> {
         same
     }
 
-    fn count_copies(&mut self, view: usize, asked: &Rows, as_known: bool) {
-        let same = self.with_same_bytes(view, asked);
+    fn count_copies(&mut self, view: usize, asked: &Rows, same: &SameBytes, as_known: bool) {
         let tree = &mut self.views[view].tree;
         for id in asked.ids() {
             let many = tree.digest(id).map(|digest| same[&digest].len() as u32);
@@ -157,8 +159,13 @@ impl Looking<'_> {
     }
 
     /// For files of a view that are not needed, what stays in their place.
-    fn what_stays(&mut self, view: usize, asked: &Rows, config: &Config) -> HashMap<NodeId, Stays> {
-        let same = self.with_same_bytes(view, asked);
+    fn what_stays(
+        &mut self,
+        view: usize,
+        asked: &Rows,
+        same: &SameBytes,
+        config: &Config,
+    ) -> HashMap<NodeId, Stays> {
         let groups: Vec<&Vec<Member>> = same.values().filter(|members| members.len() > 1).collect();
         let members: Vec<Member> = groups.iter().flat_map(|members| members.iter().copied()).collect();
         learn_tags(self, &members);
@@ -173,10 +180,9 @@ impl Looking<'_> {
                 **member != stays && member.view as usize == view && asked.has(member.id.row())
             });
             for member in going {
-                let has = tags_of(self, stays);
-                let lost = tags_of(self, *member).into_iter().filter(|tag| !has.contains(tag)).cloned();
                 let (original, because) = (original.clone(), chosen.because.clone());
-                found.insert(member.id, Stays { original, because, lost_tags: lost.collect() });
+                let lost_tags = lost(self, *member, stays);
+                found.insert(member.id, Stays { original, because, lost_tags });
             }
         }
         found

@@ -110,6 +110,8 @@ fn a_list_from_elsewhere_stands_for_a_place_that_is_not_there() {
     assert_eq!(items(&world, &["Import", "--listing", "disk.csv", "--found"]).len(), 2);
     let back = items(&world, &["Import", "--listing", "disk.csv", "--reverse"]);
     assert_eq!(back, ["home/1 Boats/2030/IMG_3.jpg"]);
+    let words = ["compare", "Import", "--listing", "disk.csv", "--reverse", "--format", "paths"];
+    assert_eq!(world.nine(&words).ends(0).out, "home/1 Boats/2030/IMG_3.jpg\n");
     world.nine(&["compare", "Import", "--listing", "disk.csv", "--discard-found"]).ends(2);
     fs::write(world.at("broken.csv"), format!("item,size,blake3\nx,ten,{digest}\n")).unwrap();
     let ran = world.nine(&["compare", "Import", "--listing", "broken.csv"]).ends(2);

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use nine_core::copies::Candidate;
+use nine_core::copies::{Candidate, Digest};
 
 /// Bytes of either end. A file of no more than two such blocks is read as a whole at once.
 pub const END: u64 = 16 * 1024;
@@ -21,8 +21,7 @@ impl Ends {
     pub fn mark(&self) -> u64 {
         let mut hasher = blake3::Hasher::new();
         hasher.update(&self.first).update(&self.last);
-        let bytes = *hasher.finalize().as_bytes();
-        u64::from_le_bytes([0, 1, 2, 3, 4, 5, 6, 7].map(|at| bytes[at])).max(1)
+        u64::from_le_bytes(Digest(*hasher.finalize().as_bytes()).start()).max(1)
     }
 }
 

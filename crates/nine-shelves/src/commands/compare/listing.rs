@@ -154,6 +154,17 @@ impl<'a> Held<'a> {
         let has: HashSet<Digest> =
             self.found.iter().filter_map(|(member, _)| tree.digest(member.id)).collect();
         let missing: Vec<&Listed> = self.listed.iter().filter(|one| !has.contains(&one.digest)).collect();
+        // They lie elsewhere, so their places as the list has them are all the path there is.
+        let end = match self.args.show.format {
+            Format::Paths => Some("\n"),
+            Format::Paths0 => Some("\0"),
+            _ => None,
+        };
+        if let Some(end) = end {
+            let mut out = output::raw();
+            missing.iter().try_for_each(|one| write!(out, "{}{end}", one.item))?;
+            return Ok(out.flush()?);
+        }
         let mut out = output::out();
         if self.args.show.format != Format::Table {
             let records = missing.iter().map(|one| Record {

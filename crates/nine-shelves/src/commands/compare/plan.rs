@@ -23,10 +23,10 @@ impl Compared<'_> {
     pub(super) fn discard_found(&self, opened: &Opened, places: &Places) -> Done {
         let mut heirs = Heirs::default();
         let found: HashSet<Member> = self.across.found.iter().map(|(member, _)| *member).collect();
-        let mut proposals = Vec::new();
+        let (mut proposals, trees) = (Vec::new(), self.looking.trees());
         for (member, there) in &self.across.found {
             // Two names of one file are no copies of one another; either would take the other along.
-            let identity = |member: &Member| member.tree(&self.looking.trees()).identity(member.id);
+            let identity = |member: &Member| member.tree(&trees).identity(member.id);
             let copies: Vec<Member> =
                 there.iter().filter(|other| identity(other) != identity(member)).copied().collect();
             let standings: Vec<_> =

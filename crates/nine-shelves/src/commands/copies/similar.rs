@@ -56,7 +56,8 @@ pub fn run(args: &CopiesArgs, session: &Session, mut looking: Looking, asked: Op
 /// Each picture once, although it may be seen through two places or have several names.
 fn once_each(looking: &Looking, pictures: Vec<Picture>) -> Vec<Picture> {
     let mut seen = std::collections::HashSet::new();
-    let identity = |picture: &Picture| picture.member.tree(&looking.trees()).identity(picture.member.id);
+    let trees = looking.trees();
+    let identity = |picture: &Picture| picture.member.tree(&trees).identity(picture.member.id);
     pictures.into_iter().filter(|picture| seen.insert(identity(picture))).collect()
 }
 
