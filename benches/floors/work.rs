@@ -1,5 +1,6 @@
 //! The program's own work, through the same calls that its commands make.
 
+use std::collections::HashSet;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -43,9 +44,16 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
     let scan = store.scan(&Scope::default(), &Watch::default()).expect("the pile is read");
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let now = Now::new(jiff::ZonedDateTime::now());
+    let none_open = HashSet::new();
     let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
-    let pass =
-        tidy::Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now, details: &details };
+    let pass = tidy::Pass {
+        config: &config,
+        layouts: &layouts,
+        places: &|_| false,
+        now: &now,
+        details: &details,
+        in_use: &none_open,
+    };
     let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
     let mut places = Places::default();
     places.add("pile", store.clone());

@@ -3,14 +3,19 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::io;
 
+use nine_core::archive::{Form, in_pack};
 use nine_core::item::{Kind, Stamp};
-use nine_core::place::Spot;
+use nine_core::moment::Moment;
+use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step};
+use nine_stores::packs::Pack;
 use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 
 use crate::Clock;
 use crate::copies;
-use crate::daybook::Writer;
+use crate::daybook::{Writer, stamp};
+use crate::lists::Lists;
+use crate::packing::{self, Side};
 use crate::transfer::{self, Copied, Route, temporary};
 
 /// A step that could not be done.
@@ -102,12 +107,14 @@ impl<'a> Carrier<'a> {
             }
         }
         let mut over = BTreeSet::new();
-        for (at, step) in steps.iter().enumerate() {
+        let (lists, items): (Vec<_>, Vec<_>) =
+            steps.iter().enumerate().partition(|(_, step)| step.act == Act::List);
+        for (at, step) in items.iter().copied() {
             if over.contains(&at) {
                 continue;
             }
             if self.watch.is_stopped() {
-                outcome.not_begun = steps.len() - over.len();
+                outcome.not_begun = items.len() - over.len();
                 break;
             }
             let members = step.together.and_then(|set| sets.get(&set).cloned()).unwrap_or_else(|| vec![at]);
@@ -115,8 +122,33 @@ impl<'a> Carrier<'a> {
             over.extend(members);
             (self.progress)(over.len());
         }
+        // Also after it was stopped, since the lists must say what lies in the archive now.
+        for (at, step) in lists {
+            let carried = outcome.carried.iter().map(|at| &steps[*at]);
+            if let Err(error) = self.list(at, &step.item, carried) {
+                let because = error.to_string();
+                self.daybook.failed(at, &because)?;
+                outcome.failed.push(Failed { step: at, because });
+            } else {
+                self.daybook.listed(at)?;
+            }
+        }
         self.sync_touched();
         Ok(outcome)
+    }
+
+    /// Brings the lists of a dated folder up to date with the steps that were done.
+    pub(crate) fn list<'s>(
+        &mut self,
+        at: usize,
+        dated: &Spot,
+        done: impl Iterator<Item = &'s Step>,
+    ) -> StoreResult<()> {
+        let (run, now) = (self.daybook.run(), stamp(self.clock));
+        // What is listed must be found again if the program is killed meanwhile.
+        self.daybook.flush()?;
+        let listed = Lists { places: self.places, dated, at: (run, at), now, watch: self.watch };
+        listed.update(done)
     }
 
     /// Carries out steps all or not at all.
@@ -176,6 +208,10 @@ impl<'a> Carrier<'a> {
             },
             Act::Move { to } => return self.move_item(at, step, to),
             Act::Copy { to } => return self.copy_item(at, step, to),
+            Act::Pack { to } => return self.pack_or_unpack(at, step, to),
+            Act::Unpack { to } => return self.pack_or_unpack(at, step, to),
+            // Done when all else is; see `carry`.
+            Act::List => Ok(Trace::default()),
         })
     }
 
@@ -261,12 +297,35 @@ impl<'a> Carrier<'a> {
         }))
     }
 
+    /// Writes a folder into a pack, or takes an item out of one: under a temporary name, compared, and only
+    /// then under its own.
+    fn pack_or_unpack(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
+        let (source, target) = match self.both_ends(step, to)? {
+            Ok(ends) => ends,
+            Err(error) => return Ok(Err(error)),
+        };
+        self.touch(&to.folder());
+        self.daybook.flush()?;
+        let temporary = temporary(self.daybook.run(), at, to);
+        let now = Moment::from_timestamp((self.clock)().timestamp());
+        let made = match &step.act {
+            Act::Pack { .. } => packed(source, step, target, to, &temporary, now),
+            _ => unpacked(source, step, target, &temporary),
+        };
+        let made = made.and_then(|stamp| {
+            target.rename(&temporary, &stamp, target, &to.path)?;
+            target.sync_folder(&to.path.parent().unwrap_or_default())?;
+            Ok(Trace { stamp: Some(stamp), ..Trace::default() })
+        });
+        Ok(made.inspect_err(|_| drop(transfer::remove_copy(target, &temporary))))
+    }
+
     /// Takes a member of a set back, since another could not be done.
     fn take_back(&mut self, at: usize, step: &Step, trace: &Trace) -> io::Result<()> {
         let stamp = trace.stamp.unwrap_or(step.stamp);
         let (act, item) = match (&step.act, &trace.kept_as) {
             (Act::Move { to }, _) => (Act::Move { to: step.item.clone() }, to.clone()),
-            (Act::Copy { to }, _) => (Act::discard(), to.clone()),
+            (Act::Copy { to } | Act::Pack { to } | Act::Unpack { to }, _) => (Act::discard(), to.clone()),
             (Act::Discard { .. }, Some(kept)) => (Act::Restore { kept_as: kept.clone() }, step.item.clone()),
             _ => return Ok(()),
         };
@@ -329,6 +388,38 @@ impl<'a> Carrier<'a> {
             // A folder that is gone or unreachable has nothing to lose.
             let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
         }
+    }
+}
+
+/// Writes a folder that is still what was planned into a pack under a temporary name.
+fn packed(
+    source: &dyn Store,
+    step: &Step,
+    target: &dyn Store,
+    to: &Spot,
+    temporary: &ItemPath,
+    now: Moment,
+) -> StoreResult<Stamp> {
+    expect(source, &step.item.path, &step.stamp)?;
+    if target.entry(&to.path)?.is_some() {
+        return Err(StoreError::Taken);
+    }
+    let (form, _) = Form::of_name(to.path.name()).ok_or(StoreError::NotThere)?;
+    packing::pack(source, &step.item.path, target, temporary, now, form)
+}
+
+/// Takes an item out of a pack that is still what was planned, under a temporary name.
+fn unpacked(source: &dyn Store, step: &Step, target: &dyn Store, temporary: &ItemPath) -> StoreResult<Stamp> {
+    let (pack, at) = in_pack(&step.item).ok_or(StoreError::NotThere)?;
+    expect(source, &pack.path, &step.stamp)?;
+    packing::unpack(&Side { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary)
+}
+
+fn expect(store: &dyn Store, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
+    match store.entry(path)? {
+        Some(entry) if entry.stamp() == *stamp => Ok(()),
+        Some(_) => Err(StoreError::Changed),
+        None => Err(StoreError::NotThere),
     }
 }
 

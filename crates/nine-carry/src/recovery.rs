@@ -4,17 +4,20 @@
 //! that was not begun stays undone. One that was half-done is finished if its copy is in place, and
 //! taken back if it is not.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::io;
 use std::path::Path;
 
+use nine_core::archive::in_pack;
 use nine_core::item::Stamp;
-use nine_core::place::Spot;
+use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
+use nine_stores::packs::Pack;
 use nine_stores::{Places, Store, StoreResult, Watch};
 
 use crate::carrier::Carrier;
 use crate::daybook::{self, Ended, Run, Writer};
+use crate::packing::{self, Side};
 use crate::transfer::{self, temporary};
 use crate::{Clock, Lock};
 
@@ -78,12 +81,13 @@ pub fn recover(
             })
             .collect();
         let mut pending = Vec::new();
-        for (at, step) in run.steps.iter().enumerate().filter(|(at, _)| !run.ended.contains_key(at)) {
+        for (at, step) in steps_left(&run).filter(|(_, step)| step.act != Act::List) {
             let found = look(&places, number, at, step, &moves);
             let found = found.unwrap_or_else(|error| Found::Unclear(error.to_string()));
             pending.push((at, step, found));
         }
         let sets = half_done_sets(&run, &pending);
+        let mut done: BTreeSet<usize> = run.ended.iter().filter_map(done_before).collect();
         for (at, step, found) in pending {
             let found = match found {
                 Found::NotBegun { .. } if step.together.is_some_and(|set| sets.contains(&set)) => {
@@ -91,12 +95,47 @@ pub fn recover(
                 }
                 found => found,
             };
+            if matches!(found, Found::Done { .. }) {
+                done.insert(at);
+            }
             note(&mut recovered, &mut writer, at, step, found)?;
         }
+        list(&places, &mut writer, &run, &done, &mut recovered, clock)?;
         clear_unused_folders(data, &places, &mut writer, &run, clock);
     }
     writer.end(clock)?;
     Ok(Some(recovered))
+}
+
+/// The steps of which it is not known how they ended.
+fn steps_left(run: &Run) -> impl Iterator<Item = (usize, &Step)> {
+    run.steps.iter().enumerate().filter(|(at, _)| !run.ended.contains_key(at))
+}
+
+fn done_before((at, ended): (&usize, &Ended)) -> Option<usize> {
+    matches!(ended, Ended::Done { .. }).then_some(*at)
+}
+
+/// Brings the lists of the archive up to date with what was done.
+fn list(
+    places: &Places,
+    writer: &mut Writer,
+    run: &Run,
+    done: &BTreeSet<usize>,
+    recovered: &mut Recovered,
+    clock: Clock,
+) -> io::Result<()> {
+    let watch = Watch::default();
+    for (at, step) in steps_left(run).filter(|(_, step)| step.act == Act::List) {
+        let steps = done.iter().filter_map(|at| run.steps.get(*at));
+        let mut quiet = |_| {};
+        let listed = Carrier::new(places, writer, &watch, clock, &mut quiet).list(at, &step.item, steps);
+        match listed {
+            Ok(()) => writer.listed(at)?,
+            Err(error) => note(recovered, writer, at, step, Found::Unclear(error.to_string()))?,
+        }
+    }
+    Ok(())
 }
 
 /// Sets of which some members were moved and others were not.
@@ -159,7 +198,18 @@ fn look(places: &Places, run: u64, at: usize, step: &Step, moves: &Moves) -> Sto
     };
     let done = |kept_as| Found::Done { stamp: None, kept_as, finished: false };
     Ok(match &step.act {
-        Act::Leave => done(None),
+        Act::Leave | Act::List => done(None),
+        Act::Pack { to } => {
+            let target = places.of(to)?;
+            let side = Side { pack: Pack::named(target, &to.path)?, at: &ItemPath::root() };
+            look_at_packed(&side, store, &step.item.path, (run, at, to), target)?
+        }
+        Act::Unpack { to } => {
+            let (pack, inside) = in_pack(&step.item).unwrap_or((step.item.clone(), ItemPath::root()));
+            let side = Side { pack: Pack::named(store, &pack.path)?, at: &inside };
+            let target = places.of(to)?;
+            look_at_packed(&side, target, &to.path, (run, at, to), target)?
+        }
         Act::Tag { from, to } => {
             // A tagged item may have been moved by a later step of the run.
             let tags = match moves
@@ -226,6 +276,25 @@ fn look_at_move(
             Found::Done { stamp: Some(new.stamp()), kept_as: None, finished: false }
         }
         (None, _) => Found::Unclear("it is neither at its old nor at its new place".into()),
+    })
+}
+
+/// What was packed or unpacked counts once it has its name and both sides are the same.
+fn look_at_packed(
+    side: &Side,
+    disk: &dyn Store,
+    path: &ItemPath,
+    (run, at, to): (u64, usize, &Spot),
+    target: &dyn Store,
+) -> StoreResult<Found> {
+    let half = transfer::remove_copy(target, &temporary(run, at, to))?;
+    let made = target.entry(&to.path)?;
+    let both = side.pack.store.entry(side.pack.path)?.is_some() && disk.entry(path)?.is_some();
+    // The folder may have gone into the trash after it was packed.
+    let is_done = made.is_some() && (!both || packing::compare(side, disk, path, None).is_ok());
+    Ok(match made.filter(|_| is_done) {
+        Some(made) => Found::Done { stamp: Some(made.stamp()), kept_as: None, finished: false },
+        None => Found::NotBegun { taken_back: half },
     })
 }
 

@@ -13,9 +13,10 @@ pub fn temporary(run: u64, step: usize, target: &Spot) -> ItemPath {
 }
 
 /// One thing of what is copied.
-struct Piece {
-    below: ItemPath,
-    entry: Entry,
+pub(crate) struct Piece {
+    /// Its path below the item.
+    pub below: ItemPath,
+    pub entry: Entry,
 }
 
 /// A copy that was made and compared, under its temporary name.
@@ -141,7 +142,7 @@ impl Route<'_> {
 }
 
 /// The item and all that lies in it, parents first.
-fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Piece>> {
+pub(crate) fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Piece>> {
     let mut found = vec![Piece { below: ItemPath::root(), entry: top }];
     let mut at = 0;
     while let Some(piece) = found.get(at) {

@@ -18,6 +18,8 @@ pub struct UndoPlan {
     pub refused: Vec<(Spot, String)>,
     /// Folders that the run made, to be taken away if they are empty then.
     pub made: Vec<Spot>,
+    /// Dated folders of the archive whose lists the run brought up to date.
+    pub dated: Vec<Spot>,
 }
 
 /// Plans to take back all that a run did and that has not been taken back already.
@@ -40,7 +42,7 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
             _ => None,
         })
         .collect();
-    let mut plan = UndoPlan { made: run.made.clone(), ..UndoPlan::default() };
+    let mut plan = UndoPlan { made: run.made.clone(), dated: run.dated(), ..UndoPlan::default() };
     for (at, step) in run.steps.iter().enumerate().rev() {
         let Some((stamp, kept_as)) = done.get(&at) else {
             continue;
@@ -48,7 +50,11 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
         let stamp = stamp.unwrap_or(step.stamp);
         let back = match &step.act {
             Act::Move { to } => reversed(step, to, stamp, Act::Move { to: step.item.clone() }),
-            Act::Copy { to } => reversed(step, to, stamp, Act::discard()),
+            Act::Copy { to } | Act::Unpack { to } => reversed(step, to, stamp, Act::discard()),
+            Act::Pack { to } => {
+                let pack = Step { kind: Kind::File, size: stamp.size, ..step.clone() };
+                reversed(&pack, to, stamp, Act::discard())
+            }
             Act::Tag { from, to } => {
                 let (at, stamp) = moved.get(&step.item).map_or((&step.item, None), |found| *found);
                 let act = Act::Tag { from: to.clone(), to: from.clone() };
@@ -59,7 +65,7 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
                 None => continue,
             },
             Act::Restore { .. } => reversed(step, &step.item, stamp, Act::discard()),
-            Act::Leave => continue,
+            Act::List | Act::Leave => continue,
         };
         let back = with_folder_as_it_is(back, places);
         match judge(&back, places) {

@@ -4,6 +4,7 @@
 //! asks for the time; callers hand all of that in.
 
 pub mod amount;
+pub mod archive;
 pub mod condition;
 pub mod config;
 pub mod copies;

@@ -31,6 +31,16 @@ impl Moment {
         Self(nanos.clamp(i128::from(i64::MIN), i128::from(i64::MAX)) as i64)
     }
 
+    /// In UTC as RFC 3339 has it, with all its nanoseconds: `2031-04-07T07:15:02.5Z`.
+    pub fn to_rfc3339(self) -> String {
+        Timestamp::from_nanosecond(i128::from(self.0)).unwrap_or_default().to_string()
+    }
+
+    /// Reads a point in time of RFC 3339.
+    pub fn from_rfc3339(text: &str) -> Option<Self> {
+        text.parse().ok().map(Self::from_timestamp)
+    }
+
     fn zoned(self, zone: &TimeZone) -> ZonedDateTime {
         let at = Timestamp::from_nanosecond(i128::from(self.0)).unwrap_or_default();
         at.to_zoned_datetime(zone.clone())

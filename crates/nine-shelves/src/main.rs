@@ -1,5 +1,6 @@
 //! `nine`: clears a cluttered desktop, downloads folder and drive.
 
+mod archive;
 mod ask;
 mod cli;
 mod commands;

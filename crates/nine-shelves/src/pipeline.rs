@@ -9,7 +9,7 @@ use nine_core::amount::{count, counted, readable};
 use nine_core::place::Spot;
 use nine_core::plan::{Proposal, Settled, folders_wanted, settle};
 use nine_core::worklist::table::{lines, to_csv, to_json};
-use nine_core::worklist::{Checked, ClashAnswer, Doubt, Step, check};
+use nine_core::worklist::{Act, Checked, ClashAnswer, Doubt, Step, check};
 use nine_stores::Places;
 
 use crate::cli::{Format, ShowArgs};
@@ -20,7 +20,7 @@ use crate::output::{self};
 use crate::progress;
 use crate::recovery::who;
 use crate::session::{Opened, Session};
-use crate::{ask, displays, sides, worklist_file};
+use crate::{archive, ask, displays, sides, worklist_file};
 
 /// What a planner hands over.
 pub struct Planned<'a> {
@@ -32,6 +32,8 @@ pub struct Planned<'a> {
     pub undoes: Option<u64>,
     /// Folders to take away afterwards if they are empty.
     pub clear_away: Vec<Spot>,
+    /// Dated folders of the archive that come to be.
+    pub dated: Vec<Spot>,
     /// Whether places are named in headings.
     pub name_places: bool,
     /// What went wrong before there were steps; sets the exit status.
@@ -51,6 +53,7 @@ impl<'a> Planned<'a> {
             command,
             undoes: None,
             clear_away: Vec::new(),
+            dated: Vec::new(),
             name_places: true,
             troubles: 0,
             by_rules: false,
@@ -140,6 +143,8 @@ pub fn show_ask_carry(
         }
         ask::agree(&format!("Carry out {}?", counted(steps.len() as u64, "step", "steps")))?;
     }
+    // The lists of the archive follow from the steps; nobody need agree to them.
+    let steps = archive::with_lists(opened, &planned, steps);
     let (run, outcome) = carry(session, &planned, &steps)?;
     tell(run, &outcome, &steps, args.format)?;
     displays::refresh_all(session);
@@ -222,7 +227,8 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
     tracing::info!(run, steps = steps.len(), "the plan is in the daybook");
     session.carrying(true);
     let watch = nine_stores::Watch::default();
-    let carried = progress::during("step", Some(steps.len() as u64), &watch, || {
+    let items = steps.iter().filter(|step| step.act != Act::List).count() as u64;
+    let carried = progress::during("step", Some(items), &watch, || {
         let mut over = 0;
         let mut count_steps = |now: usize| {
             watch.saw((now - over) as u64);
@@ -268,6 +274,8 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
         ("tag", "tagged"),
         ("discard", "discarded"),
         ("restore", "restored"),
+        ("pack", "packed"),
+        ("unpack", "unpacked"),
     ];
     let mut parts: Vec<String> = words
         .iter()

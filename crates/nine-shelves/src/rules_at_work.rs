@@ -5,9 +5,10 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use nine_core::config::{Config, Pile};
 use nine_core::find::Rows;
-use nine_core::item::Stays;
+use nine_core::item::{Identity, Stays};
 use nine_core::layout::Layout;
 use nine_core::place::Spot;
+use nine_core::plan::archive::{self, Archived, Target};
 use nine_core::plan::sweep::{self, Swept, To};
 use nine_core::plan::tidy::{Pass, Wants, propose, propose_again};
 use nine_core::plan::{Left, Proposal};
@@ -17,7 +18,7 @@ use nine_core::worklist::Doubt;
 use nine_stores::StoreDetails;
 
 use crate::error::Done;
-use crate::looking::{How, Looking, all_grounds, all_rows};
+use crate::looking::{How, Looking, Question, all_grounds, all_rows};
 use crate::output::style::{FAINT, STRONG};
 use crate::session::{Opened, Session};
 use crate::{ask, layout, progress};
@@ -31,6 +32,8 @@ pub struct AtWork<'a> {
     pub layouts: Vec<Layout>,
     /// What was seen.
     pub looking: Looking<'a>,
+    /// What other programs have open.
+    in_use: HashSet<Identity>,
     /// For each view that was compared, what stays in place of what is not needed.
     stays: HashMap<usize, HashMap<NodeId, Stays>>,
 }
@@ -56,7 +59,8 @@ impl<'a> AtWork<'a> {
         let mut looking = Looking::look(session, grounds.collect(), &How::Now)?;
         looking.set_beside(all_grounds(session, config, opened));
         let stays = HashMap::new();
-        Ok(Self { session, config, opened, layouts, looking, stays })
+        let in_use = nine_stores::in_use();
+        Ok(Self { session, config, opened, layouts, looking, in_use, stays })
     }
 
     /// Applies the rules to all that lies there.
@@ -94,6 +98,28 @@ impl<'a> AtWork<'a> {
         }
         self.looking.keep();
         all
+    }
+
+    /// What is stale of all that lies loose, in all piles together.
+    ///
+    /// # Errors
+    /// If the index of words cannot be asked.
+    pub fn stale(&mut self, target: &Target) -> Done<Archived> {
+        let mut all = Archived::default();
+        let condition = &target.archive.when;
+        for view in 0..self.looking.views.len() {
+            if condition.asks_for_text() || condition.asks_for_copies() {
+                // Asked for what it teaches; which items are stale is decided one by one.
+                let loose = &self.looking.views[view].tree;
+                let loose = all_rows(loose).filter(|row| loose.parent(NodeId::new(row)) == Tree::ROOT);
+                let question = Question { condition, inside: false, reads_text: true };
+                self.looking.find(view, question, &loose)?;
+            }
+            let found = self.pass(view, |pass, pile, tree| archive::stale(pass, pile, tree, target));
+            all.add(found.unwrap_or_default());
+        }
+        self.looking.keep();
+        Ok(all)
     }
 
     /// Applies the rules once more to one item. `None` if they want nothing for it then, or it is not
@@ -173,6 +199,7 @@ impl<'a> AtWork<'a> {
             places: &|path| inside.contains(path),
             now: &self.session.now,
             details: &details,
+            in_use: &self.in_use,
         };
         Some(work(&pass, pile, &view.tree))
     }

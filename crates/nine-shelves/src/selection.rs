@@ -56,11 +56,19 @@ impl SelectionArgs {
         by_paths(session, opened, &paths)
     }
 
-    fn condition(&self, config: &Config) -> Done<Option<Condition>> {
+    /// The condition that was typed or saved, if one was.
+    ///
+    /// # Errors
+    /// If its words are wrong.
+    pub fn condition(&self, config: &Config) -> Done<Option<Condition>> {
         conditions::read(config, &self.condition, self.saved.as_slice())
     }
 
-    fn paths(&self) -> Done<Vec<PathBuf>> {
+    /// The paths that were typed, or read from standard input.
+    ///
+    /// # Errors
+    /// If that cannot be read.
+    pub fn paths(&self) -> Done<Vec<PathBuf>> {
         if self.paths != [Path::new("-")] {
             return Ok(self.paths.clone());
         }

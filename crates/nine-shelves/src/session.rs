@@ -11,13 +11,14 @@ use nine_core::config::{self, Bookcase, Config, Pile, usual_settle};
 use nine_core::diagnostic::{Diagnostic, locate};
 use nine_core::escape::{escape, plain};
 use nine_core::moment::{EXPECTED_DATE, Now};
+use nine_core::place::Spot;
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{LocalStore, Places, StoreError, Watch};
 
 use crate::cli::{ColorWhen, Common};
 use crate::error::{Done, Failure};
-use crate::layout;
 use crate::output::Look;
+use crate::{archive, layout};
 
 /// The name of the folders that configuration and data have among those of other programs.
 const OURS: &str = "nine-shelves";
@@ -63,6 +64,9 @@ pub struct Opened {
     pub open: Vec<Place>,
     /// Those that cannot be reached: name, path, why.
     pub closed: Vec<(String, PathBuf, StoreError)>,
+    /// The archive's shelf, if there is one and it can be told; first under its bookcase's name, then under
+    /// those of piles that are the same folder.
+    pub archive: Vec<Spot>,
 }
 
 impl Session {
@@ -208,7 +212,8 @@ impl Session {
 
     /// Opens the places of a configuration.
     pub fn open(&self, config: &Config) -> Opened {
-        let mut opened = Opened { places: Places::default(), open: Vec::new(), closed: Vec::new() };
+        let mut opened =
+            Opened { places: Places::default(), open: Vec::new(), closed: Vec::new(), archive: Vec::new() };
         let piles =
             config.piles.iter().map(|Pile { name, at, believes_births, .. }| (name, at, *believes_births));
         let bookcases = config.bookcases.iter().map(|Bookcase { name, at, .. }| (name, at, true));
@@ -223,6 +228,7 @@ impl Session {
                 Err(error) => opened.closed.push((name.clone(), path, error)),
             }
         }
+        opened.archive = archive::shelf(self, config, &opened);
         opened
     }
 

@@ -31,7 +31,7 @@ pub fn compare(places: &Places, proposals: &mut [Proposal], clashes: &[ClashFoun
             (None, None) => continue,
         };
         let proposal = &mut proposals[clash.proposal];
-        if proposal.same.is_some() || kind != Kind::File || proposal.kind != Kind::File {
+        if proposal.same.is_some() || proposal.unpacks || kind != Kind::File || proposal.kind != Kind::File {
             continue;
         }
         // What cannot be read is not known to be the same.

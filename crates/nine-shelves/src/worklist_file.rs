@@ -38,6 +38,7 @@ pub fn write(session: &Session, planned: Planned, drawn: &Drawn, file: &Path) ->
         by_rules: planned.by_rules,
         undoes: planned.undoes,
         clear_away: planned.clear_away,
+        dated: planned.dated,
         places: planned.places.addresses(),
         facets: planned.facets,
         lines,

@@ -3,6 +3,8 @@
 #[path = "program/support.rs"]
 mod support;
 
+#[path = "program/archive.rs"]
+mod archive;
 #[path = "program/bad_input.rs"]
 mod bad_input;
 #[path = "program/clashes.rs"]

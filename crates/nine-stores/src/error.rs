@@ -53,6 +53,12 @@ pub enum StoreError {
     /// It does not hold the same as the copy that stays.
     #[error("it does not hold the same bytes as {0}")]
     NoCopy(String),
+    /// A file is not what its checksum says.
+    #[error("{0} does not match its checksum")]
+    BadSum(String),
+    /// A list of the archive cannot be understood.
+    #[error("{0} cannot be brought up to date: {1}")]
+    List(String, String),
     /// The trash cannot be used.
     #[error("the trash cannot be used: {0}")]
     Trash(String),

@@ -9,10 +9,13 @@ pub mod displays;
 mod error;
 pub mod fault;
 mod hashing;
+mod in_use;
 mod learn;
 pub mod local;
+pub mod packs;
 mod places;
 pub mod reading;
+mod sums;
 
 use std::collections::HashSet;
 use std::fmt;
@@ -29,9 +32,11 @@ pub use catalogue::{Catalogue, CatalogueError};
 pub use details::StoreDetails;
 pub use error::{StoreError, StoreResult};
 pub use hashing::{Hashed, Source, expect, hash, hash_round, read_digests};
+pub use in_use::in_use;
 pub use learn::learn;
 pub use local::LocalStore;
 pub use places::Places;
+pub use sums::{Summing, sum_of, sum_of_stream};
 
 /// What a scan leaves out.
 #[derive(Debug, Default)]
@@ -199,6 +204,16 @@ pub trait Store: Send + Sync + fmt::Debug {
     /// Writes a new file with its meta, and makes sure that it survives a loss of power. Returns how
     /// many bytes it holds.
     fn write_new(&self, path: &ItemPath, content: &mut dyn Read, meta: &Meta) -> StoreResult<u64>;
+    /// Puts a list of the archive in the place of an older one, or where there is none: it is written
+    /// under `temporary` first, and at each moment the whole old or the whole new list has the name. The one
+    /// thing that is ever replaced, since the new list is made from the old one. `old` is as what that was read.
+    fn update_list(
+        &self,
+        path: &ItemPath,
+        old: Option<&Stamp>,
+        temporary: &ItemPath,
+        content: &[u8],
+    ) -> StoreResult<()>;
     /// Makes a new link.
     fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()>;
     /// Gives a folder its meta, once it is filled.

@@ -15,14 +15,15 @@ use std::io::{self, Read, Seek};
 use std::path::{Path, PathBuf};
 
 use nine_core::place::Spot;
-use nine_core::worklist::Step;
+use nine_core::worklist::{Act, Step};
 
 pub use read::read;
 pub use record::Line;
+pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
 
 /// The format that this program writes. A newer one is not read.
-pub const FORMAT: u32 = 1;
+pub const FORMAT: u32 = 2;
 
 /// How a recorded step ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -74,12 +75,28 @@ pub struct Run {
 impl Run {
     /// How many steps were done.
     pub fn done(&self) -> usize {
-        self.ended.values().filter(|ended| matches!(ended, Ended::Done { .. })).count()
+        self.ended_of_items().filter(|ended| matches!(ended, Ended::Done { .. })).count()
+    }
+
+    /// How many steps are about items, and not about lists of the archive.
+    pub fn items(&self) -> usize {
+        self.steps.iter().filter(|step| step.act != Act::List).count()
     }
 
     /// How many steps were tried and not done.
     pub fn failed(&self) -> usize {
-        self.ended.len() - self.done()
+        self.ended_of_items().count() - self.done()
+    }
+
+    /// How the steps ended that were about items, and not about lists of the archive.
+    fn ended_of_items(&self) -> impl Iterator<Item = &Ended> {
+        let is_list = |at: &usize| self.steps.get(*at).is_some_and(|step| step.act == Act::List);
+        self.ended.iter().filter(move |(at, _)| !is_list(at)).map(|(_, ended)| ended)
+    }
+
+    /// The dated folders of the archive whose lists it brought up to date.
+    pub fn dated(&self) -> Vec<Spot> {
+        self.steps.iter().filter(|step| step.act == Act::List).map(|step| step.item.clone()).collect()
     }
 }
 

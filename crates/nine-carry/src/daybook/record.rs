@@ -156,14 +156,16 @@ impl StepLine {
             original: None,
         };
         match &step.act {
-            Act::Move { to } | Act::Copy { to } => line.to = Some(to.to_string()),
+            Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => {
+                line.to = Some(to.to_string())
+            }
             Act::Tag { from, to } => (line.had, line.tags) = (Some(from.clone()), Some(to.clone())),
             Act::Restore { kept_as } => line.kept_as = Some(escape(kept_as)),
             Act::Discard { copy_of: Some(original) } => {
                 line.copy_of = Some(original.item.to_string());
                 line.original = Some(original.stamp.into());
             }
-            Act::Discard { copy_of: None } | Act::Leave => {}
+            Act::Discard { copy_of: None } | Act::List | Act::Leave => {}
         }
         line
     }
@@ -177,9 +179,13 @@ impl StepLine {
 
     /// The number, counted from 1, and the step, if the line is readable.
     pub fn read(&self) -> Option<(usize, Step)> {
+        let to = || Spot::parse(self.to.as_deref()?).ok();
         let act = match self.act.as_str() {
-            "move" => Act::Move { to: Spot::parse(self.to.as_deref()?).ok()? },
-            "copy" => Act::Copy { to: Spot::parse(self.to.as_deref()?).ok()? },
+            "move" => Act::Move { to: to()? },
+            "copy" => Act::Copy { to: to()? },
+            "pack" => Act::Pack { to: to()? },
+            "unpack" => Act::Unpack { to: to()? },
+            "list" => Act::List,
             "tag" => Act::Tag { from: self.had.clone()?, to: self.tags.clone()? },
             "discard" => Act::Discard { copy_of: self.original()? },
             "restore" => Act::Restore { kept_as: unescape(self.kept_as.as_deref()?).ok()? },

@@ -159,6 +159,12 @@ impl Writer {
         self.flush()
     }
 
+    /// Notes that the step (counted from 0) is over that brings lists of the archive up to date. It is no item,
+    /// and does not count.
+    pub fn listed(&mut self, step: usize) -> io::Result<()> {
+        self.line(&Line::Done { step: step + 1, kept_as: None, stamp: None })
+    }
+
     /// Notes that a step (counted from 0) was not done.
     pub fn failed(&mut self, step: usize, because: &str) -> io::Result<()> {
         self.failed += 1;
@@ -177,6 +183,6 @@ impl Writer {
 }
 
 /// The time with its offset, to the second.
-fn stamp(clock: Clock) -> String {
+pub(crate) fn stamp(clock: Clock) -> String {
     clock().strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
 }

@@ -123,6 +123,7 @@ impl World {
             places: &|_| false,
             now: &now(),
             details: &details,
+            in_use: &Default::default(),
         };
         let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
         let places = self.places();

@@ -108,6 +108,11 @@ impl Condition {
         self.tests().iter().any(copies)
     }
 
+    /// Whether its answer depends on when something happened.
+    pub fn asks_for_dates(&self) -> bool {
+        self.tests().iter().any(|test| matches!(test, Test::Date(..) | Test::Age(..)))
+    }
+
     /// Whether its answer depends on tags.
     pub fn asks_for_tags(&self) -> bool {
         self.tests().iter().any(|test| matches!(test, Test::Tag(_) | Test::Facet(..)))

@@ -1,5 +1,6 @@
 //! The configuration, `shelves.toml`: piles, bookcases, rules.
 
+mod archive;
 mod copies;
 mod edit;
 mod facets;
@@ -10,6 +11,7 @@ pub use read::parse;
 
 use std::ops::Range;
 
+use crate::archive::Archive;
 use crate::copies::Keep;
 use crate::facet::Facets;
 use crate::moment::Span;
@@ -30,6 +32,8 @@ pub struct Config {
     pub facets: Facets,
     /// The saved searches: the starter set, and the person's own.
     pub searches: Vec<SavedSearch>,
+    /// What goes to the archive, and where that is, if there is one.
+    pub archive: Option<Archive>,
     /// Which of several copies stays, the most important first.
     pub keep: Vec<Keep>,
     /// How tags are shown.
@@ -110,6 +114,7 @@ impl Default for Config {
             rules: Vec::new(),
             facets: Facets::default(),
             searches: saved::starters(),
+            archive: None,
             keep: Keep::usual(),
             tags: Vec::new(),
             displays: None,

@@ -6,6 +6,7 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
+use super::archive::{ArchiveText, usual_archive};
 use super::copies::CopiesText;
 use super::facets::FacetText;
 use super::{Bookcase, Config, Pile, TagColor, TagLook, usual_settle};
@@ -23,6 +24,7 @@ use crate::saved::{self, SavedSearch};
 struct FileText {
     pile: BTreeMap<Spanned<String>, PileText>,
     bookcase: BTreeMap<Spanned<String>, BookcaseText>,
+    archive: Option<ArchiveText>,
     copies: Option<CopiesText>,
     facet: BTreeMap<Spanned<String>, FacetText>,
     rule: Vec<Spanned<RuleText>>,
@@ -180,7 +182,7 @@ fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
 }
 
 /// The person's own saved searches as they are written.
-struct Searches(Vec<(Spanned<String>, SearchText)>);
+pub(super) struct Searches(Vec<(Spanned<String>, SearchText)>);
 
 impl FromIterator<(Spanned<String>, SearchText)> for Searches {
     fn from_iter<T: IntoIterator<Item = (Spanned<String>, SearchText)>>(iter: T) -> Self {
@@ -189,7 +191,7 @@ impl FromIterator<(Spanned<String>, SearchText)> for Searches {
 }
 
 impl Searches {
-    fn text(&self, name: &str) -> Option<String> {
+    pub(super) fn text(&self, name: &str) -> Option<String> {
         let found = self.0.iter().find(|(known, _)| known.get_ref() == name);
         found.map(|(_, search)| search.r#where.get_ref().clone())
     }
@@ -207,7 +209,7 @@ impl Reader<'_> {
 
     /// Moves a finding inside a string's value to its place in the file. Where the string holds
     /// escapes the whole of it is meant.
-    fn find_inside(&mut self, value: &Spanned<String>, finding: Diagnostic) {
+    pub(super) fn find_inside(&mut self, value: &Spanned<String>, finding: Diagnostic) {
         let whole = value.span();
         let raw = &self.text[whole.clone()];
         let plain = raw.len() == value.get_ref().len() + 2 && raw[1..].starts_with(value.get_ref().as_str());
@@ -247,6 +249,10 @@ impl Reader<'_> {
         }
         let searches: Searches = file.search.into_iter().collect();
         config.searches = self.searches(&searches, &config.facets);
+        config.archive = match &file.archive {
+            Some(archive) => archive.read(self, &config, &searches),
+            None => usual_archive(&config),
+        };
         for (number, rule) in file.rule.into_iter().enumerate() {
             let span = rule.span();
             if let Some(rule) = self.rule(number, rule.into_inner(), span, &config, &searches) {
@@ -459,7 +465,7 @@ impl Reader<'_> {
         }
     }
 
-    fn check_shelf(&mut self, text: &Spanned<String>, put: &PutPattern, config: &Config) {
+    pub(super) fn check_shelf(&mut self, text: &Spanned<String>, put: &PutPattern, config: &Config) {
         let Some(bookcase) = config.bookcase(put.bookcase.as_deref()) else {
             let known = any_of(config.bookcases.iter().map(|b| b.name.as_str()));
             let message = match &put.bookcase {

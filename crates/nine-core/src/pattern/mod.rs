@@ -112,6 +112,11 @@ impl Pattern {
         }
     }
 
+    /// Whether it names the day on which it is filled.
+    pub fn names_today(&self) -> bool {
+        self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Today, .. }))
+    }
+
     /// Whether filling it needs the item's type.
     pub fn asks_for_type(&self) -> bool {
         self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Type, .. }))

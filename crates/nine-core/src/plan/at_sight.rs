@@ -1,6 +1,8 @@
 //! Reasons to leave an item that can be seen without any rule.
 
-use crate::item::Kind;
+use std::collections::HashSet;
+
+use crate::item::{Identity, Kind};
 use crate::moment::Moment;
 use crate::names::{is_hidden, is_unfinished};
 use crate::place::ItemPath;
@@ -27,6 +29,12 @@ pub enum Left {
     Special,
     /// It is a folder into which something was swept.
     Swept,
+    /// Some program has it open.
+    InUse,
+    /// It is not stale.
+    Fresh,
+    /// It is in the archive.
+    Archived,
 }
 
 impl Left {
@@ -42,6 +50,9 @@ impl Left {
             Left::Place => "places of their own",
             Left::Special => "devices or pipes",
             Left::Swept => "swept before",
+            Left::InUse => "open in a program",
+            Left::Fresh => "not stale",
+            Left::Archived => "in the archive already",
         }
     }
 }
@@ -58,6 +69,23 @@ pub(super) struct AtSight<'a> {
     pub hidden: bool,
     /// Whether partial downloads are.
     pub unfinished: bool,
+    /// What some program has open, and the folders that it lies in.
+    pub in_use: HashSet<NodeId>,
+}
+
+/// The entries of a tree that some program has open, with the folders that they lie in.
+pub(super) fn in_use(tree: &Tree, open: &HashSet<Identity>) -> HashSet<NodeId> {
+    let mut found = HashSet::new();
+    if open.is_empty() {
+        return found;
+    }
+    for id in tree.ids().filter(|id| open.contains(&tree.identity(*id))) {
+        let mut here = id;
+        while here != Tree::ROOT && found.insert(here) {
+            here = tree.parent(here);
+        }
+    }
+    found
 }
 
 impl AtSight<'_> {
@@ -79,6 +107,9 @@ impl AtSight<'_> {
         }
         if is_folder && self.tree.is_unread_folder(id) {
             return Some(Left::Unreadable);
+        }
+        if self.in_use.contains(&id) {
+            return Some(Left::InUse);
         }
         let changed = if is_folder { self.tree.totals(id).newest } else { entry.changed_or_born() };
         // What seems to come from the future comes from a wrong clock, and has settled.

@@ -11,6 +11,12 @@ use crate::worklist::Act;
 /// Discards a selection. `siblings` lists what lies in a folder, so that what is kept together goes along;
 /// what lies in a folder that goes is not told by itself.
 pub fn plan(items: Vec<Proposal>, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
+    let discard = |item: Proposal| Proposal { fixed: Some(Act::discard()), why: "by hand".into(), ..item };
+    with_followers(outermost(items), siblings).into_iter().map(discard).collect()
+}
+
+/// Those of a selection that lie in no folder that is itself selected.
+pub(super) fn outermost(items: Vec<Proposal>) -> Vec<Proposal> {
     let folders: HashSet<Spot> =
         items.iter().filter(|item| item.kind == Kind::Folder).map(|item| item.item.clone()).collect();
     let goes_with_folder = |item: &Proposal| {
@@ -23,9 +29,7 @@ pub fn plan(items: Vec<Proposal>, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<P
         }
         false
     };
-    let items = items.into_iter().filter(|item| !goes_with_folder(item)).collect();
-    let discard = |item: Proposal| Proposal { fixed: Some(Act::discard()), why: "by hand".into(), ..item };
-    with_followers(items, siblings).into_iter().map(discard).collect()
+    items.into_iter().filter(|item| !goes_with_folder(item)).collect()
 }
 
 #[cfg(test)]

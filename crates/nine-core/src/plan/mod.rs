@@ -3,11 +3,14 @@
 //! Planning has two halves, so that no planner needs a disk: [`tidy::propose`] says what each item
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
+pub mod archive;
 mod at_sight;
 pub mod copies;
 pub mod discard;
 mod followers;
+pub mod pack;
 pub mod put;
+pub mod retrieve;
 mod settle;
 pub mod sweep;
 pub mod tag;
@@ -79,6 +82,9 @@ pub struct Proposal {
     pub name: Option<Vec<u8>>,
     /// Whether another item like it is made there, and it stays where it is.
     pub copies: bool,
+    /// Whether it is taken out of a pack.
+    #[serde(default)]
+    pub unpacks: bool,
     /// What is done, where the planner leaves nothing to be settled.
     pub fixed: Option<Act>,
     /// Whether what has its name holds the same bytes, where that was looked at.
@@ -134,6 +140,7 @@ impl Proposal {
             folder: None,
             name: None,
             copies: false,
+            unpacks: false,
             fixed: None,
             same: None,
             clash: Clash::Number,

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use super::{Follower, HELD, Proposal};
+use crate::archive::{Form, list_beside};
 use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
 use crate::names::{numbered, split_extension};
@@ -97,7 +98,10 @@ impl<'a> Settler<'a> {
 
     fn settle(&mut self, proposal: Proposal) {
         if let Some(act) = proposal.fixed.clone() {
-            return self.fixed(&proposal, act);
+            return match act {
+                Act::Pack { to } => self.pack(&proposal, &to),
+                act => self.fixed(&proposal, act),
+            };
         }
         if let Some(to) = &proposal.becomes {
             let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to: to.clone() });
@@ -123,6 +127,20 @@ impl<'a> Settler<'a> {
         let together = self.set_for(proposal);
         let followers = followers_like(&leader, proposal);
         for step in std::iter::once(leader).chain(followers) {
+            self.push(Step { together, ..step });
+        }
+    }
+
+    /// Packs a folder, puts a copy of its list beside the pack, and only then puts the folder into the
+    /// trash: all or nothing.
+    fn pack(&mut self, proposal: &Proposal, to: &Spot) {
+        let together = self.set_for(proposal);
+        let pack = self.step(proposal, Act::Pack { to: to.clone() });
+        let stem = Form::of_name(to.path.name()).map_or(to.path.name(), |(_, stem)| stem);
+        let beside = Spot::new(to.place.clone(), to.folder().path.join(list_beside(stem)));
+        let lists = followers_like(&Step { act: Act::Copy { to: beside }, ..pack.clone() }, proposal);
+        let trash = Step { act: Act::discard(), doubts: Vec::new(), ..pack.clone() };
+        for step in std::iter::once(pack).chain(lists).chain([trash]) {
             self.push(Step { together, ..step });
         }
     }
@@ -277,7 +295,11 @@ impl<'a> Settler<'a> {
             let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
             self.claimed.insert((folder.clone(), key), self.now);
             step.together = together;
-            step.act = if proposal.copies { Act::Copy { to } } else { Act::Move { to } };
+            step.act = match (proposal.unpacks, proposal.copies) {
+                (true, _) => Act::Unpack { to },
+                (false, true) => Act::Copy { to },
+                (false, false) => Act::Move { to },
+            };
             self.push(step);
         }
     }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::Proposal;
-use super::at_sight::{AtSight, Left};
+use super::at_sight::{AtSight, Left, in_use};
 use super::followers::with_followers;
 use super::tidy::Pass;
 use crate::config::Pile;
@@ -49,6 +49,7 @@ pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> Swept {
         now: pass.now.moment(),
         hidden: false,
         unfinished: false,
+        in_use: in_use(tree, pass.in_use),
     };
     let name = match to {
         To::Dated => dated(tree, pass.now),
@@ -102,7 +103,7 @@ fn dated(tree: &Tree, now: &Now) -> Vec<u8> {
 }
 
 /// Whether a folder's name is one that sweeping gives.
-fn is_swept(name: &[u8]) -> bool {
+pub fn is_swept(name: &[u8]) -> bool {
     let is_date = |date: &[u8]| {
         date.iter().enumerate().all(|(at, byte)| match at {
             4 | 7 => *byte == b'-',

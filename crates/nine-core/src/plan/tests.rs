@@ -1,4 +1,4 @@
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use jiff::tz::TimeZone;
 
@@ -107,7 +107,14 @@ impl Details for Known {
 fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
     let config: Config = parse(&format!("{HEAD}{rules}")).unwrap();
     let layouts = vec![Layout::new(&config.bookcases[0], [b"2 Borrowed".as_slice()].into_iter())];
-    let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: known };
+    let pass = Pass {
+        config: &config,
+        layouts: &layouts,
+        places: &|_| false,
+        now: &now(),
+        details: known,
+        in_use: &HashSet::new(),
+    };
     propose(&pass, &config.piles[0], &tree(paths, "2030-12-24T10:00"))
 }
 
@@ -216,7 +223,14 @@ fn hidden_settling_and_unfiled_items_are_left_and_counted() {
     let config = parse(&format!("{HEAD}{rule}")).unwrap();
     let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
     let known = Known::default();
-    let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: &known };
+    let pass = Pass {
+        config: &config,
+        layouts: &layouts,
+        places: &|_| false,
+        now: &now(),
+        details: &known,
+        in_use: &HashSet::new(),
+    };
     let fresh = propose(&pass, &config.piles[0], &tree(&["a.pdf", "f/b.pdf"], "2031-04-07T08:55"));
     assert_eq!((fresh.left[&Left::Settling], fresh.proposals.len()), (2, 0));
     let ahead = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2035-01-01T00:00"));
@@ -301,7 +315,14 @@ fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let folders = [b"2 a".as_slice(), b"2 b"];
     let layouts = vec![Layout::new(&config.bookcases[0], folders.into_iter())];
     let known = Known::default();
-    let pass = Pass { config: &config, layouts: &layouts, places: &|_| false, now: &now(), details: &known };
+    let pass = Pass {
+        config: &config,
+        layouts: &layouts,
+        places: &|_| false,
+        now: &now(),
+        details: &known,
+        in_use: &HashSet::new(),
+    };
     let out = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2030-01-01T00:00"));
     assert!(matches!(out.proposals[0].doubts[0], Doubt::ShelfTwice { number: 2, .. }));
     assert!(
@@ -337,8 +358,14 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
     let walked = std::thread::Builder::new().stack_size(256 * 1024);
     std::thread::scope(|scope| {
         let plan = || {
-            let pass =
-                Pass { config: &config, layouts: &layouts, places: &nowhere, now: &now, details: &known };
+            let pass = Pass {
+                config: &config,
+                layouts: &layouts,
+                places: &nowhere,
+                now: &now,
+                details: &known,
+                in_use: &HashSet::new(),
+            };
             propose(&pass, &config.piles[0], &tree).proposals.len()
         };
         let out = walked.spawn_scoped(scope, plan);

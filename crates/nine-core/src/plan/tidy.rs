@@ -2,17 +2,17 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use super::at_sight::{AtSight, Left};
+use super::at_sight::{AtSight, Left, in_use};
 use super::copies::{belongs_to_it, copy_words, lost_tags};
 use super::{Details, Follower, Proposal};
 use crate::condition::Flag;
 use crate::config::{Config, Pile};
 use crate::escape::escape;
-use crate::item::{Item, Kind, Stays};
+use crate::item::{Identity, Item, Kind, Stays};
 use crate::keep_together::{self, Set};
 use crate::kinds::name_says_little;
 use crate::layout::Layout;
-use crate::moment::{Moment, Now};
+use crate::moment::Now;
 use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
 use crate::place::{ItemPath, Spot};
@@ -45,6 +45,8 @@ pub struct Pass<'a> {
     pub now: &'a Now,
     /// Tags, contents and links.
     pub details: &'a dyn Details,
+    /// What some program has open.
+    pub in_use: &'a HashSet<Identity>,
 }
 
 /// Applies the rules to all that lies in a pile.
@@ -152,10 +154,8 @@ struct Walk<'a> {
     pass: &'a Pass<'a>,
     pile: &'a Pile,
     tree: &'a Tree,
-    unsettled: Moment,
+    at_sight: AtSight<'a>,
     deep: bool,
-    hidden: bool,
-    unfinished: bool,
     wants: Wants,
     out: Proposed,
 }
@@ -176,23 +176,18 @@ impl<'a> Walk<'a> {
             pass,
             pile,
             tree,
-            unsettled: pass.now.before(pile.settle),
+            at_sight: AtSight {
+                tree,
+                places: pass.places,
+                unsettled: pass.now.before(pile.settle),
+                now: pass.now.moment(),
+                hidden: rules.clone().any(Rule::asks_for_hidden),
+                unfinished: rules.clone().any(Rule::asks_for_unfinished),
+                in_use: in_use(tree, pass.in_use),
+            },
             deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
-            hidden: rules.clone().any(Rule::asks_for_hidden),
-            unfinished: rules.clone().any(Rule::asks_for_unfinished),
             wants: Wants::of_rules(rules),
             out: Proposed::default(),
-        }
-    }
-
-    fn at_sight(&self) -> AtSight<'a> {
-        AtSight {
-            tree: self.tree,
-            places: self.pass.places,
-            unsettled: self.unsettled,
-            now: self.pass.now.moment(),
-            hidden: self.hidden,
-            unfinished: self.unfinished,
         }
     }
 
@@ -261,9 +256,9 @@ impl<'a> Walk<'a> {
     fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) -> bool {
         self.out.looked_at += 1 + set.len() as u64;
         let is_folder = self.tree.is_folder(id);
-        if let Some(why) = self.at_sight().why(id, &path) {
-            // A folder that is still being filled may hold much that has settled.
-            let descend = why == Left::Settling && is_folder && self.deep;
+        if let Some(why) = self.at_sight.why(id, &path) {
+            // A folder that is still being filled, or in use, may hold much that has settled.
+            let descend = matches!(why, Left::Settling | Left::InUse) && is_folder && self.deep;
             if !descend {
                 self.leave(why);
             }

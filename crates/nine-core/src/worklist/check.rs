@@ -201,9 +201,8 @@ impl<'a> Checker<'a> {
         for (at, step) in self.active() {
             let Some(facts) = self.landings[at].as_ref().and_then(|landing| landing.facts) else { continue };
             let from = self.facts.sources.get(&step.item.folder());
-            let copies = matches!(step.act, Act::Copy { .. });
             let stays =
-                !copies && from.is_none_or(|from| matches!(from, Ok(domain) if *domain == facts.domain));
+                !step.adds() && from.is_none_or(|from| matches!(from, Ok(domain) if *domain == facts.domain));
             let (Some(free), false) = (facts.free, stays) else { continue };
             let left = left.entry(facts.domain).or_insert(free);
             match left.checked_sub(step.size) {

@@ -46,6 +46,19 @@ pub enum Act {
         #[serde(with = "crate::escape::written")]
         kept_as: Vec<u8>,
     },
+    /// Writes a folder into one file, which is read back and compared; the folder stays.
+    Pack {
+        /// Where that file will be. Its extension says in which form.
+        to: Spot,
+    },
+    /// Takes an item out of a pack, which stays as it is. The item's spot leads into the pack, and its
+    /// stamp is the pack's.
+    Unpack {
+        /// Where the item will be.
+        to: Spot,
+    },
+    /// Brings the lists of a dated folder of the archive up to date with what the run moved.
+    List,
     /// Nothing: a person should look first.
     Leave,
 }
@@ -73,6 +86,9 @@ impl Act {
             Act::Tag { .. } => "tag",
             Act::Discard { .. } => "discard",
             Act::Restore { .. } => "restore",
+            Act::Pack { .. } => "pack",
+            Act::Unpack { .. } => "unpack",
+            Act::List => "list",
             Act::Leave => "leave",
         }
     }
@@ -105,7 +121,7 @@ impl Step {
     /// Where the item will be, if the step moves it.
     pub fn target(&self) -> Option<&Spot> {
         match &self.act {
-            Act::Move { to } | Act::Copy { to } => Some(to),
+            Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => Some(to),
             Act::Restore { .. } => Some(&self.item),
             _ => None,
         }
@@ -117,6 +133,11 @@ impl Step {
             Act::Discard { copy_of } => copy_of.as_ref(),
             _ => None,
         }
+    }
+
+    /// Whether something new comes to the target, and the item stays where it is.
+    pub fn adds(&self) -> bool {
+        matches!(self.act, Act::Copy { .. } | Act::Pack { .. } | Act::Unpack { .. })
     }
 
     /// Whether the item leaves the place where it lies.

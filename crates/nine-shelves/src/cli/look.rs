@@ -40,6 +40,9 @@ pub struct SearchArgs {
     /// Answer from what is known already, without reading any place
     #[arg(long, help_heading = "Where")]
     pub known: bool,
+    /// Leave out what is in the archive
+    #[arg(long, help_heading = "Where")]
+    pub no_archive: bool,
     /// Folders too
     #[arg(long, help_heading = "What")]
     pub folders: bool,
@@ -158,6 +161,8 @@ pub enum ItemColumn {
     Path,
     /// The BLAKE3 digest of the bytes
     Blake3,
+    /// Whether it is in the archive
+    Archived,
 }
 
 /// What lies around: counts and bytes by type, age and size, and what is odd

@@ -1,5 +1,6 @@
 //! What may be typed.
 
+mod archive;
 mod copies;
 mod look;
 mod put;
@@ -11,6 +12,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 
 use crate::error::{Done, Failure};
 
+pub use archive::{ArchiveArgs, ArchiveCommand, RetrieveArgs};
 pub use copies::{CompareArgs, CopiesArgs};
 pub use look::{GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy, SurveyArgs, YesNo};
 pub use put::{CarryArgs, DiscardArgs, PutArgs};
@@ -64,6 +66,8 @@ pub enum Command {
     Tag(TagArgs),
     Tidy(TidyArgs),
     Sweep(SweepArgs),
+    Archive(ArchiveArgs),
+    Retrieve(RetrieveArgs),
     Put(PutArgs),
     Carry(CarryArgs),
     Copies(CopiesArgs),

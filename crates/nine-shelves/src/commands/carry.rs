@@ -55,6 +55,7 @@ pub fn run(args: &CarryArgs, session: &Session) -> Done {
     let planned = Planned {
         undoes: kept.undoes,
         clear_away: kept.clear_away.clone(),
+        dated: kept.dated.clone(),
         troubles: told.refused.len(),
         by_rules: kept.by_rules,
         facets: kept.facets.clone(),
@@ -192,7 +193,12 @@ fn changed_since(places: &Places, proposal: &Proposal) -> Option<String> {
     if matches!(proposal.fixed, Some(Act::Restore { .. })) {
         return None; // it is in the trash, and looked for there
     }
-    let entry = places.of(&proposal.item).and_then(|store| store.entry(&proposal.item.path));
+    // What lies in a pack is as the pack is.
+    let at = match nine_core::archive::in_pack(&proposal.item) {
+        Some((pack, _)) if proposal.unpacks => pack,
+        _ => proposal.item.clone(),
+    };
+    let entry = places.of(&at).and_then(|store| store.entry(&at.path));
     match entry {
         Ok(Some(entry)) if entry.stamp() == proposal.stamp => {}
         Ok(Some(_)) => return Some("it has been changed since the worklist was written".into()),

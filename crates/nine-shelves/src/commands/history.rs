@@ -63,7 +63,7 @@ fn tell_broken(run: &Run) -> Done {
 
 /// Which runs have been taken back, and by which. One whose undo was cut off has not.
 pub fn taken_back(runs: &[Run]) -> BTreeMap<u64, u64> {
-    let whole = |run: &&Run| run.done() > 0 && run.done() == run.steps.len();
+    let whole = |run: &&Run| run.done() > 0 && run.done() == run.items();
     runs.iter().filter(whole).filter_map(|run| Some((run.undoes?, run.number))).collect()
 }
 
@@ -76,6 +76,8 @@ struct RunRecord {
     tagged: usize,
     discarded: usize,
     restored: usize,
+    packed: usize,
+    unpacked: usize,
     not_done: usize,
     undoes: Option<u64>,
     undone_by: Option<u64>,
@@ -95,7 +97,9 @@ fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
         tagged: many("tag"),
         discarded: many("discard"),
         restored: many("restore"),
-        not_done: run.steps.len() - run.done(),
+        packed: many("pack"),
+        unpacked: many("unpack"),
+        not_done: run.items() - run.done(),
         undoes: run.undoes,
         undone_by: taken_back.get(&run.number).copied(),
         cut_off: run.cut_off,
@@ -138,6 +142,8 @@ fn counts(run: &RunRecord) -> String {
         (run.tagged, "tagged"),
         (run.discarded, "discarded"),
         (run.restored, "restored"),
+        (run.packed, "packed"),
+        (run.unpacked, "unpacked"),
         (run.not_done, "not done"),
     ];
     let parts: Vec<String> =
@@ -172,7 +178,7 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         r#do: step.act.word(),
         item: step.item.to_string(),
         to: match &step.act {
-            Act::Move { to } | Act::Copy { to } => to.to_string(),
+            Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => to.to_string(),
             Act::Tag { to, .. } => nine_core::tags::to_attribute(to),
             _ => String::new(),
         },

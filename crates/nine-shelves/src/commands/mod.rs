@@ -1,5 +1,6 @@
 //! One module a command.
 
+mod archive;
 mod carry;
 mod check;
 mod compare;
@@ -7,6 +8,7 @@ mod copies;
 mod discard;
 mod history;
 mod put;
+mod retrieve;
 mod search;
 mod shelves_picture;
 mod survey;
@@ -28,6 +30,8 @@ pub fn run(command: Command, session: &Session) -> Done {
     match command {
         Command::Survey(args) => survey::run(&args, session),
         Command::Search(args) => search::run(&args, session),
+        Command::Archive(args) => archive::run(&args, session),
+        Command::Retrieve(args) => retrieve::run(&args, session),
         Command::Sweep(args) => sweep::run(&args, session),
         Command::Tag(args) => tag::run(&args, session),
         Command::Check(args) => check::run(&args, session),

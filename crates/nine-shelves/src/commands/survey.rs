@@ -118,6 +118,7 @@ impl Told<'_> {
             config: self.config,
             now: &self.session.now,
             look: &self.session.look,
+            archive: &[],
             columns,
         }
     }

@@ -43,6 +43,7 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
     let planned = Planned {
         undoes: Some(run.number),
         clear_away: plan.made,
+        dated: plan.dated,
         troubles: plan.refused.len(),
         ..Planned::new(format!("nine undo {}", run.number), proposals, &places)
     };

@@ -4,6 +4,7 @@
 mod ask;
 mod bytes;
 mod grounds;
+mod packed;
 mod pictures;
 mod words;
 

@@ -7,6 +7,7 @@ use nine_core::config::Config;
 use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
 use nine_core::moment::{Moment, Now};
+use nine_core::place::Spot;
 use nine_core::tree::{Column as Kept, NodeId, Tree};
 use serde_json::{Map, Value, json};
 
@@ -14,6 +15,7 @@ use super::records::written;
 use super::style::{FAINT, PLAIN, STRONG};
 use super::table::{Cell, Column, Table, cell, styled};
 use super::{Look, tags};
+use crate::archive;
 use crate::cli::ItemColumn;
 use crate::error::Done;
 use crate::looking::{Looking, View};
@@ -35,7 +37,7 @@ pub const USUAL: [ItemColumn; 4] =
     [ItemColumn::Name, ItemColumn::Location, ItemColumn::Size, ItemColumn::Age];
 
 /// The columns that programs get where they ask for none.
-pub const ALL: [ItemColumn; 10] = [
+pub const ALL: [ItemColumn; 11] = [
     ItemColumn::Name,
     ItemColumn::Location,
     ItemColumn::Path,
@@ -46,6 +48,7 @@ pub const ALL: [ItemColumn; 10] = [
     ItemColumn::Opened,
     ItemColumn::Arrived,
     ItemColumn::Tags,
+    ItemColumn::Archived,
 ];
 
 impl ItemColumn {
@@ -64,6 +67,7 @@ impl ItemColumn {
             ItemColumn::Items => "items",
             ItemColumn::Path => "path",
             ItemColumn::Blake3 => "blake3",
+            ItemColumn::Archived => "archived",
         }
     }
 
@@ -100,6 +104,8 @@ pub struct Listing<'a> {
     pub now: &'a Now,
     /// How to draw.
     pub look: &'a Look,
+    /// The archive's shelf, under each name that it has; what lies there is marked.
+    pub archive: &'a [Spot],
     /// The columns.
     pub columns: &'a [ItemColumn],
 }
@@ -107,6 +113,11 @@ pub struct Listing<'a> {
 impl Listing<'_> {
     fn view(&self, hit: Hit) -> &View {
         &self.looking.views[hit.view as usize]
+    }
+
+    /// Whether an item is in the archive.
+    fn is_archived(&self, hit: Hit) -> bool {
+        !self.archive.is_empty() && archive::holds(self.archive, &self.view(hit).spot(hit.id))
     }
 
     /// Prints a table, with headings if it is not one of several.
@@ -158,7 +169,10 @@ impl Listing<'_> {
                 };
                 styled(name, style)
             }
-            ItemColumn::Location => styled(self.look.text(&location(view, id)), FAINT),
+            ItemColumn::Location => {
+                let mark = if self.is_archived(hit) { "  archived" } else { "" };
+                styled(format!("{}{mark}", self.look.text(&location(view, id))), FAINT)
+            }
             ItemColumn::Size => cell(readable(tree.size(id))),
             ItemColumn::Age => styled(self.now.age(tree.newest(id)), FAINT),
             ItemColumn::Tags => match tree.all_tags(id) {
@@ -190,6 +204,7 @@ impl Listing<'_> {
             ItemColumn::Arrived => minute(tree.born(id)),
             ItemColumn::Items => tree.items(id).map_or(String::new(), |items| items.to_string()),
             ItemColumn::Path => escape(view.absolute(id).as_os_str().as_encoded_bytes()),
+            ItemColumn::Archived => if self.is_archived(hit) { "yes" } else { "" }.into(),
             ItemColumn::Blake3 => tree.digest(id).map_or(String::new(), |digest| digest.to_string()),
         }
     }
@@ -205,6 +220,7 @@ impl Listing<'_> {
             let value = match column {
                 ItemColumn::Size => json!(tree.size(id)),
                 ItemColumn::Items => json!(tree.items(id)),
+                ItemColumn::Archived => json!(self.is_archived(hit)),
                 ItemColumn::Tags => match tree.all_tags(id) {
                     Some(tags) => json!(tags),
                     None => Value::Null,

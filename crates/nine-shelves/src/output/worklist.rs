@@ -7,6 +7,7 @@ use super::Look;
 use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use super::table::{Cell, Column, Table, cell, shorten, styled};
 use nine_core::amount::{count, counted, readable};
+use nine_core::item::Kind;
 use nine_core::moment::Now;
 use nine_core::names::natural_key;
 use nine_core::place::Spot;
@@ -14,6 +15,9 @@ use nine_core::worklist::{Act, Checked, Step, Worklist};
 
 /// How many lines of a group are shown where not all are asked for.
 const LINES: usize = 15;
+
+/// How long a reason may be to be told whole.
+const SHORT: usize = 24;
 
 /// A worklist with what its check found.
 pub struct Shown<'a> {
@@ -86,11 +90,13 @@ impl Shown<'_> {
         }
         let step = &self.worklist.steps[at];
         match &step.act {
-            Act::Move { to } | Act::Copy { to } => Group::Folder(to.folder()),
+            Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => {
+                Group::Folder(to.folder())
+            }
             Act::Tag { .. } => Group::Tags,
             Act::Discard { .. } => Group::Trash,
             Act::Restore { .. } => Group::FromTrash,
-            Act::Leave => Group::Left,
+            Act::List | Act::Leave => Group::Left,
         }
     }
 
@@ -132,7 +138,10 @@ impl Shown<'_> {
 
     fn table(&self) -> Table {
         use Column::{Left, Right, Shortened, Squeezed};
-        Table::new(&[Left, Shortened, Squeezed, Right, Right, Squeezed, Squeezed]).indented(2)
+        // Reasons that are all short, such as the date that decided, are told whole.
+        let is_short = self.worklist.steps.iter().all(|step| step.why.chars().count() <= SHORT);
+        let why = if is_short { Left } else { Squeezed };
+        Table::new(&[Left, Shortened, Squeezed, Right, Right, Squeezed, why]).indented(2)
     }
 
     fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> Vec<Cell> {
@@ -159,7 +168,8 @@ impl Shown<'_> {
 
     /// The name that the item will have.
     fn name(&self, step: &Step) -> String {
-        let slash = if step.kind == nine_core::item::Kind::Folder { "/" } else { "" };
+        let is_packed = matches!(step.act, Act::Pack { .. });
+        let slash = if step.kind == Kind::Folder && !is_packed { "/" } else { "" };
         format!("{}{slash}", self.look.name(shown_name(step)))
     }
 
@@ -217,6 +227,8 @@ impl Shown<'_> {
         let renamed = renamed.count() as u64;
         part(renamed, format!("{} of them to rename", count(renamed)));
         part(many("copy"), format!("{} to copy", count(many("copy"))));
+        part(many("pack"), format!("{} to pack", count(many("pack"))));
+        part(many("unpack"), format!("{} to unpack", count(many("unpack"))));
         part(many("tag"), format!("{} to tag", count(many("tag"))));
         part(many("discard"), format!("{} to discard", count(many("discard"))));
         part(many("restore"), format!("{} to restore", count(many("restore"))));
@@ -232,12 +244,12 @@ impl Shown<'_> {
 /// The name that the item will have.
 fn shown_name(step: &Step) -> &[u8] {
     match &step.act {
-        Act::Move { to } | Act::Copy { to } => to.path.name(),
+        Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => to.path.name(),
         _ => step.item.path.name(),
     }
 }
 
 /// Whether a step gives its item another name.
 fn is_renamed(step: &Step) -> bool {
-    matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name())
+    matches!(&step.act, Act::Move { to } | Act::Unpack { to } if to.path.name() != step.item.path.name())
 }

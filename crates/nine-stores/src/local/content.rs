@@ -124,6 +124,20 @@ pub(super) fn write_new(
     content: &mut dyn Read,
     meta: &Meta,
 ) -> StoreResult<u64> {
+    let (file, written) = create(store, path, content)?;
+    apply(&file, meta)?;
+    store.sync(&file)?;
+    // What is compared next must come from the disk, not from memory.
+    let _ = fs::fadvise(&file, 0, None, Advice::DontNeed);
+    Ok(written)
+}
+
+/// Makes a file under a free name and fills it. Nobody else may read it yet.
+pub(super) fn create(
+    store: &LocalStore,
+    path: &ItemPath,
+    content: &mut dyn Read,
+) -> StoreResult<(File, u64)> {
     let (folder, name) = store.parent(path)?;
     let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::NOFOLLOW | OFlags::CLOEXEC;
     point();
@@ -142,11 +156,7 @@ pub(super) fn write_new(
         point();
         written += length as u64;
     }
-    apply(&file, meta)?;
-    store.sync(&file)?;
-    // What is compared next must come from the disk, not from memory.
-    let _ = fs::fadvise(&file, 0, None, Advice::DontNeed);
-    Ok(written)
+    Ok((file, written))
 }
 
 /// Gives an open file or folder its attributes, mode and times, in this order: setting attributes

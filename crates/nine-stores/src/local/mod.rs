@@ -6,9 +6,12 @@
 mod changes;
 mod content;
 mod facts;
+mod lists;
 mod scan;
 mod tags;
 mod trash;
+
+pub use tags::ATTRIBUTE as TAGS_ATTRIBUTE;
 
 use std::collections::HashMap;
 use std::os::fd::{AsFd, OwnedFd};
@@ -304,6 +307,16 @@ impl Store for LocalStore {
 
     fn write_new(&self, path: &ItemPath, content: &mut dyn std::io::Read, meta: &Meta) -> StoreResult<u64> {
         content::write_new(self, path, content, meta)
+    }
+
+    fn update_list(
+        &self,
+        path: &ItemPath,
+        old: Option<&Stamp>,
+        temporary: &ItemPath,
+        content: &[u8],
+    ) -> StoreResult<()> {
+        lists::update(self, path, old, temporary, content)
     }
 
     fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()> {

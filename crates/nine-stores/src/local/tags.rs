@@ -13,7 +13,7 @@ use crate::fault::point;
 use crate::{StoreError, StoreResult};
 
 /// The attribute's name.
-const ATTRIBUTE: &str = "user.xdg.tags";
+pub const ATTRIBUTE: &str = "user.xdg.tags";
 
 /// See [`crate::Store::tags`]. A file system without attributes has no tags.
 pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<String>> {

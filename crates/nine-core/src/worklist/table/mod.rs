@@ -66,6 +66,9 @@ pub struct Kept {
     pub undoes: Option<u64>,
     /// Folders to take away afterwards if they are empty.
     pub clear_away: Vec<Spot>,
+    /// Dated folders of the archive that come to be.
+    #[serde(default)]
+    pub dated: Vec<Spot>,
     /// Where each place is.
     pub places: BTreeMap<String, String>,
     /// The facets that have columns.
@@ -107,7 +110,13 @@ fn line(proposal: &Proposal, steps: &[usize], settled: &Settled, checked: &Check
         }
     }
     // Of an item that is tagged and moved, the move says what is done.
-    let main = steps.iter().filter(own).max_by_key(|step| !matches!(of(step).act, Act::Tag { .. }));
+    // Of a folder that is packed and discarded, the pack.
+    let weight = |step: &&usize| match of(step).act {
+        Act::Tag { .. } => 0,
+        Act::Pack { .. } => 2,
+        _ => 1,
+    };
+    let main = steps.iter().filter(own).max_by_key(weight);
     let act = main.map_or(Act::Leave.word(), |step| of(step).act.word());
     let tags = steps.iter().filter(own).find_map(|step| match &of(step).act {
         Act::Tag { to, .. } => Some(to.clone()),

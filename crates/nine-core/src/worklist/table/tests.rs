@@ -33,6 +33,7 @@ fn kept(lines: Vec<Line>) -> Kept {
         by_rules: true,
         undoes: None,
         clear_away: Vec::new(),
+        dated: Vec::new(),
         places: ["papers", "home", "-odd"].map(|name| (name.to_owned(), "/x".to_owned())).into(),
         facets: vec!["lender".into()],
         proposals: lines.iter().map(proposal).collect(),

@@ -126,7 +126,8 @@ impl<'a> Held<'a> {
         let mut out = output::out();
         let session = self.session;
         let (now, look) = (&session.now, &session.look);
-        let list = Listing { looking: self.looking, config: self.config, now, look, columns: &USUAL };
+        let list =
+            Listing { looking: self.looking, config: self.config, now, look, archive: &[], columns: &USUAL };
         if !shown.is_empty() {
             list.print_table(&mut out, &hits(&shown), &mut None, 0, true)?;
             writeln!(out)?;

@@ -243,5 +243,12 @@ pub(super) fn hits(members: &[Member]) -> Vec<Hit> {
 
 fn listing<'l>(looking: &'l Looking<'l>, compared: &Compared<'l>, columns: &'l [ItemColumn]) -> Listing<'l> {
     let session = compared.session;
-    Listing { looking, config: compared.config, now: &session.now, look: &session.look, columns }
+    Listing {
+        looking,
+        config: compared.config,
+        now: &session.now,
+        look: &session.look,
+        archive: &[],
+        columns,
+    }
 }

@@ -9,6 +9,7 @@ use nine_core::config::Config;
 use nine_core::diagnostic::{any_of, nearest};
 use nine_core::escape::plain;
 use nine_core::find::Rows;
+use nine_core::place::ItemPath;
 use nine_core::tree::{Column, NodeId, Unlearned, mark};
 
 use crate::cli::{Format, GROUPS, GroupBy, ItemColumn, SearchArgs, SortBy};
@@ -18,7 +19,7 @@ use crate::looking::{
 };
 use crate::output::items::{ALL, Hit, Listing, USUAL};
 use crate::session::{Loaded, Opened, Session};
-use crate::{conditions, displays, recovery};
+use crate::{archive, conditions, displays, recovery};
 
 /// Runs it.
 ///
@@ -134,7 +135,11 @@ impl<'a> Search<'a> {
     /// Looks, asks, and puts what was found in order.
     fn find(&self, grounds: Vec<Ground>) -> Done<(Looking<'a>, FoundItems)> {
         let how = if self.args.known { How::AsKnown(self.known_columns()) } else { How::Now };
+        let with_packs = self.args.within.is_empty() && !self.args.no_archive;
         let mut looking = Looking::look(self.session, grounds, &how)?;
+        if with_packs {
+            looking.add_packs(self.opened, &archive::dated(self.opened));
+        }
         looking.set_beside(all_grounds(self.session, self.config, self.opened));
         self.check_text(&looking)?;
         let mut found = FoundItems::default();
@@ -215,11 +220,26 @@ impl<'a> Search<'a> {
         let asks = self.condition.as_ref().is_some_and(Condition::asks_for_folders);
         let folders = self.args.folders || asks;
         let only_empty = self.args.empty_folders;
-        match (only_empty, folders) {
+        let all = match (only_empty, folders) {
             (true, _) => all_rows(tree).filter(|row| tree.items(NodeId::new(row)) == Some(0)),
             (false, true) => all_rows(tree),
             (false, false) => all_rows(tree).filter(|row| !tree.is_folder(NodeId::new(row))),
+        };
+        let archived = if self.args.no_archive { self.archived(&looking.views[view]) } else { None };
+        match archived {
+            Some(inside) => all.filter(|row| !inside.contains(&row)),
+            None => all,
         }
+    }
+
+    /// The rows of the archive, where a view has it.
+    fn archived(&self, view: &View) -> Option<std::ops::Range<usize>> {
+        let base = &view.ground.base;
+        let shelf = self.opened.archive.iter().find(|shelf| shelf.place == base.place)?;
+        let below = ItemPath::of_names(shelf.path.parts().skip(base.path.depth()));
+        let is_below = *shelf == *base || shelf.is_inside(base);
+        let id = view.tree.find(&below).filter(|_| is_below)?;
+        Some(id.row()..id.row() + 1 + view.tree.inside(id).count())
     }
 
     fn learn_for_columns(&self, looking: &mut Looking, view: usize, rows: &Rows) {
@@ -302,6 +322,7 @@ impl<'a> Search<'a> {
             config: self.config,
             now: &self.session.now,
             look: &self.session.look,
+            archive: &self.opened.archive,
             columns: &self.columns,
         }
     }

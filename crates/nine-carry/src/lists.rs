@@ -1,0 +1,174 @@
+//! The lists of a dated folder of the archive, brought up to date with what a run moved.
+//!
+//! It may be done again after it was cut off: what is listed already keeps what the list says of it.
+
+use std::collections::BTreeMap;
+
+use nine_core::archive::{CONTENTS, Contents, Line, SUMS, Sum, Sums};
+use nine_core::item::{Kind, Stamp};
+use nine_core::place::{ItemPath, Spot};
+use nine_core::worklist::{Act, Step};
+use nine_stores::{Places, Store, StoreError, StoreResult, Watch, sum_of};
+
+use crate::transfer::{self, Piece, pieces, temporary};
+
+/// A dated folder whose lists are brought up to date.
+pub(crate) struct Lists<'a> {
+    pub places: &'a Places,
+    /// The dated folder.
+    pub dated: &'a Spot,
+    /// The run, and the number of its step that does this.
+    pub at: (u64, usize),
+    /// The time, as the daybook writes it.
+    pub now: String,
+    /// Told of the bytes that are read.
+    pub watch: &'a Watch,
+}
+
+/// The lists as they are now, or empty ones, with what they were read from.
+struct Read {
+    contents: Contents,
+    sums: Sums,
+    old: [Option<Stamp>; 2],
+}
+
+impl Lists<'_> {
+    /// Takes from the lists what the steps took away, and adds what they brought.
+    ///
+    /// # Errors
+    /// If a list or an item cannot be read, or the lists cannot be written. Nothing is changed then.
+    pub fn update<'s>(&self, steps: impl Iterator<Item = &'s Step>) -> StoreResult<()> {
+        let store = self.places.of(self.dated)?;
+        let temporaries = self.temporaries();
+        for left in &temporaries {
+            transfer::remove_copy(store, left)?;
+        }
+        let mut lists = self.read(store)?;
+        let before = (lists.contents.clone(), lists.sums.clone());
+        for step in steps {
+            let gone = self.below(&step.item).filter(|_| step.vacates());
+            let (mut lines, mut sums) = match &gone {
+                Some(path) => (lists.contents.take_out(path), lists.sums.take_out(path)),
+                None => Default::default(),
+            };
+            if let (Act::Tag { to, .. }, Some(path)) = (&step.act, self.below(&step.item))
+                && let Some(line) = lists.contents.0.get_mut(&path)
+            {
+                line.tags.clone_from(to);
+            }
+            let Some(path) = step.target().and_then(|to| self.below(to)) else { continue };
+            // What was listed before it was cut off.
+            lines.extend(lists.contents.take_out(&path));
+            sums.extend(lists.sums.take_out(&path));
+            self.add(store, &mut lists, step, &path, (lines, sums))?;
+        }
+        if (&lists.contents, &lists.sums) == (&before.0, &before.1) {
+            return Ok(());
+        }
+        self.write(store, &lists, &temporaries)
+    }
+
+    /// A spot's path below the dated folder, if it lies there.
+    fn below(&self, spot: &Spot) -> Option<ItemPath> {
+        let depth = self.dated.path.depth();
+        spot.is_inside(self.dated).then(|| ItemPath::of_names(spot.path.parts().skip(depth)))
+    }
+
+    fn temporaries(&self) -> [ItemPath; 2] {
+        let beside = Spot::new(self.dated.place.clone(), self.dated.path.join(CONTENTS));
+        let first = temporary(self.at.0, self.at.1, &beside);
+        let second = self.dated.path.join([first.name(), b"-sums"].concat());
+        [first, second]
+    }
+
+    fn read(&self, store: &dyn Store) -> StoreResult<Read> {
+        let (contents, first) = read_list(store, &self.dated.path.join(CONTENTS))?;
+        let (sums, second) = read_list(store, &self.dated.path.join(SUMS))?;
+        let contents = match contents {
+            Some(bytes) => Contents::parse(&bytes).map_err(|why| {
+                StoreError::List(self.dated.path.join(CONTENTS).to_string(), why.to_string())
+            })?,
+            None => Contents::default(),
+        };
+        let sums = sums.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
+        Ok(Read { contents, sums, old: [first, second] })
+    }
+
+    /// Lists an item and all that lies in it. `known` is what was listed of it before, by path below it.
+    fn add(
+        &self,
+        store: &dyn Store,
+        lists: &mut Read,
+        step: &Step,
+        path: &ItemPath,
+        known: (BTreeMap<ItemPath, Line>, BTreeMap<ItemPath, Sum>),
+    ) -> StoreResult<()> {
+        let whole = self.dated.path.join_path(path);
+        // A later step of the run may have taken it on.
+        let Some(top) = store.entry(&whole)? else { return Ok(()) };
+        let origin = self.origin(step, path);
+        for Piece { below, entry } in pieces(store, &whole, top)? {
+            let at = whole.join_path(&below);
+            let listed = path.join_path(&below);
+            let before = known.0.get(&below);
+            let line = Line {
+                kind: entry.kind,
+                size: if entry.kind == Kind::Folder { 0 } else { entry.size },
+                modified: entry.modified,
+                tags: store.tags(&at).unwrap_or_default(),
+                from: before.map_or_else(
+                    || Spot::new(origin.place.clone(), origin.path.join_path(&below)),
+                    |line| line.from.clone(),
+                ),
+                archived: before.map_or_else(|| self.now.clone(), |line| line.archived.clone()),
+                why: before.map_or_else(|| step.why.clone(), |line| line.why.clone()),
+                run: before.map_or(self.at.0, |line| line.run),
+            };
+            if entry.kind == Kind::File {
+                let is_as_known =
+                    before.is_some_and(|old| old.size == line.size && old.modified == line.modified);
+                let sum = match known.1.get(&below).filter(|_| is_as_known) {
+                    Some(sum) => *sum,
+                    None => sum_of(store, &at, self.watch)?,
+                };
+                lists.sums.of.insert(listed.clone(), sum);
+            }
+            lists.contents.0.insert(listed, line);
+        }
+        Ok(())
+    }
+
+    /// Where an item came from: of one that comes back out of the trash, as its folders in the archive tell.
+    fn origin(&self, step: &Step, path: &ItemPath) -> Spot {
+        if !step.item.is_inside(self.dated) {
+            return step.item.clone();
+        }
+        let place = path.parts().next().map(|name| String::from_utf8_lossy(name).into_owned());
+        match place.filter(|name| self.places.addresses().contains_key(name)) {
+            Some(place) => Spot::new(place, ItemPath::of_names(path.parts().skip(1))),
+            None => step.item.clone(),
+        }
+    }
+
+    fn write(&self, store: &dyn Store, lists: &Read, temporaries: &[ItemPath; 2]) -> StoreResult<()> {
+        let is_empty = lists.contents.0.is_empty() && lists.sums == Sums::default();
+        let texts = [(CONTENTS, lists.contents.to_csv()), (SUMS, lists.sums.to_text())];
+        for ((name, text), (old, temporary)) in texts.iter().zip(lists.old.iter().zip(temporaries)) {
+            let path = self.dated.path.join(name);
+            match old {
+                Some(old) if is_empty => store.remove_copied(&path, old)?,
+                None if is_empty => {}
+                old => store.update_list(&path, old.as_ref(), temporary, text)?,
+            }
+        }
+        store.sync_folder(&self.dated.path)
+    }
+}
+
+/// A list's bytes and as what it was read; neither if there is none.
+fn read_list(store: &dyn Store, path: &ItemPath) -> StoreResult<(Option<Vec<u8>>, Option<Stamp>)> {
+    let Some(entry) = store.entry(path)? else { return Ok((None, None)) };
+    let mut bytes = Vec::new();
+    std::io::Read::read_to_end(&mut *store.read(path)?, &mut bytes)?;
+    Ok((Some(bytes), Some(entry.stamp())))
+}

@@ -1,0 +1,186 @@
+//! A dated folder written into a pack, and items taken out of one: each is read back and compared before it
+//! counts.
+
+use std::collections::BTreeMap;
+use std::io::{BufReader, BufWriter, Read, Write};
+
+use nine_core::archive::{CONTENTS, Contents, Form, SUMS, Sum, Sums};
+use nine_core::item::{Entry, Kind, Stamp};
+use nine_core::moment::Moment;
+use nine_core::place::ItemPath;
+use nine_core::tags::to_attribute;
+use nine_stores::local::TAGS_ATTRIBUTE;
+use nine_stores::packs::{self, Member, Pack};
+use nine_stores::{Meta, Store, StoreError, StoreResult, Summing};
+
+use crate::transfer::{Piece, pieces, same_content};
+
+/// The mode of a pack: read by all, as other files are.
+const MODE: u32 = 0o644;
+
+/// Bytes that pass from the packer to the file at once.
+const BLOCK: usize = 1 << 18;
+
+/// Writes a folder into a pack under a temporary name and compares it; returns as what that is found.
+///
+/// # Errors
+/// If anything cannot be packed, or a file is not what its checksum says. The caller takes the rest away.
+pub(crate) fn pack(
+    source: &dyn Store,
+    folder: &ItemPath,
+    target: &dyn Store,
+    temporary: &ItemPath,
+    now: Moment,
+    form: Form,
+) -> StoreResult<Stamp> {
+    let pieces = inside(source, folder)?;
+    let meta = Meta { modified: now, mode: Some(MODE), ..Meta::default() };
+    let (reader, writer) = std::io::pipe()?;
+    let packed = std::thread::scope(|scope| {
+        let packer = scope.spawn(|| {
+            let mut out = BufWriter::with_capacity(BLOCK, writer);
+            packs::write(form, source, folder, &pieces, &mut out)?;
+            Ok(out.flush()?)
+        });
+        let written = target.write_new(temporary, &mut BufReader::with_capacity(BLOCK, reader), &meta);
+        let packed: StoreResult<()> = packer.join().unwrap_or(Err(StoreError::CopyDiffers));
+        // If the file cannot be written the packer only knows that nobody listens.
+        written.and(packed)
+    });
+    packed?;
+    let sums = member_sums(source, folder)?;
+    let written = Pack { store: target, path: temporary, form };
+    compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums))?;
+    Ok(target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp())
+}
+
+/// What lies in a folder, parents first, the lists before all.
+fn inside(store: &dyn Store, folder: &ItemPath) -> StoreResult<Vec<(ItemPath, Entry)>> {
+    let top = store.entry(folder)?.ok_or(StoreError::NotThere)?;
+    let found = pieces(store, folder, top)?.into_iter().map(|Piece { below, entry }| (below, entry));
+    let mut found: Vec<(ItemPath, Entry)> = found.filter(|(below, _)| !below.is_root()).collect();
+    let turn = |path: &ItemPath| match path.as_bytes() {
+        name if name == CONTENTS.as_bytes() => 0,
+        name if name == SUMS.as_bytes() => 1,
+        _ => 2,
+    };
+    found.sort_by(|(a, _), (b, _)| turn(a).cmp(&turn(b)).then_with(|| a.cmp(b)));
+    Ok(found)
+}
+
+fn member_sums(store: &dyn Store, folder: &ItemPath) -> StoreResult<Sums> {
+    let path = folder.join(SUMS);
+    if store.entry(&path)?.is_none() {
+        return Ok(Sums::default());
+    }
+    let mut bytes = Vec::new();
+    store.read(&path)?.read_to_end(&mut bytes)?;
+    Ok(Sums::parse(&bytes))
+}
+
+/// What lies in a pack at a path.
+pub(crate) struct Side<'a> {
+    pub pack: Pack<'a>,
+    pub at: &'a ItemPath,
+}
+
+/// Makes sure that what lies in a pack at a path is what lies on the disk: the same names, kinds, bytes, and
+/// nothing missing on either side; and that the bytes are what the checksums say.
+///
+/// # Errors
+/// [`StoreError::CopyDiffers`], [`StoreError::BadSum`], or why one of them cannot be read.
+pub(crate) fn compare(
+    side: &Side,
+    disk: &dyn Store,
+    path: &ItemPath,
+    sums: Option<&Sums>,
+) -> StoreResult<()> {
+    let top = disk.entry(path)?.ok_or(StoreError::NotThere)?;
+    let listed = pieces(disk, path, top)?;
+    let mut left: BTreeMap<ItemPath, Entry> =
+        listed.into_iter().map(|piece| (side.at.join_path(&piece.below), piece.entry)).collect();
+    // The packed folder itself is no member.
+    left.remove(&ItemPath::root());
+    packs::visit(&side.pack, side.at, &mut |member, content| {
+        let entry = left.remove(&member.path).ok_or(StoreError::CopyDiffers)?;
+        let below = ItemPath::of_names(member.path.parts().skip(side.at.depth()));
+        let at = path.join_path(&below);
+        let same = entry.kind == member.kind
+            && match entry.kind {
+                Kind::Folder => true,
+                Kind::Link => disk.read_link(&at)? == member.leads_to,
+                Kind::Other => false,
+                Kind::File => {
+                    let mut summing = Summing::new(content);
+                    let same = entry.size == member.size
+                        && same_content(&mut summing, &mut *disk.read(&at)?)?
+                        && disk.entry(&at)?.is_some_and(|now| now.stamp() == entry.stamp());
+                    if same {
+                        expect_sum(sums, &member.path, summing.sum())?;
+                    }
+                    same
+                }
+            };
+        if same { Ok(true) } else { Err(StoreError::CopyDiffers) }
+    })?;
+    if left.is_empty() { Ok(()) } else { Err(StoreError::CopyDiffers) }
+}
+
+fn expect_sum(sums: Option<&Sums>, path: &ItemPath, found: Sum) -> StoreResult<()> {
+    match sums.and_then(|sums| sums.of.get(path)) {
+        Some(wanted) if *wanted != found => Err(StoreError::BadSum(path.to_string())),
+        _ => Ok(()),
+    }
+}
+
+/// Takes what lies in a pack at a path out of it, under a temporary name.
+///
+/// # Errors
+/// If it is not there, cannot be read, or is not what its checksum says. The caller takes the rest away.
+pub(crate) fn unpack(side: &Side, target: &dyn Store, temporary: &ItemPath) -> StoreResult<Stamp> {
+    let list = |name: &str| match packs::read_member(&side.pack, &ItemPath::root().join(name)) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(StoreError::NotThere) => Ok(None),
+        Err(other) => Err(other),
+    };
+    // A list that is spoilt says nothing; the content is there all the same.
+    let contents = list(CONTENTS)?.and_then(|bytes| Contents::parse(&bytes).ok()).unwrap_or_default();
+    let sums = list(SUMS)?.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
+    let mut folders: Vec<(ItemPath, Meta)> = Vec::new();
+    packs::visit(&side.pack, side.at, &mut |member, content| {
+        let below = ItemPath::of_names(member.path.parts().skip(side.at.depth()));
+        let to = temporary.join_path(&below);
+        let meta = meta(member, &contents);
+        match member.kind {
+            Kind::Folder => {
+                target.make_folder(&to)?;
+                folders.push((to, meta));
+            }
+            Kind::Link => target.link_new(&to, &member.leads_to, &meta)?,
+            Kind::File => {
+                let mut summing = Summing::new(content);
+                target.write_new(&to, &mut summing, &meta)?;
+                expect_sum(Some(&sums), &member.path, summing.sum())?;
+            }
+            Kind::Other => return Err(StoreError::Special),
+        }
+        Ok(true)
+    })?;
+    for (folder, meta) in folders.iter().rev() {
+        target.set_folder_meta(folder, meta)?;
+    }
+    Ok(target.entry(temporary)?.ok_or(StoreError::NotThere)?.stamp())
+}
+
+/// What travels with a member: as the list has it, which is finer than what some forms keep.
+fn meta(member: &Member, contents: &Contents) -> Meta {
+    let mut meta = member.meta.clone();
+    let Some(line) = contents.0.get(&member.path) else { return meta };
+    meta.modified = line.modified;
+    let has_tags = meta.attributes.iter().any(|(name, _)| name == TAGS_ATTRIBUTE.as_bytes());
+    if !line.tags.is_empty() && !has_tags {
+        let value = to_attribute(&line.tags).into_bytes();
+        meta.attributes.push((TAGS_ATTRIBUTE.as_bytes().to_vec(), value));
+    }
+    meta
+}

@@ -1,0 +1,67 @@
+//! What a list of contents says, as a tree that can be searched like any other.
+
+use std::collections::BTreeMap;
+
+use super::{Contents, Line};
+use crate::item::{Entry, Identity, Kind};
+use crate::moment::Moment;
+use crate::place::ItemPath;
+use crate::tree::{Batch, FolderNo, Gathering, Tree};
+
+impl Contents {
+    /// The tree of all that is listed, with the folders between, which have no lines of their own.
+    pub fn tree(&self) -> Tree {
+        let mut folders: BTreeMap<ItemPath, BTreeMap<Vec<u8>, Entry>> = BTreeMap::new();
+        for (number, (path, line)) in (0..).zip(&self.0) {
+            let mut here = path.clone();
+            let mut entry = entry(line, number);
+            while let Some(above) = here.parent() {
+                let known = folders.entry(above.clone()).or_default();
+                known.entry(here.name().to_vec()).or_insert(entry);
+                entry = folder(u64::MAX - number);
+                here = above;
+            }
+        }
+        let mut gathering = Gathering::new(folder(u64::MAX));
+        let mut open = vec![(FolderNo::ROOT, ItemPath::root())];
+        while let Some((number, path)) = open.pop() {
+            let mut batch = Batch::default();
+            folders.remove(&path).unwrap_or_default().into_iter().for_each(|(name, e)| batch.push(&name, e));
+            let sorted = batch.take_sorted();
+            let inside: Vec<ItemPath> = sorted.folders().map(|name| path.join(name)).collect();
+            let first = gathering.add(number, sorted);
+            open.extend((0..).zip(inside).map(|(nth, path)| (first.plus(nth), path)));
+        }
+        let mut tree = gathering.finish();
+        for id in tree.ids() {
+            let tags = self.0.get(&tree.path(id)).map(|line| line.tags.clone()).unwrap_or_default();
+            tree.learn_tags(id, &tags, &[]);
+        }
+        tree
+    }
+}
+
+fn entry(line: &Line, number: u64) -> Entry {
+    Entry {
+        kind: line.kind,
+        size: line.size,
+        modified: line.modified,
+        opened: None,
+        born: None,
+        changed: line.modified,
+        identity: Identity([0, number]),
+    }
+}
+
+fn folder(number: u64) -> Entry {
+    let never = Moment(i64::MIN);
+    Entry {
+        kind: Kind::Folder,
+        size: 0,
+        modified: never,
+        opened: None,
+        born: None,
+        changed: never,
+        identity: Identity([0, number]),
+    }
+}
