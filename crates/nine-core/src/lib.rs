@@ -26,6 +26,7 @@ pub mod rules;
 pub mod saved;
 pub mod survey;
 pub mod tags;
+pub mod tangles;
 pub mod tree;
 pub mod words;
 pub mod worklist;

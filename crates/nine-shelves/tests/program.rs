@@ -29,6 +29,8 @@ mod put;
 mod saved;
 #[path = "program/search.rs"]
 mod search;
+#[path = "program/shelves.rs"]
+mod shelves;
 #[path = "program/similar.rs"]
 mod similar;
 #[path = "program/survey.rs"]

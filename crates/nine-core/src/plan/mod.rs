@@ -8,6 +8,7 @@ mod at_sight;
 pub mod copies;
 pub mod discard;
 mod followers;
+pub mod merge;
 pub mod pack;
 pub mod put;
 pub mod retrieve;

@@ -61,6 +61,7 @@ pub enum ColorWhen {
 #[derive(Debug, Subcommand)]
 pub enum Command {
     Survey(SurveyArgs),
+    Shelves(ShelvesArgs),
     Search(SearchArgs),
     Why(WhyArgs),
     Tag(TagArgs),
@@ -89,6 +90,23 @@ pub enum Command {
 )]
 pub struct CheckArgs {
     /// How to print the places
+    #[arg(long, default_value = "table")]
+    pub format: PlainFormat,
+}
+
+/// The layout as it stands, and what is wrong with it
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong"
+)]
+pub struct ShelvesArgs {
+    /// The bookcases; all, if left out
+    #[arg(value_name = "BOOKCASE")]
+    pub bookcases: Vec<String>,
+    /// Show every line, however many
+    #[arg(long)]
+    pub all: bool,
+    /// How to print it
     #[arg(long, default_value = "table")]
     pub format: PlainFormat,
 }

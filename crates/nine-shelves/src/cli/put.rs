@@ -9,7 +9,7 @@ use super::{SelectionArgs, ShowArgs};
 /// File by hand: move or copy a selection onto a shelf
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine put letter.pdf --on 3                           onto shelf 3\n  nine put *.pdf --on 3/Claims/2031                    folders that are missing are made\n  nine put --where name has claim --on Grants/Claims   a shelf by its title\n  nine put --saved films --on home/5/Films --copy      what is found stays where it is\n  nine put scans/* --on 2 --keep-folders               with the folders that they lie in"
+    after_help = "Examples:\n  nine put letter.pdf --on 3                           onto shelf 3\n  nine put *.pdf --on 3/Claims/2031                    folders that are missing are made\n  nine put --where name has claim --on Grants/Claims   a shelf by its title\n  nine put --saved films --on home/5/Films --copy      what is found stays where it is\n  nine put scans/* --on 2 --keep-folders               with the folders that they lie in\n  nine put claims --on 3/Claims --merge                two folders become one; copies are discarded"
 )]
 pub struct PutArgs {
     #[command(flatten)]
@@ -23,6 +23,9 @@ pub struct PutArgs {
     /// Keep the folders between the pile and each item; otherwise all come to lie side by side
     #[arg(long)]
     pub keep_folders: bool,
+    /// Bring the selected folders together with the one under --on, folder into folder
+    #[arg(long, conflicts_with_all = ["copy", "keep_folders"])]
+    pub merge: bool,
     /// What to do where a name is taken
     #[arg(long, value_name = "WHAT", default_value = "number")]
     pub clash: ClashWord,

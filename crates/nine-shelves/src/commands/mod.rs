@@ -10,6 +10,7 @@ mod history;
 mod put;
 mod retrieve;
 mod search;
+mod shelves;
 mod shelves_picture;
 mod survey;
 mod sweep;
@@ -29,6 +30,7 @@ use crate::session::Session;
 pub fn run(command: Command, session: &Session) -> Done {
     match command {
         Command::Survey(args) => survey::run(&args, session),
+        Command::Shelves(args) => shelves::run(&args, session),
         Command::Search(args) => search::run(&args, session),
         Command::Archive(args) => archive::run(&args, session),
         Command::Retrieve(args) => retrieve::run(&args, session),

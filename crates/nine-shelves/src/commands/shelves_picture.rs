@@ -4,13 +4,14 @@ use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Write};
 
 use nine_core::config::Config;
-use nine_core::layout::Layout;
+use nine_core::layout::{Layout, Shelf};
 use nine_core::place::{ItemPath, Spot};
-use nine_core::tree::Tree;
+use nine_core::tree::{NodeId, Tree};
 use nine_core::worklist::Act;
 use nine_stores::{Scope, Store};
 
 use crate::layout::layouts;
+use crate::output::Look;
 use crate::output::bookcase::{Row, Spine, print as print_rows};
 use crate::output::style::STRONG;
 use crate::pipeline::Drawn;
@@ -79,6 +80,25 @@ fn print_one(
     }
     print_rows(&mut out, &session.look, &rows)?;
     writeln!(out)
+}
+
+/// Prints the shelves of a bookcase that was read, with a note behind each.
+///
+/// # Errors
+/// If it cannot be printed.
+pub fn print_shelves(
+    tree: &Tree,
+    layout: &Layout,
+    look: &Look,
+    note: &dyn Fn(NodeId) -> String,
+    mut out: &mut dyn Write,
+) -> io::Result<()> {
+    let of = |shelf: &Shelf| {
+        let spot = layout.spot(shelf.number)?;
+        let note = tree.find(&spot.path).map(note).unwrap_or_default();
+        Some(Row { note, ..row(tree, &spot, &[])? })
+    };
+    print_rows(&mut out, look, &layout.shelves.iter().filter_map(of).collect::<Vec<_>>())
 }
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.

@@ -15,7 +15,7 @@ struct Station {
     words: &'static [&'static str],
 }
 
-const STATIONS: [Station; 24] = [
+const STATIONS: [Station; 34] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -103,6 +103,34 @@ const STATIONS: [Station; 24] = [
         words: &["compare", "Phone import", "documents", "--discard-found", "--yes"],
     },
     Station { tells: "And back again.", words: &["undo", "--yes"] },
+    Station {
+        tells: "The shelves themselves: what is on them, what is tangled, and which command mends it?",
+        words: &["shelves"],
+    },
+    Station {
+        tells: "Two folders are called Tides 2031. They become one; what both hold is recognised as a copy.",
+        words: &["put", "documents/6 Office/Tides 2031", "--on", "1/Tides 2031", "--merge", "--yes"],
+    },
+    Station { tells: "That goes back too.", words: &["undo", "--yes"] },
+    Station {
+        tells: "What has been of no use for two years goes out of sight, with the folders that it lay in and a checksum for every file.",
+        words: &["archive", "--yes"],
+    },
+    Station { tells: "Is it whole?", words: &["archive", "verify"] },
+    Station {
+        tells: "It is out of sight and not lost: a search finds it, marked.",
+        words: &["search", "name", "has", "label"],
+    },
+    Station {
+        tells: "And it comes back to where it was.",
+        words: &["retrieve", "--where", "name", "has", "label-printer", "--yes"],
+    },
+    Station { tells: "Back into the archive;", words: &["undo", "--yes"] },
+    Station { tells: "and all out of it again.", words: &["undo", "--yes"] },
+    Station {
+        tells: "In a hurry: all that lies loose on the desktop into one folder with the day's date.",
+        words: &["sweep", "desktop"],
+    },
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
 ];
 
@@ -192,7 +220,7 @@ pub fn tell_how_to_go_on(made: &Made) -> Done {
     writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
     writeln!(
         out,
-        "   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine undo                          takes the last run back\n"
+        "   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine archive pack 2031-04-07       after nine archive: one file in its place\n   nine undo                          takes the last run back\n"
     )?;
     writeln!(
         out,

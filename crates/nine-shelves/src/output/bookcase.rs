@@ -27,6 +27,8 @@ pub struct Row {
     pub spines: Vec<Spine>,
     /// Bytes on it now.
     pub bytes: u64,
+    /// What else is told of it.
+    pub note: String,
 }
 
 impl Row {
@@ -46,7 +48,8 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> 
     let figures: Vec<[String; 3]> = rows.iter().map(figures).collect();
     let widest = |at: usize| figures.iter().map(|f| f[at].width()).max().unwrap_or(0);
     let widths = [widest(0), widest(1), widest(2)];
-    let taken = name_width + widths.iter().sum::<usize>() + 2 * 4 + 2;
+    let note_width = rows.iter().map(|row| row.note.width()).max().map_or(0, |widest| widest + 2);
+    let taken = name_width + widths.iter().sum::<usize>() + note_width + 2 * 4 + 2;
     let room = look.width.saturating_sub(taken).clamp(10, 60);
     let fullest = rows.iter().map(|row| row.items() + row.added()).max().unwrap_or(0).max(1);
     for ((row, name), figures) in rows.iter().zip(&names).zip(&figures) {
@@ -58,9 +61,13 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> 
             true => String::new(),
             false => format!("  {CHANGE}{added:>0$}{CHANGE:#}", widths[2]),
         };
+        let note = match row.note.as_str() {
+            "" => String::new(),
+            note => format!("  {FAINT}{note}{FAINT:#}"),
+        };
         writeln!(
             out,
-            "  {STRONG}{name}{STRONG:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}{added}",
+            "  {STRONG}{name}{STRONG:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}{added}{note}",
             widths[0], widths[1],
         )?;
     }
@@ -127,7 +134,7 @@ mod tests {
 
     fn row(spines: &[(u64, u64)]) -> Row {
         let spines = spines.iter().map(|(items, added)| Spine { items: *items, added: *added }).collect();
-        Row { name: "1 Boats".into(), spines, bytes: 0 }
+        Row { name: "1 Boats".into(), spines, ..Row::default() }
     }
 
     #[test]

@@ -56,6 +56,11 @@ fn the_walk_ends_where_it_began() {
         .says("7 files (")
         .says("25 discarded")
         .says("taken back by run 8")
+        .says("6 Office/Tides 2031  2 files, and 1 Exhibitions/Tides 2031")
+        .says("1 moved, 1 discarded")
+        .says("every byte is as its checksum says")
+        .says("9 Archive/2031-04-07/downloads")
+        .says("loose items into desktop/2031-04-07")
         .says("Go on by hand");
     for folder in ["Desktop", "Downloads", "Papers", "Documents", "Phone import"] {
         assert_eq!(picture_of(&root.join(folder)), picture_of(&fresh.join(folder)), "{folder}");

@@ -1,0 +1,302 @@
+//! `nine shelves`: the layout as it stands, and what is wrong with it.
+
+use std::io::Write;
+
+use nine_core::amount::{count, counted, readable};
+use nine_core::config::{Bookcase, Config};
+use nine_core::diagnostic::{any_of, nearest};
+use nine_core::escape::{escape, plain};
+use nine_core::layout::{Layout, shelf_number};
+use nine_core::place::{ItemPath, Spot};
+use nine_core::tangles::{Tangle, UNSORTED, Wrong, tangles};
+use nine_core::tree::Tree;
+use nine_stores::LocalStore;
+use serde::Serialize;
+
+use super::shelves_picture::print_shelves;
+use crate::cli::{PlainFormat, ShelvesArgs};
+use crate::error::{Done, Failure, Kind};
+use crate::looking::{How, Looking, all_grounds, nowhere};
+use crate::output::style::{DOUBT, FAINT, STRONG};
+use crate::output::{self, records};
+use crate::session::{Opened, Session};
+use crate::{layout, recovery};
+
+/// How many lines of a kind are shown where not all are asked for.
+const LINES: usize = 8;
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: &ShelvesArgs, session: &Session) -> Done {
+    let loaded = session.load()?;
+    let config = &loaded.config;
+    recovery::recover_last_run(session, config)?;
+    let opened = session.open(config);
+    let chosen = chosen(config, &args.bookcases, session)?;
+    let grounds = all_grounds(session, config, &opened).into_iter();
+    let wanted = |path: &std::path::Path| {
+        chosen.iter().any(|case| layout::real(&session.expand(&case.at)) == layout::real(path))
+    };
+    let mut looking = Looking::look(session, grounds.filter(|g| wanted(&g.path)).collect(), &How::Now)?;
+    looking.keep();
+    let standing: Vec<Standing> =
+        chosen.iter().filter_map(|case| Standing::of(case, &looking, session, config, &opened)).collect();
+    let many = config.bookcases.len() > 1;
+    match args.format {
+        PlainFormat::Table => standing.iter().try_for_each(|s| s.print(args.all, many, session))?,
+        format => {
+            let lines = standing.iter().flat_map(|standing| standing.records(many));
+            records::print(lines.collect::<Vec<_>>().into_iter(), format)?;
+        }
+    }
+    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
+}
+
+fn chosen<'c>(config: &'c Config, names: &[String], session: &Session) -> Done<Vec<&'c Bookcase>> {
+    if config.bookcases.is_empty() {
+        let make = "make one: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]";
+        return Err(nowhere(session, "there is no bookcase", make));
+    }
+    if names.is_empty() {
+        return Ok(config.bookcases.iter().collect());
+    }
+    let find = |name: &String| {
+        let known = || config.bookcases.iter().map(|case| case.name.as_str());
+        config.bookcase(Some(name)).ok_or_else(|| {
+            let none = Failure::words(format!("there is no bookcase `{}`", plain(name)));
+            match nearest(name, known()) {
+                Some(near) => none.hint(format!("did you mean `{near}`?")),
+                None => none.hint(format!("the bookcases are {}", any_of(known()))),
+            }
+        })
+    };
+    names.iter().map(find).collect()
+}
+
+/// A bookcase as it stands.
+struct Standing<'a> {
+    name: &'a str,
+    layout: Layout,
+    tree: &'a Tree,
+    store: &'a LocalStore,
+    tangles: Vec<Tangle>,
+    year: i16,
+}
+
+#[derive(Serialize)]
+struct Record {
+    bookcase: String,
+    line: &'static str,
+    wrong: &'static str,
+    at: String,
+    other: String,
+    folders: u64,
+    files: u64,
+    bytes: u64,
+    deepest: u64,
+    mend: String,
+}
+
+impl<'a> Standing<'a> {
+    fn of(
+        case: &'a Bookcase,
+        looking: &'a Looking,
+        session: &Session,
+        config: &Config,
+        opened: &'a Opened,
+    ) -> Option<Self> {
+        let real = layout::real(&session.expand(&case.at));
+        let view = looking.views.iter().find(|view| layout::real(&view.ground.path) == real)?;
+        let layout = layout::layouts(config, opened).into_iter().find(|l| l.bookcase == case.name)?;
+        let apart = opened.archive.iter().find(|shelf| shelf.place == case.name).map(|shelf| &shelf.path);
+        let tangles = tangles(&view.tree, &layout, apart);
+        let year = session.now.today().year();
+        Some(Self {
+            name: &case.name,
+            layout,
+            tree: &view.tree,
+            store: opened.store(&case.name)?,
+            tangles,
+            year,
+        })
+    }
+
+    fn print(&self, all: bool, many: bool, session: &Session) -> Done {
+        let mut out = output::out();
+        if many {
+            writeln!(out, "{STRONG}{}{STRONG:#}", self.name)?;
+        }
+        print_shelves(self.tree, &self.layout, &session.look, &|id| self.figures(id), &mut out)?;
+        for wrong in Wrong::ALL {
+            let found: Vec<&Tangle> = self.tangles.iter().filter(|tangle| tangle.wrong == wrong).collect();
+            if found.is_empty() {
+                continue;
+            }
+            writeln!(
+                out,
+                "\n{DOUBT}{}{DOUBT:#}  {FAINT}{}{FAINT:#}",
+                wrong.words(),
+                count(found.len() as u64)
+            )?;
+            let shown = if all || found.len() <= LINES + 2 { found.len() } else { LINES };
+            for tangle in &found[..shown] {
+                writeln!(out, "  {}", session.look.text(&self.words(tangle)))?;
+                writeln!(out, "      {FAINT}{}{FAINT:#}", session.look.text(&self.mend(tangle, many)))?;
+            }
+            if shown < found.len() {
+                let more = counted((found.len() - shown) as u64, "more", "more");
+                writeln!(out, "  {FAINT}{more}; --all shows them{FAINT:#}")?;
+            }
+        }
+        let files = self.tree.totals(Tree::ROOT);
+        let figures = format!("{}, {}", counted(files.items, "file", "files"), readable(files.size));
+        let wrong = match self.tangles.len() as u64 {
+            0 => "nothing is wrong".to_owned(),
+            many => format!("{} to look at", counted(many, "thing", "things")),
+        };
+        writeln!(out, "\n{STRONG}{}: {figures}; {wrong}{STRONG:#}", self.name)?;
+        Ok(out.flush()?)
+    }
+
+    /// `12 folders, 3 deep`.
+    fn figures(&self, shelf: nine_core::tree::NodeId) -> String {
+        let (folders, deepest) = self.depths(shelf);
+        match folders {
+            0 => String::new(),
+            folders => format!("{}, {deepest} deep", counted(folders, "folder", "folders")),
+        }
+    }
+
+    /// How many folders a shelf holds, and how deep the deepest lies, counted from the shelf.
+    fn depths(&self, shelf: nine_core::tree::NodeId) -> (u64, u64) {
+        let above = self.tree.depth(shelf);
+        let folders = self.tree.inside(shelf).filter(|id| self.tree.is_folder(*id));
+        folders
+            .fold((0, 0), |(many, deepest), id| (many + 1, deepest.max((self.tree.depth(id) - above) as u64)))
+    }
+
+    fn records(&self, many: bool) -> Vec<Record> {
+        let shelves = self.layout.shelves.iter().filter_map(|shelf| {
+            let spot = self.layout.spot(shelf.number)?;
+            let id = self.tree.find(&spot.path);
+            let (folders, deepest) = id.map_or((0, 0), |id| self.depths(id));
+            let totals = id.map(|id| self.tree.totals(id));
+            Some(Record {
+                bookcase: self.name.to_owned(),
+                line: "shelf",
+                wrong: "",
+                at: spot.to_string(),
+                other: String::new(),
+                folders,
+                files: totals.map_or(0, |t| t.items),
+                bytes: totals.map_or(0, |t| t.size),
+                deepest,
+                mend: String::new(),
+            })
+        });
+        let wrong = self.tangles.iter().map(|tangle| {
+            let totals = self.tree.find(&tangle.at).map(|id| self.tree.totals(id));
+            Record {
+                bookcase: self.name.to_owned(),
+                line: "wrong",
+                wrong: tangle.wrong.word(),
+                at: self.spot(&tangle.at).to_string(),
+                other: tangle.other.as_ref().map(|other| self.spot(other).to_string()).unwrap_or_default(),
+                folders: 0,
+                files: totals.map_or(0, |t| t.items),
+                bytes: totals.map_or(0, |t| t.size),
+                deepest: if tangle.wrong == Wrong::Deep { tangle.count } else { 0 },
+                mend: self.mend(tangle, many),
+            }
+        });
+        shelves.chain(wrong).collect()
+    }
+
+    fn spot(&self, path: &ItemPath) -> Spot {
+        Spot::new(self.name, path.clone())
+    }
+
+    fn words(&self, tangle: &Tangle) -> String {
+        let (at, files) = (&tangle.at, counted(tangle.count, "file", "files"));
+        let other = tangle.other.as_ref().map(ToString::to_string).unwrap_or_default();
+        match tangle.wrong {
+            Wrong::Missing => format!("{at}"),
+            Wrong::Renamed => format!("{at}  is {other} in shelves.toml"),
+            Wrong::Twice | Wrong::CaseOnly | Wrong::SameName => format!("{at}  {files}, and {other}"),
+            Wrong::Mixed => format!("{at}  {files} beside its folders"),
+            Wrong::Deep => format!("{at}  {} folders deep", tangle.count),
+            Wrong::Full => format!("{at}  {} things", count(tangle.count)),
+            Wrong::Empty => format!("{at}"),
+        }
+    }
+
+    /// The command that mends it.
+    fn mend(&self, tangle: &Tangle, many: bool) -> String {
+        let spot = |path: &ItemPath| quoted(&self.spot(path).to_string());
+        let on_disk =
+            |path: &ItemPath| quoted(&escape(self.store.absolute(path).as_os_str().as_encoded_bytes()));
+        let on = |path: &ItemPath, below: &str| self.on(path, below, many);
+        let at = &tangle.at;
+        match (tangle.wrong, &tangle.other) {
+            (Wrong::Missing, _) => format!("mkdir {}", on_disk(at)),
+            (Wrong::Twice | Wrong::CaseOnly | Wrong::SameName, Some(other)) => {
+                match (on(other, ""), on(at, "")) {
+                    (Some(on), _) if self.is_told(other) => {
+                        format!("nine put {} --on {on} --merge", spot(at))
+                    }
+                    (_, Some(on)) if self.is_told(at) => {
+                        format!("nine put {} --on {on} --merge", spot(other))
+                    }
+                    _ => format!("nine compare {} {}", on_disk(at), on_disk(other)),
+                }
+            }
+            (_, Some(other)) => format!("mv -n {} {}", on_disk(at), on_disk(other)),
+            (Wrong::Mixed, None) => match on(at, &format!("/{UNSORTED}")) {
+                Some(on) => format!("nine put --where 'file and folder is \"{at}\"' --on {on}"),
+                None => format!("nine search --in {}", on_disk(at)),
+            },
+            (Wrong::Full, None) => {
+                let before = format!("folder is \"{at}\" and modified before {}", self.year);
+                match on(at, &format!("/Before {}", self.year)) {
+                    Some(on) => format!("nine put --where '{before}' --on {on}"),
+                    None => format!("nine search --in {} --by age --totals", on_disk(at)),
+                }
+            }
+            (Wrong::Deep, None) => {
+                let shelf = ItemPath::of_names(at.parts().take(1));
+                match on(&shelf, "") {
+                    Some(on) => format!("nine put {} --on {on}", spot(at)),
+                    None => format!("nine put {} --on SHELF", spot(at)),
+                }
+            }
+            (_, None) => format!("nine discard {}", spot(at)),
+        }
+    }
+
+    /// Whether a folder's shelf can be told by its number.
+    fn is_told(&self, path: &ItemPath) -> bool {
+        let first = ItemPath::of_names(path.parts().take(1));
+        let mut shelves = self.layout.shelves.iter().filter_map(|shelf| self.layout.spot(shelf.number));
+        shelves.any(|spot| spot.path == first)
+    }
+
+    /// A folder as it is typed behind --on; `None` if it is on no shelf.
+    fn on(&self, path: &ItemPath, below: &str, many: bool) -> Option<String> {
+        let number = shelf_number(path.parts().next()?)?;
+        let mut on = if many { format!("{}/{number}", self.name) } else { number.to_string() };
+        for part in path.parts().skip(1) {
+            on.push('/');
+            on.push_str(&escape(part));
+        }
+        on.push_str(below);
+        Some(quoted(&on))
+    }
+}
+
+/// A word as a shell takes it.
+fn quoted(word: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '/' | '.' | '_' | '-' | '~' | ',');
+    if word.chars().all(is_plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', r"'\''")) }
+}
