@@ -10,6 +10,7 @@ mod lists;
 mod scan;
 mod tags;
 mod trash;
+mod trash_sizes;
 
 pub use tags::ATTRIBUTE as TAGS_ATTRIBUTE;
 

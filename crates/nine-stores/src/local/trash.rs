@@ -14,7 +14,7 @@ use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, Mode, OFlags};
 use rustix::io::Errno;
 
-use super::{LocalStore, changes};
+use super::{LocalStore, changes, trash_sizes as sizes};
 use crate::fault::point;
 use crate::{StoreError, StoreResult};
 
@@ -42,7 +42,7 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
     if entry.kind == Kind::Other {
         return Err(StoreError::Special);
     }
-    let trash = Trash::for_item(store, entry.identity.0[0])?;
+    let trash = Trash::for_item(store, path, entry.identity.0[0])?;
     let content = trash.info_text(&store.absolute(path), day);
     for number in 1..MOST_NAMES {
         let kept = kept_name(name, number, entry.kind == Kind::Folder);
@@ -57,12 +57,10 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
         match put {
             Ok(()) => {
                 store.forget_folders();
-                return Ok(trash
-                    .path
-                    .join("files")
-                    .join(std::ffi::OsStr::from_bytes(&kept))
-                    .into_os_string()
-                    .into_vec());
+                if entry.kind == Kind::Folder {
+                    sizes::add(&trash.path, &kept, &percent_encode(&kept));
+                }
+                return Ok(trash.kept_as(&kept));
             }
             Err(error) => {
                 // The reserved note is our own and describes nothing.
@@ -91,14 +89,15 @@ fn info_name(kept: &[u8]) -> Vec<u8> {
 impl Trash {
     /// The trash for an item of this file system: the home trash on its own, otherwise one at the
     /// top of the item's.
-    fn for_item(store: &LocalStore, domain: u64) -> StoreResult<Self> {
+    fn for_item(store: &LocalStore, path: &ItemPath, domain: u64) -> StoreResult<Self> {
         let home = &store.settings.home_trash;
         std::fs::create_dir_all(home.parent().unwrap_or(home)).map_err(|e| trash_error(home, &e.into()))?;
         let home_domain = device_of(home.parent().unwrap_or(home));
         if store.settings.one_trash || home_domain == Some(domain) {
             return Self::open(home.clone(), None);
         }
-        let mut top = store.path.clone();
+        // Another file system may be mounted anywhere between the place and the item.
+        let mut top = store.absolute(&path.parent().unwrap_or_default());
         while let Some(above) = top.parent().filter(|above| device_of(above) == Some(domain)) {
             top = above.to_owned();
         }
@@ -202,20 +201,22 @@ pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &It
     changes::move_name((&trash.files, &name), (&folder, to_name), entry.kind)?;
     // The note belongs to the item, which is no longer in the trash.
     let _ = fs::unlinkat(&trash.info, info_name(&name), AtFlags::empty());
+    if entry.kind == Kind::Folder {
+        sizes::forget(&trash.path, &percent_encode(&name));
+    }
     Ok(())
 }
 
 /// See [`crate::Store::find_discarded`]. A note whose item never came is taken away.
 pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
-    let trash = Trash::for_item(store, stamp.identity.0[0])?;
+    let trash = Trash::for_item(store, path, stamp.identity.0[0])?;
     let wanted = format!("\nPath={}\n", trash.written(&store.absolute(path)));
     for number in 1..MOST_RECALLED {
         // A folder's number stands at its end, a file's before its extension.
         for is_folder in [false, true] {
             let kept = kept_name(path.name(), number, is_folder);
             if trash.keeps(store, &kept, &wanted, stamp)? {
-                let kept = std::ffi::OsStr::from_bytes(&kept);
-                return Ok(Some(trash.path.join("files").join(kept).into_os_string().into_vec()));
+                return Ok(Some(trash.kept_as(&kept)));
             }
         }
     }
@@ -223,6 +224,11 @@ pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreR
 }
 
 impl Trash {
+    /// What [`restore`] knows an item by that has this name in the trash: its whole path.
+    fn kept_as(&self, kept: &[u8]) -> Vec<u8> {
+        self.path.join("files").join(std::ffi::OsStr::from_bytes(kept)).into_os_string().into_vec()
+    }
+
     /// Whether the trash keeps an item of this stamp and path under this name.
     fn keeps(&self, store: &LocalStore, kept: &[u8], wanted: &str, stamp: &Stamp) -> StoreResult<bool> {
         let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
