@@ -38,6 +38,12 @@ pub struct Outcome {
     pub failed: Vec<Failed>,
     /// Steps that were done, but left something at the old place, and why.
     pub stayed: Vec<Failed>,
+    /// Folders that could not be flushed to the disk, and why: what was done in them may not survive a loss
+    /// of power.
+    pub unsure: Vec<(Spot, String)>,
+    /// Whether lists of the archive could not be brought up to date. The run is then left open, and the next
+    /// command tries again.
+    pub is_open: bool,
     /// How many were not begun, since the person asked to stop.
     pub not_begun: usize,
 }
@@ -126,14 +132,14 @@ impl<'a> Carrier<'a> {
         for (at, step) in lists {
             let carried = outcome.carried.iter().map(|at| &steps[*at]);
             if let Err(error) = self.list(at, &step.item, carried) {
-                let because = error.to_string();
-                self.daybook.failed(at, &because)?;
-                outcome.failed.push(Failed { step: at, because });
+                // Left open in the daybook, so that the next command tries again.
+                outcome.failed.push(Failed { step: at, because: error.to_string() });
+                outcome.is_open = true;
             } else {
                 self.daybook.listed(at)?;
             }
         }
-        self.sync_touched();
+        outcome.unsure = self.sync_touched();
         Ok(outcome)
     }
 
@@ -159,13 +165,15 @@ impl<'a> Carrier<'a> {
                 Ok(trace) => traces.push((*at, trace)),
                 Err(error) => {
                     let because = error.to_string();
+                    let mut anew: HashMap<usize, Stamp> = HashMap::new();
                     for (done, trace) in traces.iter().rev() {
-                        self.take_back(*done, &steps[*done], trace)?;
+                        let stamp = self.take_back(*done, &steps[*done], trace)?;
+                        anew.extend(stamp.map(|stamp| (*done, stamp)));
                     }
                     for member in members {
                         let because =
                             if member == at { because.clone() } else { together_words(*at, &because) };
-                        self.daybook.failed(*member, &because)?;
+                        self.daybook.failed(*member, &because, anew.get(member).copied())?;
                         outcome.failed.push(Failed { step: *member, because });
                     }
                     return Ok(());
@@ -258,13 +266,13 @@ impl<'a> Carrier<'a> {
         let temporary = temporary(self.daybook.run(), at, to);
         let route = Route { source, from: &step.item.path, target, temporary: &temporary };
         let published = self.publish(&route, step, to)?;
-        Ok(published.map(|copied| {
+        Ok(published.and_then(|copied| {
             // The way to the copy must be as safe as the copy before its original goes.
             for folder in std::mem::take(&mut self.folders.made_in) {
                 let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
             }
-            let (stamp, stayed) = route.remove_original(&copied);
-            Trace { stamp: Some(stamp), stayed, kept_as: None }
+            let stayed = route.remove_original(&copied, &to.path)?;
+            Ok(Trace { stamp: Some(copied.stamp()), stayed, kept_as: None })
         }))
     }
 
@@ -313,28 +321,30 @@ impl<'a> Carrier<'a> {
             _ => unpacked(source, step, target, &temporary),
         };
         let made = made.and_then(|stamp| {
-            target.rename(&temporary, &stamp, target, &to.path)?;
-            target.sync_folder(&to.path.parent().unwrap_or_default())?;
+            transfer::publish(target, &temporary, &stamp, &to.path)?;
             Ok(Trace { stamp: Some(stamp), ..Trace::default() })
         });
         Ok(made.inspect_err(|_| drop(transfer::remove_copy(target, &temporary))))
     }
 
-    /// Takes a member of a set back, since another could not be done.
-    fn take_back(&mut self, at: usize, step: &Step, trace: &Trace) -> io::Result<()> {
+    /// Takes a member of a set back, since another could not be done. Returns as what it is found now, if
+    /// it had to be copied back.
+    fn take_back(&mut self, at: usize, step: &Step, trace: &Trace) -> io::Result<Option<Stamp>> {
         let stamp = trace.stamp.unwrap_or(step.stamp);
         let (act, item) = match (&step.act, &trace.kept_as) {
             (Act::Move { to }, _) => (Act::Move { to: step.item.clone() }, to.clone()),
             (Act::Copy { to } | Act::Pack { to } | Act::Unpack { to }, _) => (Act::discard(), to.clone()),
             (Act::Discard { .. }, Some(kept)) => (Act::Restore { kept_as: kept.clone() }, step.item.clone()),
-            _ => return Ok(()),
+            _ => return Ok(None),
         };
         let back = Step { act, item, stamp, ..step.clone() };
-        if let Err(error) = self.step(at, &back)? {
-            self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
-            return Err(io::Error::other(format!("{} could not be taken back: {error}", step.item)));
+        match self.step(at, &back)? {
+            Ok(trace) => Ok(trace.stamp),
+            Err(error) => {
+                self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
+                Err(io::Error::other(format!("{} could not be taken back: {error}", step.item)))
+            }
         }
-        Ok(())
     }
 
     /// Makes a folder and those above it, noting each before it is made.
@@ -382,12 +392,21 @@ impl<'a> Carrier<'a> {
         gone.count()
     }
 
-    /// Makes sure that what was moved stays moved after a loss of power.
-    pub(crate) fn sync_touched(&mut self) {
-        for folder in std::mem::take(&mut self.folders.touched) {
-            // A folder that is gone or unreachable has nothing to lose.
-            let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
-        }
+    /// Makes sure that what was moved stays moved after a loss of power. Returns the folders of which that is
+    /// not sure, and why.
+    pub(crate) fn sync_touched(&mut self) -> Vec<(Spot, String)> {
+        let touched = std::mem::take(&mut self.folders.touched).into_iter();
+        let sync = |folder: Spot| {
+            let synced = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
+            match synced {
+                // A folder that is gone or unreachable has nothing to lose.
+                Ok(()) | Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
+                    None
+                }
+                Err(error) => Some((folder, error.to_string())),
+            }
+        };
+        touched.filter_map(sync).collect()
     }
 }
 

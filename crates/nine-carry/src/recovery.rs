@@ -158,7 +158,7 @@ fn finish_member(
     let mut quiet = |_| {};
     let mut carrier = Carrier::new(places, writer, &watch, clock, &mut quiet);
     let moved = carrier.step(at, step)?;
-    carrier.sync_touched();
+    let _ = carrier.sync_touched();
     Ok(match moved {
         Ok(trace) => Found::Done { stamp: trace.stamp, kept_as: trace.kept_as, finished: true },
         Err(error) => Found::Unclear(error.to_string()),
@@ -181,11 +181,11 @@ fn note(
         Found::NotBegun { taken_back } => {
             recovered.not_begun += 1;
             recovered.taken_back += usize::from(taken_back);
-            writer.failed(at, "not begun when the run was cut off")
+            writer.failed(at, "not begun when the run was cut off", None)
         }
         Found::Unclear(why) => {
             recovered.lost_sight.push((step.item.clone(), why.clone()));
-            writer.failed(at, &why)
+            writer.failed(at, &why, None)
         }
     }
 }
@@ -308,7 +308,16 @@ fn look_at_copy(
     to: &Spot,
 ) -> StoreResult<Found> {
     let half = transfer::remove_copy(target, &temporary(run, at, to))?;
+    let original = source.entry(&step.item.path)?;
     Ok(match target.entry(&to.path)? {
+        // A later step of the run took the original away; size and time travel with a copy.
+        Some(copy)
+            if original.is_none()
+                && copy.stamp().size == step.stamp.size
+                && copy.modified == step.stamp.modified =>
+        {
+            Found::Done { stamp: Some(copy.stamp()), kept_as: None, finished: false }
+        }
         Some(copy) if transfer::is_copy(source, &step.item.path, target, &to.path)? => {
             Found::Done { stamp: Some(copy.stamp()), kept_as: None, finished: false }
         }

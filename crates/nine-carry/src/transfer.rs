@@ -117,28 +117,53 @@ impl Route<'_> {
 
     /// Puts the copy in place under the target's free name; from here on the move counts.
     pub fn publish(&self, copied: &Copied, target: &ItemPath) -> StoreResult<()> {
-        self.target.rename(self.temporary, &copied.stamp, self.target, target)?;
-        self.target.sync_folder(&target.parent().unwrap_or_default())
+        publish(self.target, self.temporary, &copied.stamp, target)
     }
 
-    /// Takes the original away, as far as it is still what was copied. The move counts by now, so
-    /// nothing here makes it fail: returns the copy's stamp and how many things stayed behind, because
-    /// they came or changed meanwhile or could not be taken away.
-    pub fn remove_original(&self, copied: &Copied) -> (Stamp, usize) {
+    /// Takes the original away, as far as it is still what was copied. Returns how many things stayed behind,
+    /// because they came or changed meanwhile or could not be taken away; the move counts all the same.
+    ///
+    /// # Errors
+    /// If nothing of it can be taken away: then the copy at `target` goes again, and nothing has happened.
+    pub fn remove_original(&self, copied: &Copied, target: &ItemPath) -> StoreResult<usize> {
         let mut stayed = 0;
-        for piece in copied.pieces.iter().rev() {
+        for (nth, piece) in copied.pieces.iter().rev().enumerate() {
             let from = joined(self.from, &piece.below);
             let gone = match piece.entry.kind {
-                Kind::Folder => self.source.remove_empty_folder(&from).unwrap_or(false),
-                _ => matches!(
-                    self.source.remove_copied(&from, &piece.entry.stamp()),
-                    Ok(()) | Err(StoreError::NotThere)
-                ),
+                Kind::Folder => self.source.remove_empty_folder(&from),
+                _ => self.source.remove_copied(&from, &piece.entry.stamp()).map(|()| true),
             };
-            stayed += usize::from(!gone);
+            match gone {
+                Ok(true) | Err(StoreError::NotThere) => {}
+                Err(error) if nth == 0 && self.retract(copied, target) => return Err(error),
+                _ => stayed += 1,
+            }
         }
-        (copied.stamp, stayed)
+        Ok(stayed)
     }
+
+    /// Takes a copy back that is in place beside its whole original; says whether it is gone.
+    fn retract(&self, copied: &Copied, target: &ItemPath) -> bool {
+        let back = self.target.rename(target, &copied.stamp, self.target, self.temporary);
+        back.and_then(|()| remove_copy(self.target, self.temporary)).is_ok()
+    }
+}
+
+/// Gives what was made under a temporary name its own, and makes sure that it keeps it. If that is not sure
+/// it has its temporary name again, so that nothing counts that may be gone after a loss of power.
+///
+/// # Errors
+/// If the name is taken, or cannot be given or kept.
+pub(crate) fn publish(
+    store: &dyn Store,
+    temporary: &ItemPath,
+    stamp: &Stamp,
+    target: &ItemPath,
+) -> StoreResult<()> {
+    store.rename(temporary, stamp, store, target)?;
+    store.sync_folder(&target.parent().unwrap_or_default()).inspect_err(|_| {
+        let _ = store.rename(target, stamp, store, temporary);
+    })
 }
 
 /// The item and all that lies in it, parents first.

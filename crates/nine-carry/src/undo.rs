@@ -1,6 +1,6 @@
 //! The planner of `undo`: from a run to the worklist that takes it back.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::Spot;
@@ -22,8 +22,12 @@ pub struct UndoPlan {
     pub dated: Vec<Spot>,
 }
 
-/// Plans to take back all that a run did and that has not been taken back already.
-pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
+/// Plans to take back all that a run did and that has not been taken back already. `earlier` are the runs that
+/// took back a part of it: what is back by way of another file system is another file now, and only they know.
+pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
+    let back: HashSet<&Spot> = earlier.iter().flat_map(Run::done_items).collect();
+    // What lies in its old place again, and as what.
+    let returned: HashMap<&Spot, Stamp> = earlier.iter().flat_map(returned).collect();
     let done: HashMap<usize, (Option<Stamp>, Option<Vec<u8>>)> = run
         .ended
         .iter()
@@ -38,7 +42,11 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
         .iter()
         .enumerate()
         .filter_map(|(at, step)| match &step.act {
-            Act::Move { to } => Some((&step.item, (to, done.get(&at)?.0))),
+            Act::Move { to } => match run.ended.get(&at)? {
+                Ended::Done { stamp, .. } => Some((&step.item, (to, *stamp))),
+                // It was taken back, and by way of another file system it is another file.
+                Ended::Failed { stamp, .. } => Some((&step.item, (&step.item, Some((*stamp)?)))),
+            },
             _ => None,
         })
         .collect();
@@ -48,7 +56,7 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
             continue;
         };
         let stamp = stamp.unwrap_or(step.stamp);
-        let back = match &step.act {
+        let back_step = match &step.act {
             Act::Move { to } => reversed(step, to, stamp, Act::Move { to: step.item.clone() }),
             Act::Copy { to } | Act::Unpack { to } => reversed(step, to, stamp, Act::discard()),
             Act::Pack { to } => {
@@ -56,7 +64,10 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
                 reversed(&pack, to, stamp, Act::discard())
             }
             Act::Tag { from, to } => {
-                let (at, stamp) = moved.get(&step.item).map_or((&step.item, None), |found| *found);
+                let (at, stamp) = match returned.get(&step.item) {
+                    Some(stamp) => (&step.item, Some(*stamp)),
+                    None => moved.get(&step.item).map_or((&step.item, None), |found| *found),
+                };
                 let act = Act::Tag { from: to.clone(), to: from.clone() };
                 reversed(step, at, stamp.unwrap_or(step.stamp), act)
             }
@@ -67,14 +78,23 @@ pub fn plan_undo(run: &Run, places: &Places) -> UndoPlan {
             Act::Restore { .. } => reversed(step, &step.item, stamp, Act::discard()),
             Act::List | Act::Leave => continue,
         };
-        let back = with_folder_as_it_is(back, places);
-        match judge(&back, places) {
-            Judged::Can => plan.worklist.steps.push(back),
+        let back_step = with_folder_as_it_is(back_step, places);
+        match judge(&back_step, places) {
+            Judged::Can => plan.worklist.steps.push(back_step),
             Judged::IsBack => {}
-            Judged::Cannot(why) => plan.refused.push((back.item, why)),
+            Judged::Cannot(_) if back.contains(&back_step.item) => {}
+            Judged::Cannot(why) => plan.refused.push((back_step.item, why)),
         }
     }
     plan
+}
+
+/// Where a run moved items to, and as what they are found there.
+fn returned(run: &Run) -> impl Iterator<Item = (&Spot, Stamp)> {
+    run.steps.iter().enumerate().filter_map(|(at, step)| match (&step.act, run.ended.get(&at)?) {
+        (Act::Move { to }, Ended::Done { stamp, .. }) => Some((to, stamp.unwrap_or(step.stamp))),
+        _ => None,
+    })
 }
 
 fn reversed(step: &Step, item: &Spot, stamp: Stamp, act: Act) -> Step {

@@ -58,7 +58,7 @@ fn a_run_is_read_back_as_it_was_written() {
     writer.folder_was_there(&spot(b"old")).unwrap();
     writer.done(0, None, None).unwrap();
     writer.done(2, Some(steps[0].stamp), Some(b"/t/files/c\n")).unwrap();
-    writer.failed(1, "no right").unwrap();
+    writer.failed(1, "no right", None).unwrap();
     assert!(!is_over(data.path(), 1).unwrap());
     writer.end(&clock).unwrap();
     assert!(is_over(data.path(), 1).unwrap());
@@ -74,7 +74,7 @@ fn a_run_is_read_back_as_it_was_written() {
         run.ended[&2],
         Ended::Done { stamp: Some(steps[0].stamp), kept_as: Some(b"/t/files/c\n".to_vec()) }
     );
-    assert_eq!(run.ended[&1], Ended::Failed { because: "no right".into() });
+    assert_eq!(run.ended[&1], Ended::Failed { because: "no right".into(), stamp: None });
     assert_eq!(run.places["downloads"], "/home/caf\\xe9");
 }
 

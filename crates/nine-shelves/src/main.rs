@@ -41,7 +41,12 @@ fn main() -> ExitCode {
         Ok(session) => session,
         Err(failure) => return failure.report(),
     };
-    match commands::run(cli.command, &session) {
+    let done = commands::run(cli.command, &session);
+    // A test asks for call after call to be refused until there is none any more.
+    if nine_stores::fault::still_refuses() {
+        anstream::eprintln!("nothing was refused");
+    }
+    match done {
         Ok(()) => ExitCode::SUCCESS,
         Err(failure) => failure.report(),
     }

@@ -247,7 +247,11 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
     };
     let outcome = carried.map_err(stopped)?;
     let syncs = daybook.syncs() + session.counters.syncs.load(std::sync::atomic::Ordering::Relaxed);
-    daybook.end(&Session::clock).map_err(stopped)?;
+    if outcome.is_open {
+        daybook.flush().map_err(stopped)?;
+    } else {
+        daybook.end(&Session::clock).map_err(stopped)?;
+    }
     session.carrying(false);
     tracing::info!(run, syncs, "the run is over");
     Ok((run, outcome))
@@ -263,6 +267,16 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
     writeln!(out)?;
     for Failed { step, because } in outcome.failed.iter().chain(&outcome.stayed) {
         writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;
+    }
+    if outcome.is_open {
+        writeln!(out, "  {FAINT}the next command tries the lists again{FAINT:#}")?;
+    }
+    for (folder, because) in &outcome.unsure {
+        let may = "what was done in it may not survive a loss of power";
+        writeln!(
+            out,
+            "{REFUSED}x {folder}{REFUSED:#}  could not be flushed to the disk, so {may}: {because}"
+        )?;
     }
     let mut done: BTreeMap<&str, u64> = BTreeMap::new();
     for at in &outcome.carried {
@@ -301,7 +315,9 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
 
 /// The exit status: whether all of it was done.
 fn outcome_status(troubles: usize, outcome: Option<&Outcome>) -> Done {
-    let failed = outcome.map_or(0, |outcome| outcome.failed.len() + outcome.stayed.len() + outcome.not_begun);
+    let failed = outcome.map_or(0, |outcome| {
+        outcome.failed.len() + outcome.stayed.len() + outcome.not_begun + outcome.unsure.len()
+    });
     if failed + troubles == 0 {
         return Ok(());
     }

@@ -323,4 +323,8 @@ fn arm_fault_points() {
     if let Some(nth) = std::env::var("NINE_KILL_AT").ok().and_then(|text| text.parse().ok()) {
         nine_stores::fault::arm(nth);
     }
+    #[cfg(debug_assertions)]
+    if let Ok(how) = std::env::var("NINE_REFUSE") {
+        assert!(nine_stores::fault::refuse(&how), "{how} is not understood");
+    }
 }

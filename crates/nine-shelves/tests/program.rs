@@ -19,8 +19,6 @@ mod demo;
 mod discard;
 #[path = "program/facets.rs"]
 mod facets;
-#[path = "program/killed.rs"]
-mod killed;
 #[path = "program/output.rs"]
 mod output;
 #[path = "program/put.rs"]

@@ -1,18 +1,83 @@
-//! Points at which a test may have the program killed, as a loss of power would.
+//! Points at which a test may have the program killed, as a loss of power would, or a call refused, as a full
+//! or broken disk would.
 //!
-//! Every call that changes a file passes [`point`] before and after it acts. In builds without
-//! debug assertions the points are nothing.
+//! Every call that changes a file passes [`before`] and, when it is over, [`point`]; calls that read pass
+//! [`before`]. In builds without debug assertions all of it is nothing.
+
+use rustix::io::Errno;
+
+/// What a call is about to do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Op {
+    Open,
+    Read,
+    Create,
+    Write,
+    Flush,
+    Rename,
+    MakeFolder,
+    Remove,
+    Tags,
+    Daybook,
+}
+
+impl Op {
+    /// All of them, with their words.
+    pub const ALL: [(&'static str, Op); 10] = [
+        ("open", Op::Open),
+        ("read", Op::Read),
+        ("create", Op::Create),
+        ("write", Op::Write),
+        ("flush", Op::Flush),
+        ("rename", Op::Rename),
+        ("make-folder", Op::MakeFolder),
+        ("remove", Op::Remove),
+        ("tags", Op::Tags),
+        ("daybook", Op::Daybook),
+    ];
+}
 
 #[cfg(debug_assertions)]
 mod armed {
+    use std::sync::Mutex;
     use std::sync::atomic::{AtomicU64, Ordering};
+
+    use rustix::io::Errno;
+
+    use super::Op;
 
     /// How many points may still be passed; 0 if none was ever armed.
     static LEFT: AtomicU64 = AtomicU64::new(0);
 
+    /// The call that is refused: what it does, how many are still let through, and with what.
+    static REFUSED: Mutex<Option<(Op, u64, Errno)>> = Mutex::new(None);
+
     /// Kills the program at the `nth` point from now, counted from 1.
     pub fn arm(nth: u64) {
         LEFT.store(nth, Ordering::SeqCst);
+    }
+
+    /// Refuses the `nth` call of a kind from now, counted from 1, and only that one. `how` is written
+    /// `write:3:28`: the kind, the number, and what the system says. Says whether it was understood.
+    pub fn refuse(how: &str) -> bool {
+        let mut parts = how.split(':');
+        let mut read = || {
+            let word = parts.next()?;
+            let op = Op::ALL.iter().find(|(known, _)| *known == word)?.1;
+            Some((op, parts.next()?.parse().ok()?, Errno::from_raw_os_error(parts.next()?.parse().ok()?)))
+        };
+        let refused = read();
+        let understood = refused.is_some();
+        if let Ok(mut armed) = REFUSED.lock() {
+            *armed = refused;
+        }
+        understood
+    }
+
+    /// Whether a call is still to be refused.
+    pub fn still_refuses() -> bool {
+        REFUSED.lock().is_ok_and(|armed| armed.is_some())
     }
 
     /// Passes a point.
@@ -22,16 +87,67 @@ mod armed {
             let _ = rustix::process::kill_process(rustix::process::getpid(), rustix::process::Signal::KILL);
         }
     }
+
+    /// Passes the point before a call.
+    pub fn before(op: Op) -> Result<(), Errno> {
+        if op != Op::Open && op != Op::Read {
+            point();
+        }
+        let Ok(mut armed) = REFUSED.lock() else { return Ok(()) };
+        match &mut *armed {
+            Some((wanted, left, errno)) if *wanted == op => {
+                *left = left.saturating_sub(1);
+                let (left, errno) = (*left, *errno);
+                if left > 0 {
+                    return Ok(());
+                }
+                *armed = None;
+                Err(errno)
+            }
+            _ => Ok(()),
+        }
+    }
 }
 
 #[cfg(not(debug_assertions))]
 mod armed {
+    use rustix::io::Errno;
+
+    use super::Op;
+
     /// Does nothing in this build.
     pub fn arm(_: u64) {}
 
     /// Does nothing in this build.
+    pub fn refuse(_: &str) -> bool {
+        true
+    }
+
+    /// Does nothing in this build.
+    pub fn still_refuses() -> bool {
+        false
+    }
+
+    /// Does nothing in this build.
     #[inline(always)]
     pub fn point() {}
+
+    /// Does nothing in this build.
+    #[inline(always)]
+    pub fn before(_: Op) -> Result<(), Errno> {
+        Ok(())
+    }
 }
 
-pub use armed::{arm, point};
+pub use armed::{arm, before, point, refuse, still_refuses};
+
+/// A stream whose reading may be refused.
+#[derive(Debug)]
+pub struct Reading<R>(pub R);
+
+impl<R: std::io::Read> std::io::Read for Reading<R> {
+    fn read(&mut self, room: &mut [u8]) -> std::io::Result<usize> {
+        before(Op::Read).map_err(|errno: Errno| std::io::Error::from(errno))?;
+        self.0.read(room)
+    }
+}

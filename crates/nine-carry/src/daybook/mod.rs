@@ -39,6 +39,8 @@ pub enum Ended {
     Failed {
         /// Why.
         because: String,
+        /// Its stamp, where that is a new one.
+        stamp: Option<nine_core::item::Stamp>,
     },
 }
 
@@ -92,6 +94,12 @@ impl Run {
     fn ended_of_items(&self) -> impl Iterator<Item = &Ended> {
         let is_list = |at: &usize| self.steps.get(*at).is_some_and(|step| step.act == Act::List);
         self.ended.iter().filter(move |(at, _)| !is_list(at)).map(|(_, ended)| ended)
+    }
+
+    /// Where the items lay that it did something with.
+    pub fn done_items(&self) -> impl Iterator<Item = &Spot> {
+        let done = self.ended.iter().filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
+        done.filter_map(|(at, _)| Some(&self.steps.get(*at)?.item))
     }
 
     /// The dated folders of the archive whose lists it brought up to date.

@@ -79,8 +79,12 @@ fn take(run: &mut Run, line: Line) -> Option<()> {
             };
             run.ended.insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as });
         }
-        Line::Failed { step, because } => {
-            run.ended.insert(step.checked_sub(1)?, Ended::Failed { because });
+        Line::Failed { step, because, stamp } => {
+            let stamp = match stamp {
+                Some(line) => Some(line.read()?),
+                None => None,
+            };
+            run.ended.insert(step.checked_sub(1)?, Ended::Failed { because, stamp });
         }
         Line::Recovered { .. } => run.cut_off = true,
         Line::End { .. } => run.closed = true,

@@ -63,6 +63,9 @@ pub enum Line {
         step: usize,
         /// Why.
         because: String,
+        /// The item's new stamp, if it was copied back and forth.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        stamp: Option<StampLine>,
     },
     /// A later command found the run cut off; what follows is what it found.
     Recovered {

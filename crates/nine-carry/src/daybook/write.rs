@@ -9,7 +9,7 @@ use nine_core::escape::escape;
 use nine_core::item::Stamp;
 use nine_core::place::Spot;
 use nine_core::worklist::Step;
-use nine_stores::fault::point;
+use nine_stores::fault::{Op, before, point};
 
 use super::record::StepLine;
 use super::{FORMAT, Line, file, folder, runs};
@@ -120,7 +120,7 @@ impl Writer {
 
     /// Hands what was written to the system, so that it outlives a killed program.
     pub fn flush(&mut self) -> io::Result<()> {
-        point();
+        before(Op::Daybook).map_err(io::Error::from)?;
         self.out.flush()?;
         point();
         Ok(())
@@ -165,10 +165,12 @@ impl Writer {
         self.line(&Line::Done { step: step + 1, kept_as: None, stamp: None })
     }
 
-    /// Notes that a step (counted from 0) was not done.
-    pub fn failed(&mut self, step: usize, because: &str) -> io::Result<()> {
+    /// Notes that a step (counted from 0) was not done; `stamp` is as what its item is found now, if it was
+    /// copied back and forth meanwhile.
+    pub fn failed(&mut self, step: usize, because: &str, stamp: Option<Stamp>) -> io::Result<()> {
         self.failed += 1;
-        self.line(&Line::Failed { step: step + 1, because: because.to_owned() })
+        let stamp = stamp.map(super::record::StampLine::from);
+        self.line(&Line::Failed { step: step + 1, because: because.to_owned(), stamp })
     }
 
     /// Ends the run. Not synced: a lost last line is found again by looking at both ends.

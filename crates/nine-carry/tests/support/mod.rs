@@ -165,7 +165,7 @@ impl World {
     /// Takes a run back; returns what was planned and what came of it.
     pub fn undo(&self, number: u64) -> (UndoPlan, Outcome) {
         let places = self.places();
-        let plan = plan_undo(&self.run(number), &places);
+        let plan = plan_undo(&self.run(number), &[], &places);
         let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
         assert!(checked.refused.is_empty(), "{:?}", checked.refused);
         let (_, outcome) = self.carry(&plan.worklist, &checked, Some(number));

@@ -186,7 +186,7 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         size: step.size,
         result: match run.ended.get(&at) {
             Some(Ended::Done { .. }) => "done".into(),
-            Some(Ended::Failed { because }) => because.clone(),
+            Some(Ended::Failed { because, .. }) => because.clone(),
             None => "not begun".into(),
         },
     });

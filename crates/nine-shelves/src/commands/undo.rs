@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use nine_carry::daybook::{self, Run};
-use nine_carry::plan_undo;
+use nine_carry::{UndoPlan, plan_undo};
 use nine_core::amount::counted;
 use nine_core::plan::Proposal;
 use nine_stores::Places;
@@ -23,13 +23,17 @@ use crate::session::Session;
 pub fn run(args: &UndoArgs, session: &Session) -> Done {
     let loaded = session.load()?;
     recovery::recover_last_run(session, &loaded.config)?;
-    let run = match args.run {
-        Some(number) => read_run(session, number)?,
-        None => last_run(session)?,
-    };
     let opened = session.open(&loaded.config);
-    let places = Places::from_addresses(&run.places, &session.settings(&loaded.config, true));
-    let plan = plan_undo(&run, &places);
+    let settings = session.settings(&loaded.config, true);
+    let plan_for = |run: Run| -> Done<(Run, Places, UndoPlan)> {
+        let places = Places::from_addresses(&run.places, &settings);
+        let plan = plan_undo(&run, &earlier(session, &run)?, &places);
+        Ok((run, places, plan))
+    };
+    let (run, places, plan) = match args.run {
+        Some(number) => plan_for(read_run(session, number)?)?,
+        None => last_run(session, &plan_for)?,
+    };
     let mut err = anstream::stderr().lock();
     for (item, why) in &plan.refused {
         writeln!(err, "{REFUSED}x {item}{REFUSED:#} cannot be taken back: {why}")?;
@@ -55,14 +59,30 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
     })
 }
 
-/// The newest run that did something, is no undo itself, and has not been taken back.
-fn last_run(session: &Session) -> Done<Run> {
+/// The runs that took back a part of a run.
+fn earlier(session: &Session, run: &Run) -> Done<Vec<Run>> {
+    let numbers = daybook::runs(&session.data)?.into_iter().filter(|number| *number > run.number);
+    let later = numbers.map(|number| read_run(session, number)).collect::<Done<Vec<Run>>>()?;
+    let taken_back = taken_back(&later);
+    let counts = |later: &Run| later.undoes == Some(run.number) && !taken_back.contains_key(&later.number);
+    Ok(later.into_iter().filter(counts).collect())
+}
+
+/// The newest run that did something, is no undo itself, and of which something is left to take back.
+fn last_run(
+    session: &Session,
+    plan_for: &dyn Fn(Run) -> Done<(Run, Places, UndoPlan)>,
+) -> Done<(Run, Places, UndoPlan)> {
     let numbers = daybook::runs(&session.data)?;
     let runs = numbers.iter().map(|number| read_run(session, *number)).collect::<Done<Vec<Run>>>()?;
     let taken_back = taken_back(&runs);
     let open = |run: &Run| run.done() > 0 && run.undoes.is_none() && !taken_back.contains_key(&run.number);
-    runs.into_iter().rev().find(open).ok_or_else(|| {
-        Failure::words("there is no run to take back")
-            .hint("`nine history` lists what was carried out; `nine undo RUN` names one")
-    })
+    for run in runs.into_iter().rev().filter(open) {
+        let (run, places, plan) = plan_for(run)?;
+        if !plan.worklist.steps.is_empty() || !plan.refused.is_empty() {
+            return Ok((run, places, plan));
+        }
+    }
+    Err(Failure::words("there is no run to take back")
+        .hint("`nine history` lists what was carried out; `nine undo RUN` names one"))
 }

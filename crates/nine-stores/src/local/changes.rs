@@ -6,7 +6,7 @@ use rustix::fs::{self, AtFlags, Mode, RenameFlags};
 use rustix::io::Errno;
 
 use super::LocalStore;
-use crate::fault::point;
+use crate::fault::{Op, before, point};
 use crate::{StoreError, StoreResult};
 
 /// See [`crate::Store::rename`].
@@ -41,7 +41,7 @@ type At<'a> = (&'a std::os::fd::OwnedFd, &'a [u8]);
 
 /// Moves a name onto a free one.
 pub(super) fn move_name(from: At<'_>, to: At<'_>, kind: Kind) -> StoreResult<()> {
-    point();
+    before(Op::Rename)?;
     let moved = fs::renameat_with(from.0, from.1, to.0, to.1, RenameFlags::NOREPLACE);
     let moved = match moved {
         // A file system without the no-replace rename: a second name is refused if it is taken.
@@ -63,7 +63,7 @@ pub(super) fn move_name(from: At<'_>, to: At<'_>, kind: Kind) -> StoreResult<()>
 /// See [`crate::Store::make_folder`].
 pub(super) fn make_folder(store: &LocalStore, path: &ItemPath) -> StoreResult<bool> {
     let (folder, name) = store.parent(path)?;
-    point();
+    before(Op::MakeFolder)?;
     let made = match fs::mkdirat(&folder, name, Mode::from_raw_mode(0o777)) {
         Ok(()) => true,
         Err(Errno::EXIST) => match store.look_in(&folder, name)?.map(|entry| entry.kind) {
@@ -83,7 +83,7 @@ pub(super) fn remove_empty_folder(store: &LocalStore, path: &ItemPath) -> StoreR
         Err(StoreError::NotThere) => return Ok(false),
         other => other?,
     };
-    point();
+    before(Op::Remove)?;
     match fs::unlinkat(folder, name, AtFlags::REMOVEDIR) {
         Ok(()) => {
             store.forget_folders();
@@ -102,7 +102,7 @@ pub(super) fn remove_copied(store: &LocalStore, path: &ItemPath, stamp: &Stamp) 
     if matches!(entry.kind, Kind::Folder) {
         return Err(StoreError::NotEmpty);
     }
-    point();
+    before(Op::Remove)?;
     fs::unlinkat(folder, name, AtFlags::empty())?;
     point();
     Ok(())

@@ -13,7 +13,7 @@ use rustix::fs::{self, Advice, AtFlags, Mode, OFlags, Timespec, Timestamps, Xatt
 use rustix::io::Errno;
 
 use super::{Counters, LocalStore, WANTED, entry_of};
-use crate::fault::point;
+use crate::fault::{Op, before, point};
 use crate::{Meta, OpenFile, StoreError, StoreResult};
 
 const READ_FLAGS: OFlags =
@@ -26,6 +26,7 @@ const BLOCK: usize = 1 << 20;
 pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
     let (folder, name) = store.parent(path)?;
     store.settings.counters.opens.fetch_add(1, Ordering::Relaxed);
+    before(Op::Open)?;
     let open = |flags| fs::openat(&folder, name, flags, Mode::empty());
     let file = match open(READ_FLAGS | OFlags::NOATIME) {
         Err(Errno::PERM) => open(READ_FLAGS)?,
@@ -66,6 +67,7 @@ impl OpenFile for Opened {
     }
 
     fn read_at(&self, room: &mut [u8], offset: u64) -> StoreResult<usize> {
+        before(Op::Read)?;
         let mut filled = 0;
         while filled < room.len() {
             match rustix::io::pread(&self.file, &mut room[filled..], offset + filled as u64) {
@@ -140,7 +142,7 @@ pub(super) fn create(
 ) -> StoreResult<(File, u64)> {
     let (folder, name) = store.parent(path)?;
     let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    point();
+    before(Op::Create)?;
     let mut file = File::from(fs::openat(&folder, name, flags, Mode::from_raw_mode(0o600))?);
     point();
     let mut block = vec![0; BLOCK];
@@ -152,6 +154,7 @@ pub(super) fn create(
             Err(e) if e.kind() == io::ErrorKind::Interrupted => continue,
             Err(e) => return Err(e.into()),
         };
+        before(Op::Write)?;
         file.write_all(&block[..length])?;
         point();
         written += length as u64;
@@ -162,6 +165,7 @@ pub(super) fn create(
 /// Gives an open file or folder its attributes, mode and times, in this order: setting attributes
 /// needs the right to write, and the times come last.
 fn apply(item: impl AsFd, meta: &Meta) -> StoreResult<()> {
+    before(Op::Tags)?;
     for (name, value) in &meta.attributes {
         let set = fs::fsetxattr(&item, name.as_slice(), value, XattrFlags::empty());
         set.map_err(|errno| match errno {
@@ -186,7 +190,7 @@ fn times(meta: &Meta) -> Timestamps {
 /// See [`crate::Store::link_new`].
 pub(super) fn link_new(store: &LocalStore, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()> {
     let (folder, name) = store.parent(path)?;
-    point();
+    before(Op::Create)?;
     fs::symlinkat(target, &folder, name)?;
     point();
     Ok(fs::utimensat(&folder, name, &times(meta), AtFlags::SYMLINK_NOFOLLOW)?)

@@ -6,7 +6,7 @@ use rustix::fs::{self, AtFlags, Mode, RenameFlags};
 use rustix::io::Errno;
 
 use super::{LocalStore, changes, content};
-use crate::fault::point;
+use crate::fault::{Op, before, point};
 use crate::{StoreError, StoreResult};
 
 /// The mode of a new list: read by all, as other text files are.
@@ -31,7 +31,7 @@ pub(super) fn update(
     store.sync(&file)?;
     let Some(old) = old else { return changes::move_name((&folder, side), (&folder, name), Kind::File) };
     store.expect(&folder, name, old)?;
-    point();
+    before(Op::Rename)?;
     match fs::renameat_with(&folder, side, &folder, name, RenameFlags::EXCHANGE) {
         Ok(()) => {}
         // Without the exchange, the plain rename does it just as whole.
@@ -49,6 +49,7 @@ pub(super) fn update(
         fs::unlinkat(&folder, side, AtFlags::empty())?;
         return Err(StoreError::Changed);
     }
+    before(Op::Remove)?;
     fs::unlinkat(&folder, side, AtFlags::empty())?;
     point();
     Ok(())

@@ -28,6 +28,7 @@ use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
 use rustix::io::Errno;
 
+use crate::fault::{Op, Reading, before};
 use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch};
 
 /// How many system calls of the costly kinds were made; the same for all stores that share it.
@@ -106,6 +107,7 @@ impl LocalStore {
 
     fn sync(&self, fd: impl AsFd) -> StoreResult<()> {
         self.settings.counters.syncs.fetch_add(1, Ordering::Relaxed);
+        before(Op::Flush)?;
         Ok(fs::fsync(fd)?)
     }
 
@@ -290,7 +292,7 @@ impl Store for LocalStore {
     }
 
     fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn std::io::Read + Send>> {
-        Ok(Box::new(content::open(self, path)?))
+        Ok(Box::new(Reading(content::open(self, path)?)))
     }
 
     fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {

@@ -9,7 +9,7 @@ use rustix::fs::{self, Mode, OFlags, XattrFlags};
 use rustix::io::Errno;
 
 use super::{FOLDER_FLAGS, LocalStore};
-use crate::fault::point;
+use crate::fault::{Op, before, point};
 use crate::{StoreError, StoreResult};
 
 /// The attribute's name.
@@ -62,7 +62,7 @@ pub(super) fn write(store: &LocalStore, path: &ItemPath, stamp: &Stamp, tags: &[
     }
     let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
     let item = fs::openat(&folder, name, flags, Mode::empty())?;
-    point();
+    before(Op::Tags)?;
     let written = if tags.is_empty() {
         match fs::fremovexattr(&item, ATTRIBUTE) {
             Err(Errno::NODATA) => Ok(()),

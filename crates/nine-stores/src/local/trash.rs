@@ -15,7 +15,7 @@ use rustix::fs::{self, AtFlags, Mode, OFlags};
 use rustix::io::Errno;
 
 use super::{LocalStore, changes, trash_sizes as sizes};
-use crate::fault::point;
+use crate::fault::{Op, before};
 use crate::{StoreError, StoreResult};
 
 const ENDING: &[u8] = b".trashinfo";
@@ -50,7 +50,9 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
             continue;
         };
         let mut info = File::from(info);
-        let put = info.write_all(content.as_bytes()).map_err(StoreError::from).and_then(|()| {
+        let written = before(Op::Write).map_err(StoreError::from);
+        let written = written.and_then(|()| Ok(info.write_all(content.as_bytes())?));
+        let put = written.and_then(|()| {
             store.sync(&info)?;
             changes::move_name((&folder, name), (&trash.files, &kept), entry.kind)
         });
@@ -134,7 +136,7 @@ impl Trash {
     /// Takes a name by making its note; `None` if it is taken.
     fn reserve(&self, kept: &[u8]) -> StoreResult<Option<OwnedFd>> {
         let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC;
-        point();
+        before(Op::Create)?;
         match fs::openat(&self.info, info_name(kept), flags, Mode::from_raw_mode(0o600)) {
             Ok(info) => Ok(Some(info)),
             Err(Errno::EXIST) => Ok(None),

@@ -1,0 +1,177 @@
+//! The program killed at every point at which it changes a file, and at random moments.
+
+use std::os::unix::process::ExitStatusExt;
+use std::time::{Duration, Instant};
+
+use super::scenes::{SCENES, Scene, is_long, set};
+use super::support::{World, picture_of};
+
+/// Kills the scene's command at point after point, each time in a new world, until it is not killed any more.
+/// Returns how many cases there were.
+fn at_every_point(scene: &Scene) -> usize {
+    let mut cases = 0;
+    for point in (1..).step_by(scene.step()) {
+        let (world, before) = set(scene);
+        let killed = world.command(scene.words).env("NINE_KILL_AT", point.to_string()).output().unwrap();
+        if killed.status.signal() != Some(9) {
+            let said = String::from_utf8_lossy(&killed.stderr);
+            assert!(killed.status.success(), "{}, point {point}: {} {said}", scene.name, killed.status);
+            return cases;
+        }
+        cases += 1;
+        scene.holds(&world, &before, &format!("killed at point {point}"));
+    }
+    unreachable!("the program ends at some point")
+}
+
+/// The same at moments that no point was put at.
+fn at_random_moments(scene: &Scene, times: u32) -> usize {
+    let (world, _) = set(scene);
+    let start = Instant::now();
+    assert!(world.command(scene.words).output().unwrap().status.success());
+    let whole = start.elapsed();
+    let mut cases = 0;
+    for nth in 0..times {
+        let (world, before) = set(scene);
+        let mut child = world.command(scene.words).stdout(std::process::Stdio::null()).spawn().unwrap();
+        // Golden steps: well spread, and the same each time.
+        let share = (f64::from(nth) * 0.618_033_988_749_895).fract();
+        std::thread::sleep(Duration::from_secs_f64(whole.as_secs_f64() * share));
+        let _ = child.kill();
+        let status = child.wait().unwrap();
+        cases += usize::from(status.signal() == Some(9));
+        scene.holds(&world, &before, &format!("killed after {share:.3} of its time"));
+    }
+    cases
+}
+
+fn run(name: &str) {
+    let scene = SCENES.iter().find(|scene| scene.name == name).expect("there is such a scene");
+    let points = at_every_point(scene);
+    assert!(points >= 5, "{name}: {points} points");
+    let moments = at_random_moments(scene, if is_long() { 100 } else { 3 });
+    eprintln!("killed: {name}: {points} points, {moments} moments");
+}
+
+#[test]
+fn tidy() {
+    run("tidy");
+    run("tidy across file systems");
+}
+
+#[test]
+fn undo() {
+    run("undo across file systems");
+    run("undo of an archive");
+    run("undo of a pack");
+}
+
+#[test]
+fn archive() {
+    run("archive across file systems");
+    run("archive again on one day");
+}
+
+#[test]
+fn discard() {
+    run("discard on two file systems");
+}
+
+#[test]
+fn packs() {
+    run("pack as zip");
+    run("pack as tar.zst");
+    run("retrieve from a pack");
+}
+
+#[test]
+fn merge() {
+    run("merge of two folders");
+}
+
+fn lay_out(world: &World) {
+    world.rules("");
+    world.file("letters/a.txt", "first letter").file("letters/deep/b.txt", "second letter");
+}
+
+/// The contents of all files, the trash's among them, each as often as it is there.
+fn contents(world: &World) -> Vec<String> {
+    let mut all = world.picture();
+    let trash = world.trash().join("files");
+    if trash.exists() {
+        all.extend(picture_of(&trash).into_iter().map(|(name, what)| (format!("Trash{name}"), what)));
+    }
+    let mut texts: Vec<String> =
+        all.into_iter().filter(|(name, _)| !name.ends_with('/')).map(|(_, what)| what).collect();
+    texts.sort();
+    texts
+}
+
+/// A copy counts once it is whole under its name; the original is never touched.
+#[test]
+fn copies_of_folders() {
+    let words = ["put", "Downloads/letters", "--on", "3", "--copy", "--yes"];
+    for point in 1.. {
+        let world = World::new();
+        lay_out(&world);
+        let downloads = picture_of(&world.at("Downloads"));
+        let letters = picture_of(&world.at("Downloads/letters"));
+        let mut command = world.command(&words);
+        let killed = command.env("NINE_KILL_AT", point.to_string()).output().unwrap().status;
+        if killed.signal() != Some(9) {
+            assert!(killed.success() && point > 8, "{killed}, {point} points");
+            return;
+        }
+        let recovered = world.nine(&["history"]).ends(0);
+        assert!(!recovered.err.contains("neither"), "point {point}: {}", recovered.err);
+        assert_eq!(picture_of(&world.at("Downloads")), downloads, "point {point}");
+        let left = world.picture().into_keys().find(|name| name.contains(".nine-"));
+        assert_eq!(left, None, "point {point}");
+        let copy = world.shelves.join("3 Grants/letters");
+        assert!(!copy.exists() || picture_of(&copy) == letters, "point {point}: half a copy");
+        assert_eq!(world.nine(&["history"]).ends(0).err, "", "a second look finds nothing, point {point}");
+        let undone = world.nine(&["undo", "--yes"]).status == 0;
+        assert!(!copy.exists(), "point {point}, undone: {undone}");
+    }
+}
+
+/// Of every content something is left in its place, whenever the program is killed.
+#[test]
+fn copies_that_are_discarded() {
+    let made = || {
+        let world = World::new();
+        world.rules("");
+        for (folder, text) in [("a", "one"), ("b", "one"), ("c", "one"), ("a/sub", "two"), ("b/sub", "two")] {
+            world.file(&format!("{folder}/file"), text);
+        }
+        world.file("loose", "three").file("loose (1)", "three");
+        world
+    };
+    let texts = |world: &World| -> Vec<String> {
+        let all = picture_of(&world.at("Downloads"));
+        let mut texts: Vec<String> = all
+            .into_iter()
+            .filter(|(name, _)| !name.ends_with('/'))
+            .map(|(_, what)| what.split(' ').next().unwrap_or_default().to_owned())
+            .collect();
+        texts.sort();
+        texts.dedup();
+        texts
+    };
+    for point in 1.. {
+        let world = made();
+        let (before, whole) = (world.picture(), contents(&world));
+        let mut command = world.command(&["copies", "--discard", "--yes"]);
+        let killed = command.env("NINE_KILL_AT", point.to_string()).output().unwrap().status;
+        assert_eq!(texts(&world), ["one", "three", "two"], "point {point}");
+        if killed.signal() != Some(9) {
+            assert!(killed.success() && point > 8, "{killed}, {point} points");
+            return;
+        }
+        let recovered = world.nine(&["history"]).ends(0);
+        assert!(!recovered.err.contains("neither"), "point {point}: {}", recovered.err);
+        assert_eq!(contents(&world), whole, "point {point}");
+        while world.nine(&["undo", "--yes"]).status == 0 {}
+        assert_eq!(world.picture(), before, "point {point}");
+    }
+}
