@@ -84,6 +84,8 @@ pub struct Carrier<'a> {
 pub struct Folders {
     there: HashSet<Spot>,
     touched: BTreeSet<Spot>,
+    /// Folders that were made.
+    made: Vec<Spot>,
     /// Folders in which new ones were made since anything was last copied.
     made_in: Vec<Spot>,
 }
@@ -105,6 +107,8 @@ impl<'a> Carrier<'a> {
     /// # Errors
     /// If the daybook cannot be written: then no further step is begun.
     pub fn carry(&mut self, steps: &[Step]) -> io::Result<Outcome> {
+        // The person was asked in between, and may have taken a while.
+        self.places.look_anew();
         let mut outcome = Outcome::default();
         let mut sets: HashMap<u32, Vec<usize>> = HashMap::new();
         for (at, step) in steps.iter().enumerate() {
@@ -138,6 +142,11 @@ impl<'a> Carrier<'a> {
             } else {
                 self.daybook.listed(at)?;
             }
+        }
+        if !outcome.failed.is_empty() {
+            // Nothing came into some of the folders that were made for it.
+            let made = std::mem::take(&mut self.folders.made);
+            self.clear_away(&made);
         }
         outcome.unsure = self.sync_touched();
         Ok(outcome)
@@ -364,7 +373,7 @@ impl<'a> Carrier<'a> {
         for folder in missing.into_iter().rev() {
             self.daybook.folder(&folder)?;
             match self.places.of(&folder).and_then(|store| store.make_folder(&folder.path)) {
-                Ok(true) => {}
+                Ok(true) => self.folders.made.push(folder.clone()),
                 Ok(false) => self.daybook.folder_was_there(&folder)?,
                 Err(error) => return Ok(Err(error)),
             }

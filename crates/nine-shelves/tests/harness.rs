@@ -17,6 +17,8 @@ mod scenes;
 
 #[path = "harness/at_once.rs"]
 mod at_once;
+#[path = "harness/between.rs"]
+mod between;
 #[path = "harness/hostile.rs"]
 mod hostile;
 #[path = "harness/killed.rs"]

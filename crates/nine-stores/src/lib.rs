@@ -153,6 +153,8 @@ pub trait Store: Send + Sync + fmt::Debug {
     /// Where the place is, in the written form of [`nine_core::escape`].
     fn address(&self) -> String;
 
+    /// Forgets which folder had which name, since others may have moved them about.
+    fn look_anew(&self) {}
     /// Everything below the place. Opens no file.
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan>;
     /// What stands at a path, if anything does. Never follows a link.

@@ -19,6 +19,11 @@ pub struct Places {
 }
 
 impl Places {
+    /// Has every place look anew at what lies where.
+    pub fn look_anew(&self) {
+        self.stores.values().for_each(|store| store.look_anew());
+    }
+
     /// Adds a place.
     pub fn add(&mut self, name: impl Into<String>, store: Arc<dyn Store>) {
         self.stores.insert(name.into(), store);

@@ -49,7 +49,7 @@ fn run(name: &str) {
     let scene = SCENES.iter().find(|scene| scene.name == name).expect("there is such a scene");
     let points = at_every_point(scene);
     assert!(points >= 5, "{name}: {points} points");
-    let moments = at_random_moments(scene, if is_long() { 100 } else { 3 });
+    let moments = at_random_moments(scene, if is_long() { 50 } else { 3 });
     eprintln!("killed: {name}: {points} points, {moments} moments");
 }
 

@@ -139,6 +139,12 @@ impl World {
         Ran::new(self.command(words).output().unwrap())
     }
 
+    /// What the program prints, byte for byte.
+    #[allow(dead_code)] // not by every test program
+    pub fn nine_raw(&self, words: &[&str]) -> Vec<u8> {
+        self.command(words).output().unwrap().stdout
+    }
+
     /// Everything in the pile and on the shelves: names, bytes, times of files, modes, tags.
     pub fn picture(&self) -> BTreeMap<String, String> {
         let mut picture = picture_of(&self.at("Downloads"));
@@ -189,6 +195,17 @@ pub fn tags_of(path: &Path) -> String {
 
 /// Runs the program on a terminal of its own, with these answers; its status and what was shown.
 pub fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, String) {
+    on_a_terminal_once(world, words, "", || {}, answer)
+}
+
+/// The same; once `seen` has been shown `act` is done, and only then the answers are given.
+pub fn on_a_terminal_once(
+    world: &World,
+    words: &[&str],
+    seen: &str,
+    act: impl FnOnce(),
+    answer: &str,
+) -> (i32, String) {
     use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
     let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
     grantpt(&main).unwrap();
@@ -200,12 +217,21 @@ pub fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, Strin
     let mut child = command.spawn().unwrap();
     drop(command);
     let mut main = fs::File::from(main);
-    main.write_all(answer.as_bytes()).unwrap();
+    let mut act = Some(act);
     let mut shown = Vec::new();
-    // The terminal's end reads as an error once the last program has left it.
     let mut block = [0; 4096];
-    while let Ok(length @ 1..) = main.read(&mut block) {
+    loop {
+        if String::from_utf8_lossy(&shown).contains(seen)
+            && let Some(act) = act.take()
+        {
+            act();
+            main.write_all(answer.as_bytes()).unwrap();
+        }
+        // The terminal's end reads as an error once the last program has left it.
+        let Ok(length @ 1..) = main.read(&mut block) else { break };
         shown.extend_from_slice(&block[..length]);
     }
-    (child.wait().unwrap().code().unwrap(), String::from_utf8_lossy(&shown).into_owned())
+    let shown = String::from_utf8_lossy(&shown).into_owned();
+    assert!(act.is_none(), "`{seen}` was never shown: {shown}");
+    (child.wait().unwrap().code().unwrap(), shown)
 }

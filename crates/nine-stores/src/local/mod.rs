@@ -120,7 +120,15 @@ impl LocalStore {
         if let Some(folder) = at_hand.get(path) {
             return Ok(Arc::clone(folder));
         }
-        let folder = Arc::new(self.open_at(path, FOLDER_FLAGS)?);
+        let folder = match self.open_at(path, FOLDER_FLAGS) {
+            Ok(folder) => Arc::new(folder),
+            Err(StoreError::NotAFolder) => {
+                drop(at_hand);
+                let is_link = matches!(self.entry(path), Ok(Some(entry)) if entry.kind == Kind::Link);
+                return Err(if is_link { StoreError::LeadsElsewhere } else { StoreError::NotAFolder });
+            }
+            Err(other) => return Err(other),
+        };
         if at_hand.len() >= FOLDERS_AT_HAND {
             at_hand.clear();
         }
@@ -209,8 +217,11 @@ impl Store for LocalStore {
         escape(self.path.as_os_str().as_bytes())
     }
 
+    fn look_anew(&self) {
+        self.forget_folders();
+    }
+
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
-        // Others may have moved folders about since they were opened.
         self.forget_folders();
         scan::scan(self, scope, watch)
     }
