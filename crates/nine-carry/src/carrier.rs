@@ -326,8 +326,8 @@ impl<'a> Carrier<'a> {
         let temporary = temporary(self.daybook.run(), at, to);
         let now = Moment::from_timestamp((self.clock)().timestamp());
         let made = match &step.act {
-            Act::Pack { .. } => packed(source, step, target, to, &temporary, now),
-            _ => unpacked(source, step, target, &temporary),
+            Act::Pack { .. } => packed((source, target), step, to, &temporary, (now, self.watch)),
+            _ => unpacked((source, target), step, &temporary, self.watch),
         };
         let made = made.and_then(|stamp| {
             transfer::publish(target, &temporary, &stamp, &to.path)?;
@@ -421,26 +421,30 @@ impl<'a> Carrier<'a> {
 
 /// Writes a folder that is still what was planned into a pack under a temporary name.
 fn packed(
-    source: &dyn Store,
+    (source, target): (&dyn Store, &dyn Store),
     step: &Step,
-    target: &dyn Store,
     to: &Spot,
     temporary: &ItemPath,
-    now: Moment,
+    (now, watch): (Moment, &Watch),
 ) -> StoreResult<Stamp> {
     expect(source, &step.item.path, &step.stamp)?;
     if target.entry(&to.path)?.is_some() {
         return Err(StoreError::Taken);
     }
     let (form, _) = Form::of_name(to.path.name()).ok_or(StoreError::NotThere)?;
-    packing::pack(source, &step.item.path, target, temporary, now, form)
+    packing::pack(source, &step.item.path, target, temporary, now, form, watch)
 }
 
 /// Takes an item out of a pack that is still what was planned, under a temporary name.
-fn unpacked(source: &dyn Store, step: &Step, target: &dyn Store, temporary: &ItemPath) -> StoreResult<Stamp> {
+fn unpacked(
+    (source, target): (&dyn Store, &dyn Store),
+    step: &Step,
+    temporary: &ItemPath,
+    watch: &Watch,
+) -> StoreResult<Stamp> {
     let (pack, at) = in_pack(&step.item).ok_or(StoreError::NotThere)?;
     expect(source, &pack.path, &step.stamp)?;
-    packing::unpack(&Side { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary)
+    packing::unpack(&Side { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary, watch)
 }
 
 fn expect(store: &dyn Store, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {

@@ -11,7 +11,7 @@ use nine_core::place::ItemPath;
 use nine_core::tags::to_attribute;
 use nine_stores::local::TAGS_ATTRIBUTE;
 use nine_stores::packs::{self, Member, Pack};
-use nine_stores::{Meta, Store, StoreError, StoreResult, Summing};
+use nine_stores::{Meta, Store, StoreError, StoreResult, Summing, Watch};
 
 use crate::transfer::{Piece, pieces, same_content};
 
@@ -32,6 +32,7 @@ pub(crate) fn pack(
     temporary: &ItemPath,
     now: Moment,
     form: Form,
+    watch: &Watch,
 ) -> StoreResult<Stamp> {
     let pieces = inside(source, folder)?;
     let meta = Meta { modified: now, mode: Some(MODE), ..Meta::default() };
@@ -50,7 +51,7 @@ pub(crate) fn pack(
     packed?;
     let sums = member_sums(source, folder)?;
     let written = Pack { store: target, path: temporary, form };
-    compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums))?;
+    compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
     Ok(target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp())
 }
 
@@ -94,6 +95,7 @@ pub(crate) fn compare(
     disk: &dyn Store,
     path: &ItemPath,
     sums: Option<&Sums>,
+    watch: &Watch,
 ) -> StoreResult<()> {
     let top = disk.entry(path)?.ok_or(StoreError::NotThere)?;
     let listed = pieces(disk, path, top)?;
@@ -121,6 +123,7 @@ pub(crate) fn compare(
                     same
                 }
             };
+        watch.read(member.size);
         if same { Ok(true) } else { Err(StoreError::CopyDiffers) }
     })?;
     if left.is_empty() { Ok(()) } else { Err(StoreError::CopyDiffers) }
@@ -137,7 +140,12 @@ fn expect_sum(sums: Option<&Sums>, path: &ItemPath, found: Sum) -> StoreResult<(
 ///
 /// # Errors
 /// If it is not there, cannot be read, or is not what its checksum says. The caller takes the rest away.
-pub(crate) fn unpack(side: &Side, target: &dyn Store, temporary: &ItemPath) -> StoreResult<Stamp> {
+pub(crate) fn unpack(
+    side: &Side,
+    target: &dyn Store,
+    temporary: &ItemPath,
+    watch: &Watch,
+) -> StoreResult<Stamp> {
     let list = |name: &str| match packs::read_member(&side.pack, &ItemPath::root().join(name)) {
         Ok(bytes) => Ok(Some(bytes)),
         Err(StoreError::NotThere) => Ok(None),
@@ -164,6 +172,7 @@ pub(crate) fn unpack(side: &Side, target: &dyn Store, temporary: &ItemPath) -> S
             }
             Kind::Other => return Err(StoreError::Special),
         }
+        watch.read(member.size);
         Ok(true)
     })?;
     for (folder, meta) in folders.iter().rev() {

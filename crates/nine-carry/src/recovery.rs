@@ -291,7 +291,8 @@ fn look_at_packed(
     let made = target.entry(&to.path)?;
     let both = side.pack.store.entry(side.pack.path)?.is_some() && disk.entry(path)?.is_some();
     // The folder may have gone into the trash after it was packed.
-    let is_done = made.is_some() && (!both || packing::compare(side, disk, path, None).is_ok());
+    let is_done =
+        made.is_some() && (!both || packing::compare(side, disk, path, None, &Watch::default()).is_ok());
     Ok(match made.filter(|_| is_done) {
         Some(made) => Found::Done { stamp: Some(made.stamp()), kept_as: None, finished: false },
         None => Found::NotBegun { taken_back: half },

@@ -228,7 +228,7 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
     session.carrying(true);
     let watch = nine_stores::Watch::default();
     let items = steps.iter().filter(|step| step.act != Act::List).count() as u64;
-    let carried = progress::during("step", Some(items), &watch, || {
+    let carried = progress::of_run(items, &watch, &session.watch, || {
         let mut over = 0;
         let mut count_steps = |now: usize| {
             watch.saw((now - over) as u64);

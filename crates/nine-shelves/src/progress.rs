@@ -21,6 +21,21 @@ pub fn during<T>(label: &str, total: Option<u64>, watch: &Watch, work: impl FnOn
     show(|over| poll_entries(label, total, watch, over), work)
 }
 
+/// Carries a run out while showing how many steps are over, and, where `reading` counts bytes that are
+/// compared or summed up, those.
+pub fn of_run<T>(total: u64, steps: &Watch, reading: &Watch, work: impl FnOnce() -> T) -> T {
+    let before = reading.bytes().0;
+    let message = || match reading.bytes().0 - before {
+        0 => format!("step {} of {total}", steps.entries()),
+        bytes => format!("step {} of {total}, {} compared or summed up", steps.entries(), readable(bytes)),
+    };
+    let tell = |bar: &ProgressBar| {
+        bar.set_message(message());
+        bar.tick();
+    };
+    show(|over| poll(over, || bar(None, "{msg}"), tell), work)
+}
+
 fn show<T>(poll: impl FnOnce(&AtomicBool) + Send, work: impl FnOnce() -> T) -> T {
     if !std::io::stderr().is_terminal() {
         return work();

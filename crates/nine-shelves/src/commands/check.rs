@@ -61,6 +61,10 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
         for layout in &layouts {
             print_shelves(&mut out, session, layout)?;
         }
+        if let (Some(archive), Some(shelf)) = (&config.archive, opened.archive.first()) {
+            let when = session.look.text(&archive.when.to_string());
+            writeln!(out, "\n{STRONG}archive{STRONG:#}\n  {shelf}  {FAINT}for what is `{when}`{FAINT:#}")?;
+        }
         out.flush()?;
     } else {
         records::print(found.iter(), args.format)?;
