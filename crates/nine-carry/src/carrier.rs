@@ -1,10 +1,10 @@
 //! Carries out the steps of a checked worklist.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap};
 use std::io;
 
 use nine_core::archive::{Form, in_pack};
-use nine_core::item::{Kind, Stamp};
+use nine_core::item::Stamp;
 use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step};
@@ -14,6 +14,7 @@ use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 use crate::Clock;
 use crate::copies;
 use crate::daybook::{Writer, stamp};
+use crate::folders::Folders;
 use crate::lists::Lists;
 use crate::packing::{self, Side};
 use crate::transfer::{self, Copied, Route, temporary};
@@ -77,17 +78,6 @@ pub struct Carrier<'a> {
     /// Told after each step how many are over.
     pub progress: &'a mut dyn FnMut(usize),
     pub(crate) folders: Folders,
-}
-
-/// Folders that are known to be there, and those in which something was done.
-#[derive(Debug, Default)]
-pub struct Folders {
-    there: HashSet<Spot>,
-    touched: BTreeSet<Spot>,
-    /// Folders that were made.
-    made: Vec<Spot>,
-    /// Folders in which new ones were made since anything was last copied.
-    made_in: Vec<Spot>,
 }
 
 impl<'a> Carrier<'a> {
@@ -354,68 +344,6 @@ impl<'a> Carrier<'a> {
                 Err(io::Error::other(format!("{} could not be taken back: {error}", step.item)))
             }
         }
-    }
-
-    /// Makes a folder and those above it, noting each before it is made.
-    fn make_folders(&mut self, folder: &Spot) -> io::Result<StoreResult<()>> {
-        let mut missing = Vec::new();
-        let mut here = folder.clone();
-        while !here.path.is_root() && !self.folders.there.contains(&here) {
-            match self.places.of(&here).and_then(|store| store.entry(&here.path)) {
-                Ok(Some(entry)) if entry.kind == Kind::Folder => break,
-                Ok(Some(entry)) if entry.kind == Kind::Link => return Ok(Err(StoreError::LeadsElsewhere)),
-                Ok(Some(_)) => return Ok(Err(StoreError::NotAFolder)),
-                Ok(None) => missing.push(here.clone()),
-                Err(error) => return Ok(Err(error)),
-            }
-            here = here.folder();
-        }
-        for folder in missing.into_iter().rev() {
-            self.daybook.folder(&folder)?;
-            match self.places.of(&folder).and_then(|store| store.make_folder(&folder.path)) {
-                Ok(true) => self.folders.made.push(folder.clone()),
-                Ok(false) => self.daybook.folder_was_there(&folder)?,
-                Err(error) => return Ok(Err(error)),
-            }
-            self.touch(&folder.folder());
-            self.folders.made_in.push(folder.folder());
-        }
-        self.folders.there.insert(folder.clone());
-        Ok(Ok(()))
-    }
-
-    fn touch(&mut self, folder: &Spot) {
-        if !self.folders.touched.contains(folder) {
-            self.folders.touched.insert(folder.clone());
-        }
-    }
-
-    /// Takes away folders that are empty, the deepest first.
-    pub fn clear_away(&mut self, made: &[Spot]) -> usize {
-        let mut folders: Vec<&Spot> = made.iter().collect();
-        folders.sort_by_key(|folder| std::cmp::Reverse(folder.path.depth()));
-        let gone = folders.into_iter().filter(|folder| {
-            let store = self.places.of(folder);
-            store.and_then(|store| store.remove_empty_folder(&folder.path)).unwrap_or(false)
-        });
-        gone.count()
-    }
-
-    /// Makes sure that what was moved stays moved after a loss of power. Returns the folders of which that is
-    /// not sure, and why.
-    pub(crate) fn sync_touched(&mut self) -> Vec<(Spot, String)> {
-        let touched = std::mem::take(&mut self.folders.touched).into_iter();
-        let sync = |folder: Spot| {
-            let synced = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
-            match synced {
-                // A folder that is gone or unreachable has nothing to lose.
-                Ok(()) | Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
-                    None
-                }
-                Err(error) => Some((folder, error.to_string())),
-            }
-        };
-        touched.filter_map(sync).collect()
     }
 }
 

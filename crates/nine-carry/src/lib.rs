@@ -8,6 +8,7 @@ mod carrier;
 mod copies;
 pub mod daybook;
 mod facts;
+mod folders;
 mod lists;
 mod lock;
 mod packing;

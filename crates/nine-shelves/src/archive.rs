@@ -1,6 +1,10 @@
 //! The archive as it stands: its shelf, its dated folders, and what their lists say.
 
+use std::borrow::Cow;
+use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
+use std::io::Read;
+use std::sync::Arc;
 
 use nine_core::archive::{CONTENTS, Contents, Form, list_beside};
 use nine_core::config::Config;
@@ -8,7 +12,7 @@ use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
-use nine_stores::Places;
+use nine_stores::{LocalStore, Places, Store};
 
 use crate::layout;
 use crate::pipeline::Planned;
@@ -28,8 +32,9 @@ pub struct Dated {
     pub form: Option<Form>,
     /// Where its list of contents is.
     pub list: Spot,
-    /// The list, or why it cannot be read.
-    pub contents: Result<Contents, String>,
+    store: Arc<LocalStore>,
+    /// The list, once it was asked for, or why it cannot be read.
+    contents: OnceCell<Result<Contents, String>>,
 }
 
 impl Dated {
@@ -39,12 +44,24 @@ impl Dated {
         Form::of_name(name).filter(|_| self.form.is_some()).map_or(name, |(_, stem)| stem).to_vec()
     }
 
+    /// Its list, which is read once, and only where it is asked for.
+    ///
+    /// # Errors
+    /// Why it cannot be read.
+    pub fn contents(&self) -> Result<&Contents, &str> {
+        let read = || {
+            let mut bytes = Vec::new();
+            let read = self.store.read(&self.list.path);
+            let read = read.and_then(|mut list| Ok(list.read_to_end(&mut bytes)?));
+            read.map_err(|error| error.to_string())?;
+            Contents::parse(&bytes).map_err(|error| error.to_string())
+        };
+        self.contents.get_or_init(read).as_ref().map_err(String::as_str)
+    }
+
     /// The list; an empty one where it cannot be read.
-    pub fn listed(&self) -> std::borrow::Cow<'_, Contents> {
-        match &self.contents {
-            Ok(contents) => std::borrow::Cow::Borrowed(contents),
-            Err(_) => std::borrow::Cow::Owned(Contents::default()),
-        }
+    pub fn listed(&self) -> Cow<'_, Contents> {
+        self.contents().map_or_else(|_| Cow::Owned(Contents::default()), Cow::Borrowed)
     }
 }
 
@@ -72,23 +89,29 @@ pub fn holds(shelves: &[Spot], spot: &Spot) -> bool {
 pub fn dated(opened: &Opened) -> Vec<Dated> {
     let mut found = Vec::new();
     let Some(shelf) = opened.archive.first() else { return found };
-    let mut open = vec![(shelf.clone(), 0)];
+    let Some(store) = opened.store(&shelf.place) else { return found };
+    let mut open = vec![(shelf.path.clone(), 0)];
     while let Some((folder, depth)) = open.pop() {
-        let listed = opened.places.of(&folder).and_then(|store| store.list(&folder.path));
-        let listed: HashMap<Vec<u8>, Entry> = listed.unwrap_or_default().into_iter().collect();
-        let at = |name: &[u8]| Spot::new(folder.place.clone(), folder.path.join(name));
+        let listed: HashMap<Vec<u8>, Entry> = store.list(&folder).unwrap_or_default().into_iter().collect();
+        let dated = |name: &[u8], entry: &Entry, form, list| Dated {
+            at: Spot::new(shelf.place.clone(), folder.join(name)),
+            entry: entry.clone(),
+            form,
+            list: Spot::new(shelf.place.clone(), list),
+            store: Arc::clone(store),
+            contents: OnceCell::new(),
+        };
         for (name, entry) in &listed {
             let packed = Form::of_name(name).filter(|(_, stem)| listed.contains_key(&list_beside(stem)));
             match (entry.kind, packed) {
                 (Kind::File, Some((form, stem))) => {
-                    found.push(read(opened, at(name), entry, Some(form), at(&list_beside(stem))));
+                    found.push(dated(name, entry, Some(form), folder.join(list_beside(stem))));
                 }
                 (Kind::Folder, _) => {
-                    let list = Spot::new(folder.place.clone(), folder.path.join(name).join(CONTENTS));
-                    let is_dated = opened.places.of(&list).and_then(|store| store.entry(&list.path));
-                    match is_dated {
-                        Ok(Some(_)) => found.push(read(opened, at(name), entry, None, list)),
-                        _ if depth + 1 < DEEPEST => open.push((at(name), depth + 1)),
+                    let list = folder.join(name).join(CONTENTS);
+                    match store.entry(&list) {
+                        Ok(Some(_)) => found.push(dated(name, entry, None, list)),
+                        _ if depth + 1 < DEEPEST => open.push((folder.join(name), depth + 1)),
                         _ => {}
                     }
                 }
@@ -98,17 +121,6 @@ pub fn dated(opened: &Opened) -> Vec<Dated> {
     }
     found.sort_by(|a, b| a.at.cmp(&b.at));
     found
-}
-
-fn read(opened: &Opened, at: Spot, entry: &Entry, form: Option<Form>, list: Spot) -> Dated {
-    let contents = opened.places.of(&list).and_then(|store| {
-        let mut bytes = Vec::new();
-        std::io::Read::read_to_end(&mut *store.read(&list.path)?, &mut bytes)?;
-        Ok(bytes)
-    });
-    let contents = contents.map_err(|error| error.to_string());
-    let contents = contents.and_then(|bytes| Contents::parse(&bytes).map_err(|error| error.to_string()));
-    Dated { at, entry: entry.clone(), form, list, contents }
 }
 
 /// The steps, and behind them one for each dated folder of the archive whose lists they change.

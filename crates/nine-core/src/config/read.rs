@@ -472,7 +472,12 @@ impl Reader<'_> {
                 Some(name) => format!("there is no bookcase `{name}`"),
                 None => "there is no bookcase to put things in".into(),
             };
-            let help = if known.is_empty() {
+            let near = put.bookcase.as_deref().and_then(|name| {
+                nearest(name, config.bookcases.iter().map(|bookcase| bookcase.name.as_str()))
+            });
+            let help = if let Some(near) = near {
+                format!("did you mean `{near}`?")
+            } else if known.is_empty() {
                 "make one: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]".to_owned()
             } else {
                 format!("the bookcases are {known}")

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::Proposal;
-use super::at_sight::{AtSight, Left, in_use};
+use super::at_sight::{AtSight, Left};
 use super::followers::{Siblings, with_followers};
 use super::tidy::{Pass, Wants, item};
 use crate::archive::Archive;
@@ -99,15 +99,7 @@ impl<'a> Target<'a> {
 
 /// What is stale of all that lies loose in a pile.
 pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> Archived {
-    let at_sight = AtSight {
-        tree,
-        places: pass.places,
-        unsettled: pass.now.before(pile.settle),
-        now: pass.now.moment(),
-        hidden: false,
-        unfinished: false,
-        in_use: in_use(tree, pass.in_use),
-    };
+    let at_sight = AtSight::of_loose(pass, pile, tree);
     let when = &target.archive.when;
     let wants = Wants {
         tags: true,

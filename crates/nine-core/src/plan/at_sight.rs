@@ -2,6 +2,8 @@
 
 use std::collections::HashSet;
 
+use super::tidy::Pass;
+use crate::config::Pile;
 use crate::item::{Identity, Kind};
 use crate::moment::Moment;
 use crate::names::{is_hidden, is_unfinished};
@@ -88,7 +90,20 @@ pub(super) fn in_use(tree: &Tree, open: &HashSet<Identity>) -> HashSet<NodeId> {
     found
 }
 
-impl AtSight<'_> {
+impl<'a> AtSight<'a> {
+    /// For what lies loose in a pile, where neither hidden items nor partial downloads are asked for.
+    pub fn of_loose(pass: &'a Pass, pile: &Pile, tree: &'a Tree) -> Self {
+        Self {
+            tree,
+            places: pass.places,
+            unsettled: pass.now.before(pile.settle),
+            now: pass.now.moment(),
+            hidden: false,
+            unfinished: false,
+            in_use: in_use(tree, pass.in_use),
+        }
+    }
+
     /// Why an entry is left, if it is.
     pub fn why(&self, id: NodeId, path: &ItemPath) -> Option<Left> {
         let entry = self.tree.entry(id);

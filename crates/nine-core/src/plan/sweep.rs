@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::Proposal;
-use super::at_sight::{AtSight, Left, in_use};
+use super::at_sight::{AtSight, Left};
 use super::followers::with_followers;
 use super::tidy::Pass;
 use crate::config::Pile;
@@ -42,15 +42,7 @@ pub struct Swept {
 /// Sweeps a pile. What is hidden, still arriving, changed just now or a place of its own is left, and so
 /// are the folders into which something was swept before.
 pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> Swept {
-    let at_sight = AtSight {
-        tree,
-        places: pass.places,
-        unsettled: pass.now.before(pile.settle),
-        now: pass.now.moment(),
-        hidden: false,
-        unfinished: false,
-        in_use: in_use(tree, pass.in_use),
-    };
+    let at_sight = AtSight::of_loose(pass, pile, tree);
     let name = match to {
         To::Dated => dated(tree, pass.now),
         To::Later(_) => LATER.as_bytes().to_vec(),

@@ -2,10 +2,11 @@
 
 use std::collections::{BTreeSet, HashSet};
 use std::os::unix::ffi::OsStrExt;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use nine_carry::daybook::Ended;
 use nine_core::amount::counted;
+use nine_core::archive::Form;
 use nine_core::condition::Condition;
 use nine_core::config::Config;
 use nine_core::escape::escape;
@@ -104,22 +105,21 @@ impl Stored<'_> {
         let mut here = typed.to_owned();
         loop {
             if let Ok(found) = whereabouts::find(self.session, self.opened, &here) {
+                let is_pack = Form::of_name(found.spot.path.name()).is_some();
+                if !inside.is_empty() && !is_pack {
+                    break;
+                }
                 let names = inside.iter().rev().map(|name: &std::ffi::OsString| name.as_bytes());
                 let below = ItemPath::of_names(names);
                 return Ok(Spot::new(found.spot.place, found.spot.path.join_path(&below)));
             }
-            match (here.file_name().map(ToOwned::to_owned), here.parent().map(PathBuf::from)) {
-                (Some(name), Some(parent)) if !parent.as_os_str().is_empty() => {
-                    inside.push(name);
-                    here = parent;
-                }
-                _ => {
-                    let shown = escape(typed.as_os_str().as_bytes());
-                    return Err(Failure::words(format!("there is nothing at {shown}"))
-                        .hint("nine search finds what is archived, and where"));
-                }
-            }
+            let (Some(name), Some(parent)) = (here.file_name(), here.parent()) else { break };
+            inside.push(name.to_owned());
+            here = parent.to_owned();
         }
+        let shown = escape(typed.as_os_str().as_bytes());
+        Err(Failure::words(format!("there is nothing at {shown}"))
+            .hint("nine search finds what is archived, and where"))
     }
 
     /// What came as an item and lies at a spot or below it.
@@ -140,7 +140,7 @@ impl Stored<'_> {
     }
 
     fn in_dated(&self, dated: &Dated, spot: &Spot) -> Done<Vec<Away>> {
-        let contents = dated.contents.as_ref().map_err(|why| {
+        let contents = dated.contents().map_err(|why| {
             Failure::system(format!("{} cannot be read: {why}", dated.list))
                 .hint("mend it, or bring items back with nine put")
         })?;

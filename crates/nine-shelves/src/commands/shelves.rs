@@ -142,8 +142,9 @@ impl<'a> Standing<'a> {
             )?;
             let shown = if all || found.len() <= LINES + 2 { found.len() } else { LINES };
             for tangle in &found[..shown] {
-                writeln!(out, "  {}", session.look.text(&self.words(tangle)))?;
-                writeln!(out, "      {FAINT}{}{FAINT:#}", session.look.text(&self.mend(tangle, many)))?;
+                let (at, rest) = (session.look.text(&tangle.at.to_string()), self.words(tangle));
+                writeln!(out, "  {STRONG}{at}{STRONG:#}  {FAINT}{}{FAINT:#}", session.look.text(&rest))?;
+                writeln!(out, "      {}", session.look.text(&self.mend(tangle, many)))?;
             }
             if shown < found.len() {
                 let more = counted((found.len() - shown) as u64, "more", "more");
@@ -218,17 +219,17 @@ impl<'a> Standing<'a> {
         Spot::new(self.name, path.clone())
     }
 
+    /// What is told behind the folder's name.
     fn words(&self, tangle: &Tangle) -> String {
-        let (at, files) = (&tangle.at, counted(tangle.count, "file", "files"));
+        let files = counted(tangle.count, "file", "files");
         let other = tangle.other.as_ref().map(ToString::to_string).unwrap_or_default();
         match tangle.wrong {
-            Wrong::Missing => format!("{at}"),
-            Wrong::Renamed => format!("{at}  is {other} in shelves.toml"),
-            Wrong::Twice | Wrong::CaseOnly | Wrong::SameName => format!("{at}  {files}, and {other}"),
-            Wrong::Mixed => format!("{at}  {files} beside its folders"),
-            Wrong::Deep => format!("{at}  {} folders deep", tangle.count),
-            Wrong::Full => format!("{at}  {} things", count(tangle.count)),
-            Wrong::Empty => format!("{at}"),
+            Wrong::Missing | Wrong::Empty => String::new(),
+            Wrong::Renamed => format!("is {other} in shelves.toml"),
+            Wrong::Twice | Wrong::CaseOnly | Wrong::SameName => format!("{files}, and {other}"),
+            Wrong::Mixed => format!("{files} beside its folders"),
+            Wrong::Deep => format!("{} folders deep", tangle.count),
+            Wrong::Full => format!("{} things", count(tangle.count)),
         }
     }
 

@@ -14,7 +14,7 @@ impl Looking<'_> {
     pub fn add_packs(&mut self, opened: &Opened, dated: &[Dated]) {
         for pack in dated.iter().filter(|dated| dated.form.is_some()) {
             let Some(store) = opened.store(&pack.at.place) else { continue };
-            if let Err(why) = &pack.contents {
+            if let Err(why) = pack.contents() {
                 self.trouble(&pack.list.to_string(), &format!("could not be read: {why}"));
                 continue;
             }

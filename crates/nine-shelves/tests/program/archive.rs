@@ -113,6 +113,10 @@ fn a_selection_keeps_the_place_that_it_came_from() {
     world.nine(&["archive", "Shelves/1 Boats"]).ends(2).warns("is a place of its own");
     world.old_file(&world.at("elsewhere.txt"), "x");
     world.nine(&["archive", "elsewhere.txt"]).ends(2).warns("lies in no pile");
+    world
+        .nine(&["retrieve", "Downloads/no such.txt"])
+        .ends(2)
+        .warns("there is nothing at Downloads/no such.txt");
     world.nine(&["retrieve", "Downloads/fresh.txt"]).ends(2).warns("neither archived nor swept");
 }
 

@@ -43,7 +43,7 @@ fn what_is_wrong_is_told_with_the_command_that_mends_it() {
     let world = world();
     let ran = world.nine(&["shelves"]).ends(0).says("1 Boats").says("2 folders, 2 deep");
     let ran = ran.says("1 Boats/Claims  5 files, and 2 Loans/Claims").says("3 Grants");
-    ran.says("2 Loans  1 file beside its folders").says("2 Loans/none\n").says("things to look at");
+    ran.says("2 Loans  1 file beside its folders").says("2 Loans/none").says("things to look at");
     // Every command that is told does what it says; the rest of the list is about other things then.
     for round in 0.. {
         let json = world.nine(&["shelves", "--format", "json"]).ends(0).out;

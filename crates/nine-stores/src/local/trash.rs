@@ -15,7 +15,7 @@ use rustix::fs::{self, AtFlags, Mode, OFlags};
 use rustix::io::Errno;
 
 use super::{LocalStore, changes, trash_sizes as sizes};
-use crate::fault::{Op, before};
+use crate::fault::{Op, before, point};
 use crate::{StoreError, StoreResult};
 
 const ENDING: &[u8] = b".trashinfo";
@@ -202,6 +202,7 @@ pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &It
     let (folder, to_name) = store.parent(to)?;
     changes::move_name((&trash.files, &name), (&folder, to_name), entry.kind)?;
     // The note belongs to the item, which is no longer in the trash.
+    point();
     let _ = fs::unlinkat(&trash.info, info_name(&name), AtFlags::empty());
     if entry.kind == Kind::Folder {
         sizes::forget(&trash.path, &percent_encode(&name));

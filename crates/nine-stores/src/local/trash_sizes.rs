@@ -8,6 +8,8 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 
+use crate::fault::point;
+
 const NAME: &str = "directorysizes";
 
 /// Bytes of a block as `stat` counts them.
@@ -43,8 +45,11 @@ fn rewrite(trash: &Path, written: &str, line: &str) -> io::Result<()> {
     let mut text: String = old.lines().filter(is_other).map(|old| format!("{old}\n")).collect();
     text.push_str(line);
     let beside = trash.join(format!("{NAME}.nine-{}", std::process::id()));
+    point();
     let written = std::fs::File::create(&beside).and_then(|mut file| file.write_all(text.as_bytes()));
+    point();
     let moved = written.and_then(|()| std::fs::rename(&beside, &list));
+    point();
     moved.inspect_err(|_| drop(std::fs::remove_file(&beside)))
 }
 

@@ -37,7 +37,7 @@ fn record(dated: &Dated) -> Record {
         files: files().count() as u64,
         bytes: files().map(|line| line.size).sum(),
         at: dated.at.to_string(),
-        trouble: dated.contents.as_ref().err().cloned().unwrap_or_default(),
+        trouble: dated.contents().err().unwrap_or_default().to_owned(),
     }
 }
 

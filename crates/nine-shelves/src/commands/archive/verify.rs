@@ -76,7 +76,7 @@ fn report(opened: &Opened, dated: &Dated, watch: &Watch) -> Report {
         });
     if let Err(error) = found {
         report.trouble = error.to_string();
-    } else if let Err(why) = &dated.contents {
+    } else if let Err(why) = dated.contents() {
         report.trouble = format!("{CONTENTS}: {why}");
     }
     report
