@@ -141,7 +141,7 @@ pub struct TidyArgs {
 /// All that lies loose, into one folder with the day's date
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine sweep desktop            clears the desktop: everything into desktop/2031-04-07\n  nine sweep                    all piles, each into a folder of its own\n  nine sweep --sort-later       only what no rule is for, into the standing folder `Sort later`\n\nWhat is hidden, still arriving or changed just now stays, and so do folders of earlier sweeps."
+    after_help = "Examples:\n  nine sweep desktop            clears the desktop: everything into desktop/2031-04-07\n  nine sweep                    all piles, each into a folder of its own\n  nine sweep --sort-later       only what no rule is for, into the standing folder `Sort later`\n  nine retrieve desktop/2031-04-07/plan.pdf    pulls one back\n\nWhat is hidden, still arriving or changed just now stays, and so do folders of earlier sweeps."
 )]
 pub struct SweepArgs {
     /// The piles to sweep; all, if left out

@@ -52,6 +52,9 @@ pub fn run(args: &SweepArgs, session: &Session) -> Done {
     show_ask_carry(session, &opened, planned, &args.show, |_, out| {
         counts.iter().try_for_each(|line| writeln!(out, "{line}"))?;
         print_left_of(&left, looked_at, out)?;
-        writeln!(out, "{FAINT}nine put FILE --on SHELF files one of them; nine undo takes all back{FAINT:#}")
+        writeln!(
+            out,
+            "{FAINT}nine retrieve FILE pulls one of them back, nine put files it; nine undo takes all back{FAINT:#}"
+        )
     })
 }

@@ -106,7 +106,14 @@ fn a_person_moves_files_about_meanwhile() {
                 [&["tidy", "--yes"][..], &["archive", "--yes"], &["undo", "--yes"], &["sweep", "--yes"]]
             {
                 let ran = world.nine(words);
-                assert!(matches!(ran.status, 0 | 1), "round {round}, {words:?}: {}{}", ran.out, ran.err);
+                // There may be nothing to take back, if all of it was in the person's hand.
+                let nothing = ran.err.contains("no run to take back");
+                assert!(
+                    matches!(ran.status, 0 | 1) || nothing,
+                    "round {round}, {words:?}: {}{}",
+                    ran.out,
+                    ran.err
+                );
             }
             over.store(true, Ordering::Relaxed);
         });

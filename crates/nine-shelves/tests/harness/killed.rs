@@ -9,8 +9,7 @@ use super::support::{World, picture_of};
 /// Kills the scene's command at point after point, each time in a new world, until it is not killed any more.
 /// Returns how many cases there were.
 fn at_every_point(scene: &Scene) -> usize {
-    let mut cases = 0;
-    for point in (1..).step_by(scene.step()) {
+    for (cases, point) in (1..).step_by(scene.step()).enumerate() {
         let (world, before) = set(scene);
         let killed = world.command(scene.words).env("NINE_KILL_AT", point.to_string()).output().unwrap();
         if killed.status.signal() != Some(9) {
@@ -18,7 +17,6 @@ fn at_every_point(scene: &Scene) -> usize {
             assert!(killed.status.success(), "{}, point {point}: {} {said}", scene.name, killed.status);
             return cases;
         }
-        cases += 1;
         scene.holds(&world, &before, &format!("killed at point {point}"));
     }
     unreachable!("the program ends at some point")
