@@ -148,22 +148,37 @@ impl LocalStore {
     }
 
     fn open_at(&self, path: &ItemPath, flags: OFlags) -> StoreResult<OwnedFd> {
-        let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
         let bytes = if path.is_root() { b".".as_slice() } else { path.as_bytes() };
-        match fs::openat2(&self.root, bytes, flags, Mode::empty(), resolve) {
+        match fs::openat2(&self.root, bytes, flags, Mode::empty(), within()) {
             // A path longer than the kernel takes at once, or a kernel without this call.
             Err(Errno::NAMETOOLONG | Errno::NOSYS) => self.open_stepwise(path, flags),
             other => Ok(other?),
         }
     }
 
-    /// Opens a path one name at a time.
+    /// Opens a path in pieces that the kernel takes at once; one name at a time, if it does not know the call.
     fn open_stepwise(&self, path: &ItemPath, flags: OFlags) -> StoreResult<OwnedFd> {
         let mut here = fs::openat(&self.root, ".", FOLDER_FLAGS, Mode::empty())?;
-        let depth = path.depth();
-        for (at, name) in path.parts().enumerate() {
-            let flags = if at + 1 == depth { flags | OFlags::NOFOLLOW } else { FOLDER_FLAGS };
-            here = fs::openat(&here, name, flags, Mode::empty())?;
+        let names: Vec<&[u8]> = path.parts().collect();
+        let (mut at, mut most) = (0, LONGEST_PIECE);
+        while at < names.len() {
+            let mut piece = names[at].to_vec();
+            let mut end = at + 1;
+            while end < names.len() && piece.len() + 1 + names[end].len() <= most {
+                piece.push(b'/');
+                piece.extend_from_slice(names[end]);
+                end += 1;
+            }
+            let flags = if end == names.len() { flags | OFlags::NOFOLLOW } else { FOLDER_FLAGS };
+            here = match fs::openat2(&here, piece.as_slice(), flags, Mode::empty(), within()) {
+                Err(Errno::NOSYS) if end > at + 1 => {
+                    most = 0;
+                    continue;
+                }
+                Err(Errno::NOSYS) => fs::openat(&here, piece.as_slice(), flags, Mode::empty())?,
+                other => other?,
+            };
+            at = end;
         }
         Ok(here)
     }
@@ -185,6 +200,14 @@ impl LocalStore {
         }
         Ok(entry)
     }
+}
+
+/// Bytes of a path that the kernel takes at once, with room to spare.
+const LONGEST_PIECE: usize = 4000;
+
+/// What keeps a path below where it starts, and from following any link.
+fn within() -> ResolveFlags {
+    ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS
 }
 
 const WANTED: StatxFlags = StatxFlags::BASIC_STATS.union(StatxFlags::BTIME);
