@@ -59,8 +59,10 @@ impl Shown<'_> {
                 (group, steps, shown)
             })
             .collect();
+        // Reasons that are all short, such as the date that decided, are told whole.
+        let is_short = self.worklist.steps.iter().all(|step| step.why.chars().count() <= SHORT);
         // All groups share their columns, so that figures stand under figures.
-        let mut whole = self.table();
+        let mut whole = self.table(is_short);
         for (_, steps, shown) in &tables {
             for at in &steps[..*shown] {
                 whole.line(self.cells(*at, &beside));
@@ -70,7 +72,7 @@ impl Shown<'_> {
         for (group, steps, shown) in &tables {
             self.heading(out, group, steps)?;
             for at in &steps[..*shown] {
-                let mut table = self.table();
+                let mut table = self.table(is_short);
                 table.line(self.cells(*at, &beside));
                 table.print_with(out, self.look, &widths)?;
                 self.notes(out, *at)?;
@@ -136,10 +138,8 @@ impl Shown<'_> {
         }
     }
 
-    fn table(&self) -> Table {
+    fn table(&self, is_short: bool) -> Table {
         use Column::{Left, Right, Shortened, Squeezed};
-        // Reasons that are all short, such as the date that decided, are told whole.
-        let is_short = self.worklist.steps.iter().all(|step| step.why.chars().count() <= SHORT);
         let why = if is_short { Left } else { Squeezed };
         Table::new(&[Left, Shortened, Squeezed, Right, Right, Squeezed, why]).indented(2)
     }
