@@ -31,8 +31,14 @@ struct Trashed {
 
 impl Reader {
     fn list(&self) -> Vec<Trashed> {
-        let notes = fs::read_dir(self.trash.join("info")).unwrap().map(|note| note.unwrap().file_name());
-        let mut found: Vec<Trashed> = notes.map(|note| self.read(&note)).collect();
+        self.list_of("")
+    }
+
+    /// Those whose note has this part in it: others use the trash of a whole file system too.
+    fn list_of(&self, part: &str) -> Vec<Trashed> {
+        let notes = fs::read_dir(self.trash.join("info")).unwrap().map(|note| note.unwrap().path());
+        let notes = notes.filter(|note| fs::read_to_string(note).is_ok_and(|text| text.contains(part)));
+        let mut found: Vec<Trashed> = notes.map(|note| self.read(note.file_name().unwrap())).collect();
         found.sort_by(|a, b| a.kept.cmp(&b.kept));
         found
     }
@@ -135,6 +141,24 @@ fn a_second_reader_lists_and_restores_what_was_discarded() {
     assert_eq!(fs::metadata(&reader.trash).unwrap().permissions().mode() & 0o777, 0o700);
 }
 
+/// Recovery finds each again, however many of one name there are.
+#[test]
+fn the_last_of_many_of_one_name_is_found() {
+    let (home, pile) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    let store = store(pile.path(), home.path());
+    for name in ["plan.txt", ".nothing before the dot"] {
+        let path = ItemPath::new(name).unwrap();
+        let mut last = None;
+        for nth in 0..130 {
+            fs::write(pile.path().join(name), format!("{nth}")).unwrap();
+            let stamp = store.entry(&path).unwrap().unwrap().stamp();
+            last = Some((stamp, store.discard(&path, &stamp, DAY).unwrap()));
+        }
+        let (stamp, kept) = last.unwrap();
+        assert_eq!(store.find_discarded(&path, &stamp).unwrap(), Some(kept));
+    }
+}
+
 #[test]
 fn the_sizes_of_folders_are_kept_as_the_specification_says() {
     let (home, pile) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
@@ -187,7 +211,7 @@ fn another_file_system_has_a_trash_at_its_top() {
         let path = item.strip_prefix(root).unwrap();
         discard(&store, &ItemPath::new(path.as_os_str().as_bytes()).unwrap());
         assert!(!item.exists());
-        let listed = reader.list();
+        let listed = reader.list_of(other.path().file_name().unwrap().to_str().unwrap());
         let found = listed.iter().find(|trashed| trashed.from == item).expect("the reader finds it");
         reader.restore(found);
         assert!(item.exists());

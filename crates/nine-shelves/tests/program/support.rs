@@ -14,7 +14,25 @@ use nine_core::escape::escape;
 pub struct World {
     pub dir: tempfile::TempDir,
     pub shelves: PathBuf,
-    _other: Option<tempfile::TempDir>,
+    other: Option<tempfile::TempDir>,
+}
+
+/// The trash at the top of the other file system is everyone's: what a world put there goes with it.
+impl Drop for World {
+    fn drop(&mut self) {
+        let Some(other) = &self.other else { return };
+        let trash = other.path().with_file_name(format!(".Trash-{}", rustix::process::getuid().as_raw()));
+        let own = other.path().file_name().unwrap_or_default().to_string_lossy().into_owned();
+        for note in fs::read_dir(trash.join("info")).into_iter().flatten().flatten() {
+            let is_own = fs::read_to_string(note.path()).is_ok_and(|text| text.contains(&own));
+            let name = note.file_name();
+            if let Some(kept) = name.as_bytes().strip_suffix(b".trashinfo").filter(|_| is_own) {
+                let kept = trash.join("files").join(std::ffi::OsStr::from_bytes(kept));
+                let _ = fs::remove_dir_all(&kept).or_else(|_| fs::remove_file(&kept));
+                let _ = fs::remove_file(note.path());
+            }
+        }
+    }
 }
 
 /// What a run of the program left.
@@ -78,7 +96,7 @@ impl World {
         for folder in [&dir.path().join("Downloads"), &dir.path().join("nine"), &shelves] {
             fs::create_dir(folder).unwrap();
         }
-        Self { dir, shelves, _other: other }
+        Self { dir, shelves, other }
     }
 
     /// The trash of the configuration, on the bookcase's file system.

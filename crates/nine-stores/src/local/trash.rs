@@ -16,15 +16,15 @@ use rustix::io::Errno;
 
 use super::{LocalStore, changes, trash_sizes as sizes};
 use crate::fault::{Op, before, point};
-use crate::{StoreError, StoreResult};
+use crate::{Store, StoreError, StoreResult};
 
 const ENDING: &[u8] = b".trashinfo";
 
 /// How many names are tried before the trash is given up.
 const MOST_NAMES: usize = 10_000;
 
-/// How many numbered names are looked at to find a discarded item again.
-const MOST_RECALLED: usize = 100;
+/// How many numbered names are looked at to find a discarded item again, before the trash is listed.
+const FIRST_LOOKED_AT: usize = 100;
 
 /// An open trash.
 struct Trash {
@@ -214,13 +214,22 @@ pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &It
 pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
     let trash = Trash::for_item(store, path, stamp.identity.0[0])?;
     let wanted = format!("\nPath={}\n", trash.written(&store.absolute(path)));
-    for number in 1..MOST_RECALLED {
+    for number in 1..FIRST_LOOKED_AT {
         // A folder's number stands at its end, a file's before its extension.
         for is_folder in [false, true] {
             let kept = kept_name(path.name(), number, is_folder);
             if trash.keeps(store, &kept, &wanted, stamp)? {
                 return Ok(Some(trash.kept_as(&kept)));
             }
+        }
+    }
+    if store.entry(path)?.is_some_and(|entry| entry.stamp() == *stamp) {
+        return Ok(None);
+    }
+    // Very many items of one name.
+    for kept in trash.all_kept(path.name())? {
+        if trash.keeps(store, &kept, &wanted, stamp)? {
+            return Ok(Some(trash.kept_as(&kept)));
         }
     }
     Ok(None)
@@ -230,6 +239,21 @@ impl Trash {
     /// What [`restore`] knows an item by that has this name in the trash: its whole path.
     fn kept_as(&self, kept: &[u8]) -> Vec<u8> {
         self.path.join("files").join(std::ffi::OsStr::from_bytes(kept)).into_os_string().into_vec()
+    }
+
+    /// The names of all that the trash keeps of items called `name`, and perhaps of some others.
+    fn all_kept(&self, name: &[u8]) -> StoreResult<Vec<Vec<u8>>> {
+        // Numbers go behind it, and only what is longer is cut.
+        let stem = shorten(name.split(|b| *b == b'.').next().unwrap_or_default(), 100);
+        let is_of_it = |kept: &[u8]| stem.is_empty() || kept.windows(stem.len()).any(|part| part == stem);
+        let told = |errno: Errno| trash_error(&self.path, &errno.into());
+        let mut all = Vec::new();
+        for note in fs::Dir::read_from(&self.info).map_err(told)? {
+            let note = note.map_err(told)?;
+            let kept = note.file_name().to_bytes().strip_suffix(ENDING);
+            all.extend(kept.filter(|kept| is_of_it(kept)).map(<[u8]>::to_vec));
+        }
+        Ok(all)
     }
 
     /// Whether the trash keeps an item of this stamp and path under this name.
