@@ -65,6 +65,13 @@ pub(crate) struct Trace {
     pub stayed: usize,
 }
 
+impl Trace {
+    /// Of an item that is found as this now, where that is another stamp than it was planned with.
+    fn at(stamp: Option<Stamp>) -> Self {
+        Self { stamp, ..Self::default() }
+    }
+}
+
 /// Carries out steps, in the order in which they are given, and writes the daybook.
 pub struct Carrier<'a> {
     /// Where items live.
@@ -209,7 +216,8 @@ impl<'a> Carrier<'a> {
             Act::Restore { kept_as } => match self.make_folders(&step.item.folder())? {
                 Ok(()) => {
                     self.touch(&step.item.folder());
-                    store.restore(kept_as, &step.stamp, &step.item.path).map(|()| Trace::default())
+                    let restored = store.restore(kept_as, &step.stamp, &step.item.path);
+                    restored.map(Trace::at)
                 }
                 Err(error) => Err(error),
             },
@@ -260,7 +268,7 @@ impl<'a> Carrier<'a> {
         self.touch(&to.folder());
         match source.rename(&step.item.path, &step.stamp, target, &to.path) {
             Err(StoreError::OtherDomain) => {}
-            moved => return Ok(moved.map(|()| Trace::default())),
+            moved => return Ok(moved.map(Trace::at)),
         }
         let temporary = temporary(self.daybook.run(), at, to);
         let route = Route { source, from: &step.item.path, target, temporary: &temporary };
@@ -284,7 +292,7 @@ impl<'a> Carrier<'a> {
         let temporary = temporary(self.daybook.run(), at, to);
         let route = Route { source, from: &step.item.path, target, temporary: &temporary };
         let published = self.publish(&route, step, to)?;
-        Ok(published.map(|copied| Trace { stamp: Some(copied.stamp()), ..Trace::default() }))
+        Ok(published.map(|copied| Trace::at(Some(copied.stamp()))))
     }
 
     /// Makes a whole copy and puts it in place under its free name, or leaves nothing of it.
@@ -292,9 +300,7 @@ impl<'a> Carrier<'a> {
         // What is copied must be found again if the program is killed meanwhile.
         self.daybook.flush()?;
         let published = match route.target.entry(&to.path) {
-            Ok(None) => {
-                route.copy(&step.stamp).and_then(|copied| route.publish(&copied, &to.path).map(|()| copied))
-            }
+            Ok(None) => route.copy(&step.stamp).and_then(|copied| route.publish(copied, &to.path)),
             Ok(Some(_)) => Err(StoreError::Taken),
             Err(error) => Err(error),
         };
@@ -320,8 +326,8 @@ impl<'a> Carrier<'a> {
             _ => unpacked((source, target), step, &temporary, self.watch),
         };
         let made = made.and_then(|stamp| {
-            transfer::publish(target, &temporary, &stamp, &to.path)?;
-            Ok(Trace { stamp: Some(stamp), ..Trace::default() })
+            let stamp = transfer::publish(target, &temporary, &stamp, &to.path)?;
+            Ok(Trace::at(Some(stamp)))
         });
         Ok(made.inspect_err(|_| drop(transfer::remove_copy(target, &temporary))))
     }

@@ -43,7 +43,7 @@ pub(crate) fn pack(
             packs::write(form, source, folder, &pieces, &mut out)?;
             Ok(out.flush()?)
         });
-        let written = target.write_new(temporary, &mut BufReader::with_capacity(BLOCK, reader), &meta);
+        let written = target.write_new(temporary, &mut BufReader::with_capacity(BLOCK, reader), None, &meta);
         let packed: StoreResult<()> = packer.join().unwrap_or(Err(StoreError::CopyDiffers));
         // If the file cannot be written the packer only knows that nobody listens.
         written.and(packed)
@@ -167,7 +167,7 @@ pub(crate) fn unpack(
             Kind::Link => target.link_new(&to, &member.leads_to, &meta)?,
             Kind::File => {
                 let mut summing = Summing::new(content);
-                target.write_new(&to, &mut summing, &meta)?;
+                target.write_new(&to, &mut summing, Some(member.size), &meta)?;
                 expect_sum(Some(&sums), &member.path, summing.sum())?;
             }
             Kind::Other => return Err(StoreError::Special),

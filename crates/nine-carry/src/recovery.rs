@@ -9,7 +9,7 @@ use std::io;
 use std::path::Path;
 
 use nine_core::archive::in_pack;
-use nine_core::item::Stamp;
+use nine_core::item::{Entry, Stamp};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::packs::Pack;
@@ -255,12 +255,16 @@ fn look_at_move(
     let half = transfer::remove_copy(target, &temporary(run, at, to))?;
     let old = source.entry(&step.item.path)?;
     let new = target.entry(&to.path)?;
-    let domain = |stamp: &Stamp| stamp.identity.0[0];
+    let copied = |new: &Entry| target.domain(&new.identity) != source.domain(&step.stamp.identity);
     Ok(match (old, new) {
-        (_, Some(new)) if new.stamp() == step.stamp => {
-            Found::Done { stamp: None, kept_as: None, finished: false }
+        (old, Some(new))
+            if new.stamp() == step.stamp
+                || old.is_none() && !copied(&new) && target.is_it(&new, &step.stamp) =>
+        {
+            let stamp = Some(new.stamp()).filter(|stamp| *stamp != step.stamp);
+            Found::Done { stamp, kept_as: None, finished: false }
         }
-        (Some(old), Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => {
+        (Some(old), Some(new)) if copied(&new) => {
             // A copy in place beside its original, all or part of which is still there.
             if old.identity == step.stamp.identity
                 && transfer::is_copy(source, &step.item.path, target, &to.path)?
@@ -272,7 +276,7 @@ fn look_at_move(
             }
         }
         (Some(_), _) => Found::NotBegun { taken_back: half },
-        (None, Some(new)) if domain(&new.stamp()) != domain(&step.stamp) => {
+        (None, Some(new)) if copied(&new) => {
             Found::Done { stamp: Some(new.stamp()), kept_as: None, finished: false }
         }
         (None, _) => Found::Unclear("it is neither at its old nor at its new place".into()),

@@ -90,7 +90,7 @@ impl Route<'_> {
             Kind::File => {
                 let meta = self.source.meta(&from)?;
                 let mut content = self.source.read(&from)?;
-                let written = self.target.write_new(&to, &mut *content, &meta)?;
+                let written = self.target.write_new(&to, &mut *content, Some(piece.entry.size), &meta)?;
                 if written == piece.entry.size { Ok(()) } else { Err(StoreError::Changed) }
             }
             Kind::Other => Err(StoreError::Special),
@@ -116,8 +116,9 @@ impl Route<'_> {
     }
 
     /// Puts the copy in place under the target's free name; from here on the move counts.
-    pub fn publish(&self, copied: &Copied, target: &ItemPath) -> StoreResult<()> {
-        publish(self.target, self.temporary, &copied.stamp, target)
+    pub fn publish(&self, copied: Copied, target: &ItemPath) -> StoreResult<Copied> {
+        let stamp = publish(self.target, self.temporary, &copied.stamp, target)?;
+        Ok(Copied { stamp, ..copied })
     }
 
     /// Takes the original away, as far as it is still what was copied. Returns how many things stayed behind,
@@ -145,12 +146,13 @@ impl Route<'_> {
     /// Takes a copy back that is in place beside its whole original; says whether it is gone.
     fn retract(&self, copied: &Copied, target: &ItemPath) -> bool {
         let back = self.target.rename(target, &copied.stamp, self.target, self.temporary);
-        back.and_then(|()| remove_copy(self.target, self.temporary)).is_ok()
+        back.and_then(|_| remove_copy(self.target, self.temporary)).is_ok()
     }
 }
 
 /// Gives what was made under a temporary name its own, and makes sure that it keeps it. If that is not sure
-/// it has its temporary name again, so that nothing counts that may be gone after a loss of power.
+/// it has its temporary name again, so that nothing counts that may be gone after a loss of power. Returns as
+/// what it is found then.
 ///
 /// # Errors
 /// If the name is taken, or cannot be given or kept.
@@ -159,11 +161,12 @@ pub(crate) fn publish(
     temporary: &ItemPath,
     stamp: &Stamp,
     target: &ItemPath,
-) -> StoreResult<()> {
-    store.rename(temporary, stamp, store, target)?;
+) -> StoreResult<Stamp> {
+    let stamp = store.rename(temporary, stamp, store, target)?.unwrap_or(*stamp);
     store.sync_folder(&target.parent().unwrap_or_default()).inspect_err(|_| {
-        let _ = store.rename(target, stamp, store, temporary);
-    })
+        let _ = store.rename(target, &stamp, store, temporary);
+    })?;
+    Ok(stamp)
 }
 
 /// The item and all that lies in it, parents first.

@@ -2,10 +2,10 @@
 
 use std::collections::{HashMap, HashSet};
 
-use nine_core::item::{Kind, Stamp};
+use nine_core::item::{Entry, Kind, Stamp};
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step, Worklist};
-use nine_stores::{Places, StoreError};
+use nine_stores::{Places, Store, StoreError};
 
 use crate::daybook::{Ended, Run};
 
@@ -126,6 +126,13 @@ fn judge(step: &Step, places: &Places) -> Judged {
     };
     let stamp_at =
         |spot: &Spot| places.of(spot).and_then(|s| s.entry(&spot.path)).map(|e| e.map(|e| e.stamp()));
+    let is_it = |spot: &Spot| {
+        let there = places.of(spot).and_then(|store| Ok((store, store.entry(&spot.path)?)));
+        let alike = |(store, entry): (&dyn Store, Option<Entry>)| {
+            entry.is_some_and(|now| now.identity == step.stamp.identity || store.is_it(&now, &step.stamp))
+        };
+        there.is_ok_and(alike)
+    };
     match &step.act {
         Act::Restore { .. } => match stamp_at(&step.item) {
             Ok(Some(stamp)) if stamp == step.stamp => Judged::IsBack,
@@ -143,8 +150,8 @@ fn judge(step: &Step, places: &Places) -> Judged {
                 _ => Judged::Can,
             },
             Ok(Some(_)) => Judged::Cannot("it has been changed since".into()),
-            Ok(None) => match step.target().map(stamp_at) {
-                Some(Ok(Some(stamp))) if stamp.identity == step.stamp.identity => Judged::IsBack,
+            Ok(None) => match step.target().map(is_it) {
+                Some(true) => Judged::IsBack,
                 _ => Judged::Cannot("it is not there any more".into()),
             },
             Err(StoreError::LeadsElsewhere) => Judged::Cannot("a link stands in its way".into()),

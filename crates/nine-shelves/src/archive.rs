@@ -12,9 +12,10 @@ use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
-use nine_stores::{LocalStore, Places, Store};
+use nine_stores::{Places, Store};
 
 use crate::layout;
+use crate::location;
 use crate::pipeline::Planned;
 use crate::session::{Opened, Session};
 
@@ -32,7 +33,7 @@ pub struct Dated {
     pub form: Option<Form>,
     /// Where its list of contents is.
     pub list: Spot,
-    store: Arc<LocalStore>,
+    store: Arc<dyn Store>,
     /// The list, once it was asked for, or why it cannot be read.
     contents: OnceCell<Result<Contents, String>>,
 }
@@ -72,7 +73,7 @@ pub fn shelf(session: &Session, config: &Config, opened: &Opened) -> Vec<Spot> {
         let bookcase = config.bookcase(put.bookcase.as_deref())?;
         let layouts = layout::layouts(config, opened);
         let shelf = layouts.iter().find(|layout| layout.bookcase == bookcase.name)?.spot(put.shelf)?;
-        let real = |at: &str| layout::real(&session.expand(at));
+        let real = |at: &str| location::real(&session.expand(at));
         let twins = config.piles.iter().filter(|pile| real(&pile.at) == real(&bookcase.at));
         let twins: Vec<Spot> = twins.map(|pile| Spot::new(pile.name.clone(), shelf.path.clone())).collect();
         Some(std::iter::once(shelf).chain(twins).collect())

@@ -2,21 +2,15 @@
 
 use std::collections::HashSet;
 use std::os::unix::ffi::OsStrExt;
-use std::path::{Path, PathBuf};
 
 use nine_core::config::{Bookcase, Config};
 use nine_core::diagnostic::Diagnostic;
 use nine_core::item::Kind;
 use nine_core::layout::{Layout, shelf_number};
 use nine_core::place::ItemPath;
-use nine_stores::Store;
 
+use crate::location::real;
 use crate::session::{Opened, Session};
-
-/// A path with links resolved as far as it exists.
-pub fn real(path: &Path) -> PathBuf {
-    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
-}
 
 /// Places that lie in one another in a way that cannot work.
 pub fn overlaps(session: &Session, config: &Config) -> Vec<Diagnostic> {
@@ -85,7 +79,7 @@ pub fn other_places_inside(
     let Some(store) = opened.store(place) else {
         return HashSet::new();
     };
-    let root = real(store.path());
+    let root = real(&store.root());
     let places = config.piles.iter().map(|pile| &pile.at).chain(config.bookcases.iter().map(|b| &b.at));
     let folders = places.map(|at| session.expand(at)).chain([session.displays(config)]);
     folders
@@ -103,7 +97,7 @@ pub fn places_inside(session: &Session, config: &Config, opened: &Opened, pile: 
         return HashSet::new();
     };
     let mut inside = other_places_inside(session, config, opened, pile);
-    let root = real(store.path());
+    let root = real(&store.root());
     if config.bookcases.iter().any(|b| real(&session.expand(&b.at)) == root) {
         let listed = store.list(&ItemPath::root()).unwrap_or_default();
         let shelves = listed.into_iter().filter(|(name, _)| shelf_number(name).is_some());

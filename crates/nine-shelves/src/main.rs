@@ -11,6 +11,7 @@ mod demo;
 mod displays;
 mod error;
 mod layout;
+mod location;
 mod looking;
 mod output;
 mod pipeline;

@@ -14,7 +14,7 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Proposal;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
 use nine_stores::reading::note_tags;
-use nine_stores::{Places, Store};
+use nine_stores::Places;
 
 use crate::cli::SelectionArgs;
 use crate::error::{Done, Failure};

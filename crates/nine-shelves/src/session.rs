@@ -13,7 +13,7 @@ use nine_core::escape::{escape, plain};
 use nine_core::moment::{EXPECTED_DATE, Now};
 use nine_core::place::Spot;
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{LocalStore, Places, StoreError, Watch};
+use nine_stores::{LocalStore, Places, Store, StoreError, StoreResult, Watch};
 
 use crate::cli::{ColorWhen, Common};
 use crate::error::{Done, Failure};
@@ -55,7 +55,7 @@ pub struct Loaded {
 /// An open place.
 pub struct Place {
     pub name: String,
-    pub store: Arc<LocalStore>,
+    pub store: Arc<dyn Store>,
 }
 
 /// The places of a configuration, opened as far as they can be reached.
@@ -210,6 +210,19 @@ impl Session {
         }
     }
 
+    /// Opens one place.
+    ///
+    /// # Errors
+    /// If it cannot be reached.
+    pub fn open_store(
+        &self,
+        config: &Config,
+        at: &Path,
+        believes_births: bool,
+    ) -> StoreResult<Arc<dyn Store>> {
+        Ok(Arc::new(LocalStore::open(at, self.settings(config, believes_births))?))
+    }
+
     /// Opens the places of a configuration.
     pub fn open(&self, config: &Config) -> Opened {
         let mut opened =
@@ -219,9 +232,8 @@ impl Session {
         let bookcases = config.bookcases.iter().map(|Bookcase { name, at, .. }| (name, at, true));
         for (name, at, births) in piles.chain(bookcases) {
             let path = self.expand(at);
-            match LocalStore::open(&path, self.settings(config, births)) {
+            match self.open_store(config, &path, births) {
                 Ok(store) => {
-                    let store = Arc::new(store);
                     opened.places.add(name.clone(), store.clone());
                     opened.open.push(Place { name: name.clone(), store });
                 }
@@ -257,7 +269,7 @@ impl Session {
 
 impl Opened {
     /// The store of a place.
-    pub fn store(&self, name: &str) -> Option<&Arc<LocalStore>> {
+    pub fn store(&self, name: &str) -> Option<&Arc<dyn Store>> {
         self.open.iter().find(|place| place.name == name).map(|place| &place.store)
     }
 }

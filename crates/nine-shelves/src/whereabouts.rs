@@ -8,15 +8,16 @@ use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::item::{Entry, Kind};
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{LocalStore, Store, StoreError};
+use nine_stores::{Store, StoreError};
 
 use crate::error::{Done, Failure};
+use crate::location;
 use crate::session::{Opened, Session};
 
 /// An item found by the path that was typed.
 pub struct Found {
     pub spot: Spot,
-    pub store: Arc<LocalStore>,
+    pub store: Arc<dyn Store>,
 }
 
 /// The name of the place of what lies in no configured one.
@@ -38,7 +39,7 @@ impl Found {
             return Ok(nine_core::tree::Totals { size: entry.size, items: 1, newest: entry.modified });
         }
         let failure = |e: StoreError| Failure::system(format!("{}: {e}", self.spot));
-        let inside = self.store.open_inside(&self.spot.path).map_err(failure)?;
+        let inside = self.store.inside(&self.spot.path).map_err(failure)?;
         let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
         Ok(scan.tree.totals(nine_core::tree::Tree::ROOT))
     }
@@ -73,7 +74,7 @@ fn find_on_disk(session: &Session, opened: &Opened, typed: &Path) -> Done<Found>
     };
     let mut best: Option<(usize, Found)> = None;
     for place in &opened.open {
-        let root = std::fs::canonicalize(place.store.path())?;
+        let root = location::real(&place.store.root());
         let Ok(below) = real.strip_prefix(&root) else {
             continue;
         };
@@ -92,10 +93,10 @@ fn find_on_disk(session: &Session, opened: &Opened, typed: &Path) -> Done<Found>
     }
     let failure = |e: StoreError| Failure::system(format!("{}: {e}", session.shown(&real)));
     let folder = real.parent().unwrap_or(&real);
-    let store = LocalStore::open(folder, session.settings(&Config::default(), true)).map_err(failure)?;
+    let store = session.open_store(&Config::default(), folder, true).map_err(failure)?;
     let name = real.file_name().map(|name| name.as_bytes().to_vec()).unwrap_or_default();
     let path = ItemPath::new(name)
         .filter(|p| !p.is_root())
         .ok_or_else(|| Failure::words(format!("{} is not an item", session.shown(&real))))?;
-    Ok(Found { spot: Spot::new(NO_PLACE, path), store: Arc::new(store) })
+    Ok(Found { spot: Spot::new(NO_PLACE, path), store })
 }

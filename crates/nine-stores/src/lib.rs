@@ -18,11 +18,15 @@ pub mod reading;
 mod sums;
 
 use std::collections::HashSet;
+use std::ffi::OsStr;
 use std::fmt;
 use std::io::Read;
+use std::os::unix::ffi::OsStrExt;
+use std::path::PathBuf;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
-use nine_core::item::{Entry, Stamp};
+use nine_core::item::{Entry, Identity, Stamp};
 use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use nine_core::tree::Tree;
@@ -152,6 +156,30 @@ pub trait OpenFile: Send {
 pub trait Store: Send + Sync + fmt::Debug {
     /// Where the place is, in the written form of [`nine_core::escape`].
     fn address(&self) -> String;
+    /// Where the place is, as a person types it: a path of this machine, or the address of a drive with its
+    /// escapes undone.
+    fn root(&self) -> PathBuf;
+    /// The same of an item.
+    fn absolute(&self, path: &ItemPath) -> PathBuf {
+        if path.is_root() { self.root() } else { self.root().join(OsStr::from_bytes(path.as_bytes())) }
+    }
+    /// A folder in the place as a place of its own.
+    ///
+    /// # Errors
+    /// If it is not there or not a folder.
+    fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>>;
+    /// Within which domain something lies that has this identity: there it can be moved without being copied.
+    fn domain(&self, identity: &Identity) -> u64 {
+        identity.0[0]
+    }
+    /// Whether an entry is what had this stamp, perhaps under another name then.
+    fn is_it(&self, entry: &Entry, stamp: &Stamp) -> bool {
+        entry.stamp() == *stamp
+    }
+    /// Whether what is read of it goes over a network.
+    fn is_remote(&self) -> bool {
+        false
+    }
 
     /// Forgets which folder had which name, since others may have moved them about.
     fn look_anew(&self) {}
@@ -180,16 +208,24 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn make_folder(&self, path: &ItemPath) -> StoreResult<bool>;
     /// Takes away a folder if it is empty; says whether it did.
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool>;
-    /// Moves an item, perhaps into another store of the same domain, onto a free name.
+    /// Moves an item, perhaps into another store of the same domain, onto a free name. Returns as what it is found
+    /// there, where that is another stamp.
     ///
     /// # Errors
     /// [`StoreError::OtherDomain`] where it would have to be copied.
-    fn rename(&self, from: &ItemPath, stamp: &Stamp, to_store: &dyn Store, to: &ItemPath) -> StoreResult<()>;
+    fn rename(
+        &self,
+        from: &ItemPath,
+        stamp: &Stamp,
+        to_store: &dyn Store,
+        to: &ItemPath,
+    ) -> StoreResult<Option<Stamp>>;
     /// Puts an item into the trash; returns what [`Store::restore`] knows it by. `day` is the local
     /// time as `2031-04-07T09:00:00`.
     fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>>;
-    /// Takes an item out of the trash, onto a free name.
-    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<()>;
+    /// Takes an item out of the trash, onto a free name. `stamp` is what it had when it was discarded. Returns as
+    /// what it is found then, where that is another stamp.
+    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>>;
     /// What the trash knows a discarded item by, if it is there.
     fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>>;
     /// Makes sure that what was done in a folder survives a loss of power.
@@ -203,9 +239,15 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>>;
     /// What travels with an item's content.
     fn meta(&self, path: &ItemPath) -> StoreResult<Meta>;
-    /// Writes a new file with its meta, and makes sure that it survives a loss of power. Returns how
-    /// many bytes it holds.
-    fn write_new(&self, path: &ItemPath, content: &mut dyn Read, meta: &Meta) -> StoreResult<u64>;
+    /// Writes a new file with its meta, and makes sure that it survives a loss of power. `size` is how many bytes
+    /// there will be, where that is known. Returns how many it holds.
+    fn write_new(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn Read,
+        size: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64>;
     /// Puts a list of the archive in the place of an older one, or where there is none: it is written
     /// under `temporary` first, and at each moment the whole old or the whole new list has the name. The one
     /// thing that is ever replaced, since the new list is made from the old one. `old` is as what that was read.

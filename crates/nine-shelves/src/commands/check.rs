@@ -7,7 +7,7 @@ use nine_core::escape::escape;
 use nine_core::facet::Facets;
 use nine_core::layout::{Layout, ShelfFolder};
 use nine_core::place::ItemPath;
-use nine_stores::{Store, StoreError};
+use nine_stores::StoreError;
 use serde::Serialize;
 
 use crate::cli::{CheckArgs, PlainFormat};

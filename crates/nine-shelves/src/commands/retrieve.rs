@@ -16,7 +16,6 @@ use nine_core::plan::Proposal;
 use nine_core::plan::retrieve::{Away, plan};
 use nine_core::plan::sweep::{LATER, is_swept};
 use nine_core::worklist::Act;
-use nine_stores::Store;
 
 use super::history::read_run;
 use super::put::{self, listed};

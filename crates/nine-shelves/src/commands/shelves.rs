@@ -10,12 +10,13 @@ use nine_core::layout::{Layout, shelf_number};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::tangles::{Tangle, UNSORTED, Wrong, tangles};
 use nine_core::tree::Tree;
-use nine_stores::LocalStore;
+use nine_stores::Store;
 use serde::Serialize;
 
 use super::shelves_picture::print_shelves;
 use crate::cli::{PlainFormat, ShelvesArgs};
 use crate::error::{Done, Failure, Kind};
+use crate::location;
 use crate::looking::{How, Looking, all_grounds, nowhere};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::{self, records};
@@ -37,7 +38,7 @@ pub fn run(args: &ShelvesArgs, session: &Session) -> Done {
     let chosen = chosen(config, &args.bookcases, session)?;
     let grounds = all_grounds(session, config, &opened).into_iter();
     let wanted = |path: &std::path::Path| {
-        chosen.iter().any(|case| layout::real(&session.expand(&case.at)) == layout::real(path))
+        chosen.iter().any(|case| location::real(&session.expand(&case.at)) == location::real(path))
     };
     let mut looking = Looking::look(session, grounds.filter(|g| wanted(&g.path)).collect(), &How::Now)?;
     looking.keep();
@@ -80,7 +81,7 @@ struct Standing<'a> {
     name: &'a str,
     layout: Layout,
     tree: &'a Tree,
-    store: &'a LocalStore,
+    store: &'a dyn Store,
     tangles: Vec<Tangle>,
     year: i16,
 }
@@ -107,8 +108,8 @@ impl<'a> Standing<'a> {
         config: &Config,
         opened: &'a Opened,
     ) -> Option<Self> {
-        let real = layout::real(&session.expand(&case.at));
-        let view = looking.views.iter().find(|view| layout::real(&view.ground.path) == real)?;
+        let real = location::real(&session.expand(&case.at));
+        let view = looking.views.iter().find(|view| location::real(&view.ground.path) == real)?;
         let layout = layout::layouts(config, opened).into_iter().find(|l| l.bookcase == case.name)?;
         let apart = opened.archive.iter().find(|shelf| shelf.place == case.name).map(|shelf| &shelf.path);
         let tangles = tangles(&view.tree, &layout, apart);
@@ -117,7 +118,7 @@ impl<'a> Standing<'a> {
             name: &case.name,
             layout,
             tree: &view.tree,
-            store: opened.store(&case.name)?,
+            store: &**opened.store(&case.name)?,
             tangles,
             year,
         })

@@ -15,7 +15,7 @@ use nine_core::rules::{Standing, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
 use nine_stores::reading::Words;
-use nine_stores::{Store, StoreDetails};
+use nine_stores::StoreDetails;
 use serde::Serialize;
 
 use crate::cli::{WhyArgs, WhyFormat};
@@ -80,7 +80,7 @@ fn remember(
         return Remembered::default();
     };
     let has_words = item.entry.kind == ItemKind::File && item.verdict().item_type.has_words();
-    remembered(session, ground, &found.store, &found.spot.path, &item.entry, has_words)
+    remembered(session, ground, &*found.store, &found.spot.path, &item.entry, has_words)
 }
 
 /// Learns what else has an item's bytes, where a rule of its pile asks for that.
@@ -108,7 +108,7 @@ fn item_of(found: &whereabouts::Found, session: &Session) -> Done<Item> {
     let wants = Wants { tags: true, types: true, contents: true, text: false, copies: false };
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == ItemKind::Folder {
-        let inside = store.open_inside(&spot.path).map_err(failure)?;
+        let inside = store.inside(&spot.path).map_err(failure)?;
         let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
         let details = StoreDetails { store, tree: &scan.tree, catalogue: None, stays: None };
         return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));

@@ -5,7 +5,6 @@ use nine_core::condition::{AgeSubject, Condition, CountSubject, DateSubject, Fla
 use nine_core::find::{Found, Query, Rows, TextAnswers};
 use nine_core::item::Kind;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
-use nine_stores::Store;
 
 use super::{KNOWN_OF_COPIES, Looking, View};
 use crate::error::{Done, Failure};

@@ -12,7 +12,7 @@ use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
-use nine_stores::{Hashed, Source, Store, Watch, expect, hash_round, read_digests};
+use nine_stores::{Hashed, Source, Watch, expect, hash_round, read_digests};
 
 use super::{Ground, Looking, View};
 use crate::copy_steps::{learn_tags, lost, standing};
@@ -39,7 +39,7 @@ impl View {
     /// The tree, and where its files can be read.
     fn source(&mut self) -> Source<'_> {
         let store = self.ground.store.as_deref().filter(|_| !self.is_known);
-        Source { store: store.map(|store| store as &dyn Store), tree: &mut self.tree }
+        Source { store, tree: &mut self.tree }
     }
 }
 
@@ -65,7 +65,7 @@ impl Looking<'_> {
         let own = self.views.len();
         for ground in std::mem::take(&mut self.beside) {
             match ground.store.clone().filter(|_| !as_known) {
-                Some(store) => self.read(ground, &store),
+                Some(store) => self.read(ground, &*store),
                 // Of a place that nobody looked at yet there is nothing to say here.
                 None => drop(self.recall_if_known(ground, &KNOWN_OF_COPIES)),
             }

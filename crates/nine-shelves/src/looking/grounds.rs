@@ -7,11 +7,11 @@ use std::sync::Arc;
 use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{LocalStore, Places, Store, StoreError};
+use nine_stores::{Places, Store, StoreError};
 
 use crate::error::{Done, Failure};
-use crate::layout;
 use crate::session::{Opened, Session};
+use crate::{layout, location};
 
 /// A place to look at.
 #[derive(Debug)]
@@ -23,7 +23,7 @@ pub struct Ground {
     /// What the catalogue keeps it under.
     pub address: String,
     /// Its store, where it can be reached.
-    pub store: Option<Arc<LocalStore>>,
+    pub store: Option<Arc<dyn Store>>,
     /// Why it cannot.
     pub error: Option<StoreError>,
     /// Folders in it that are places of their own.
@@ -43,11 +43,11 @@ pub fn all_grounds(session: &Session, config: &Config, opened: &Opened) -> Vec<G
     for (name, at, reads_text, is_pile) in piles.chain(bookcases) {
         let path = session.expand(at);
         let reads_text = reads_text || (is_pile && rules_read_text(config, name));
-        if seen.insert(layout::real(&path)) {
+        if seen.insert(location::real(&path)) {
             let ground = ground(session, config, opened, name, path, is_pile);
             grounds.push(Ground { reads_text, ..ground });
         } else if let Some(twin) =
-            grounds.iter_mut().find(|other| layout::real(&other.path) == layout::real(&path))
+            grounds.iter_mut().find(|other| location::real(&other.path) == location::real(&path))
         {
             twin.reads_text |= reads_text;
         }
@@ -69,9 +69,9 @@ fn ground(
     is_pile: bool,
 ) -> Ground {
     let store = opened.store(name).cloned();
-    let error = store.is_none().then(|| {
-        LocalStore::open(&path, session.settings(config, true)).err().unwrap_or(StoreError::NotThere)
-    });
+    let error = store
+        .is_none()
+        .then(|| session.open_store(config, &path, true).err().unwrap_or(StoreError::NotThere));
     Ground {
         base: Spot::new(name, ItemPath::root()),
         address: store.as_ref().map_or_else(|| address(&path), |store| store.address()),
@@ -104,7 +104,8 @@ pub fn grounds_of(
     let mut grounds = Vec::new();
     for one in typed {
         let named = all_grounds(session, config, opened).into_iter().find(|ground| {
-            one.as_os_str() == ground.base.place.as_str() || layout::real(one) == layout::real(&ground.path)
+            one.as_os_str() == ground.base.place.as_str()
+                || location::real(one) == location::real(&ground.path)
         });
         let ground = match named {
             Some(ground) => ground,
@@ -119,9 +120,9 @@ pub fn grounds_of(
 /// lies in, or else as it stands.
 fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, known: bool) -> Done<Ground> {
     let shown = session.shown(typed);
-    let path = layout::real(&session.expand(&typed.to_string_lossy()));
+    let path = location::real(&session.expand(&typed.to_string_lossy()));
     let path = if path.exists() { path } else { std::path::absolute(typed)? };
-    let store = match LocalStore::open(&path, session.settings(config, true)) {
+    let store = match session.open_store(config, &path, true) {
         Err(error) if !known => return Err(not_a_place(&shown, opened, &error)),
         other => other,
     };
@@ -129,7 +130,7 @@ fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, kno
         .open
         .iter()
         .filter_map(|place| {
-            let below = path.strip_prefix(layout::real(place.store.path())).ok()?;
+            let below = path.strip_prefix(location::real(&place.store.root())).ok()?;
             Some((place, ItemPath::new(below.as_os_str().as_encoded_bytes())?))
         })
         .min_by_key(|(_, below)| below.depth());
@@ -144,7 +145,7 @@ fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, kno
         base,
         address: store.as_ref().map_or_else(|_| address(&path), |store| store.address()),
         error: store.as_ref().err().map(|_| StoreError::NotThere),
-        store: store.ok().map(Arc::new),
+        store: store.ok(),
         closed: HashSet::new(),
         reads_text,
         is_pile: false,
@@ -162,7 +163,7 @@ pub fn name_outsiders(grounds: &mut [Ground], opened: &Opened) -> Places {
         let numbered = |n: usize| if n == 1 { own.clone() } else { format!("{own} {n}") };
         let name = (1..).map(numbered).find(|name| taken.insert(name.clone())).expect("some number is free");
         if let Some(store) = &ground.store {
-            places.add(name.clone(), Arc::clone(store) as Arc<dyn Store>);
+            places.add(name.clone(), Arc::clone(store));
         }
         ground.base = Spot::new(name, ground.base.path.clone());
     }

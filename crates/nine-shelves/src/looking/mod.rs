@@ -20,7 +20,7 @@ use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::Carried;
-use nine_stores::{Catalogue, CatalogueError, LocalStore, Scope, Store, StoreError, Watch};
+use nine_stores::{Catalogue, CatalogueError, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
 pub use bytes::KNOWN_OF_COPIES;
@@ -65,7 +65,7 @@ impl View {
     }
 
     /// The store, where it can be reached.
-    pub fn store(&self) -> Option<&Arc<LocalStore>> {
+    pub fn store(&self) -> Option<&Arc<dyn Store>> {
         self.ground.store.as_ref().filter(|_| !self.is_known)
     }
 
@@ -124,7 +124,7 @@ impl<'s> Looking<'s> {
             match (how, &ground.store) {
                 (How::Now, Some(store)) => {
                     let store = Arc::clone(store);
-                    looking.read(ground, &store);
+                    looking.read(ground, &*store);
                 }
                 (How::AsKnown(columns), _) => looking.recall(ground, columns),
                 (How::Now, None) => looking.recall_unreachable(ground),
@@ -139,7 +139,7 @@ impl<'s> Looking<'s> {
         self.catalogue.as_ref()
     }
 
-    fn read(&mut self, ground: Ground, store: &LocalStore) {
+    fn read(&mut self, ground: Ground, store: &dyn Store) {
         let scope = Scope { closed: ground.closed.clone() };
         let at = Moment::from_timestamp(Session::clock().timestamp());
         let watch = Watch::default();

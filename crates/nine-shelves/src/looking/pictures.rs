@@ -8,7 +8,7 @@ use nine_core::find::Rows;
 use nine_core::item::Kind;
 use nine_core::kinds::ItemType;
 use nine_core::tree::{Looks, NodeId, mark};
-use nine_stores::{LocalStore, Watch};
+use nine_stores::{Store, Watch};
 
 use super::Looking;
 use super::words::read;
@@ -43,7 +43,7 @@ impl Looking<'_> {
         let label = format!("looking at pictures in {}", self.views[view].ground.base);
         progress::during(&label, Some(wanted.len() as u64), &watch, || {
             for share in wanted.chunks(SHARE) {
-                for Seen { id, looks, why } in self.see(view, &store, share, &watch) {
+                for Seen { id, looks, why } in self.see(view, &*store, share, &watch) {
                     self.views[view].tree.learn_looks(id, looks);
                     if looks.is_none() {
                         let spot = self.views[view].spot(id);
@@ -56,7 +56,7 @@ impl Looking<'_> {
         });
     }
 
-    fn see(&self, view: usize, store: &LocalStore, share: &[NodeId], watch: &Watch) -> Vec<Seen> {
+    fn see(&self, view: usize, store: &dyn Store, share: &[NodeId], watch: &Watch) -> Vec<Seen> {
         let tree = &self.views[view].tree;
         let next = AtomicUsize::new(0);
         let (send, receive) = sync_channel::<Seen>(share.len());

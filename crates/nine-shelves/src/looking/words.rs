@@ -11,7 +11,7 @@ use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
 use nine_stores::catalogue::Reading;
 use nine_stores::reading::{Words, bounds};
-use nine_stores::{Catalogue, LocalStore, Store, Watch};
+use nine_stores::{Catalogue, Store, Watch};
 
 use super::{Ground, Looking, View, open_catalogue};
 use crate::output::style::DOUBT;
@@ -41,7 +41,7 @@ impl Looking<'_> {
         let watch = Watch::default();
         let label = format!("reading words in {}", self.views[view].ground.base);
         let total = wanted.len() as u64;
-        progress::during(&label, Some(total), &watch, || self.read_all(view, &store, &wanted, &watch));
+        progress::during(&label, Some(total), &watch, || self.read_all(view, &*store, &wanted, &watch));
         // What was read of files that have changed since or are gone is of no use any more.
         match self.catalogue.as_mut().map(Catalogue::drop_unused_texts) {
             Some(Err(error)) => self.do_without(&error),
@@ -52,7 +52,7 @@ impl Looking<'_> {
 
     /// Two readers at work, and the results kept as they come, so that a long reading that is cut
     /// off was not in vain.
-    fn read_all(&mut self, view: usize, store: &LocalStore, wanted: &[NodeId], watch: &Watch) {
+    fn read_all(&mut self, view: usize, store: &dyn Store, wanted: &[NodeId], watch: &Watch) {
         let next = AtomicUsize::new(0);
         let paths: Vec<_> = wanted.iter().map(|id| self.views[view].tree.path(*id)).collect();
         let sizes: Vec<u64> = wanted.iter().map(|id| self.views[view].tree.size(*id)).collect();
@@ -106,11 +106,11 @@ impl Looking<'_> {
             return Words::none("it cannot be reached");
         };
         let tree: &Tree = &self.views[view].tree;
-        read(store, &mut Reader::default(), &tree.path(id), tree.size(id), Ask::Glance(lines))
+        read(&**store, &mut Reader::default(), &tree.path(id), tree.size(id), Ask::Glance(lines))
     }
 }
 
-pub(super) fn read(store: &LocalStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
+pub(super) fn read(store: &dyn Store, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
     let mut bytes = Vec::new();
     let content = store.read(path).and_then(|file| Ok(file.take(bounds::FILE).read_to_end(&mut bytes)?));
     match content {
@@ -132,7 +132,7 @@ pub struct Remembered {
 pub fn remembered(
     session: &Session,
     ground: &Ground,
-    store: &LocalStore,
+    store: &dyn Store,
     path: &ItemPath,
     entry: &Entry,
     has_words: bool,

@@ -82,29 +82,6 @@ impl LocalStore {
         Ok(Self { root: Arc::new(root), path, settings, folders: Mutex::default() })
     }
 
-    /// Opens a folder in the place as a place of its own, in the same way.
-    ///
-    /// # Errors
-    /// If it is not there or not a folder.
-    pub fn open_inside(&self, folder: &ItemPath) -> StoreResult<Self> {
-        let root = self.open_at(folder, FOLDER_FLAGS)?;
-        let (path, settings) = (self.absolute(folder), self.settings.clone());
-        Ok(Self { root: Arc::new(root), path, settings, folders: Mutex::default() })
-    }
-
-    /// The place's absolute path.
-    pub fn path(&self) -> &Path {
-        &self.path
-    }
-
-    /// The absolute path of an item.
-    pub fn absolute(&self, path: &ItemPath) -> PathBuf {
-        if path.is_root() {
-            return self.path.clone();
-        }
-        self.path.join(std::ffi::OsStr::from_bytes(path.as_bytes()))
-    }
-
     fn sync(&self, fd: impl AsFd) -> StoreResult<()> {
         self.settings.counters.syncs.fetch_add(1, Ordering::Relaxed);
         before(Op::Flush)?;
@@ -240,6 +217,16 @@ impl Store for LocalStore {
         escape(self.path.as_os_str().as_bytes())
     }
 
+    fn root(&self) -> PathBuf {
+        self.path.clone()
+    }
+
+    fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
+        let root = self.open_at(folder, FOLDER_FLAGS)?;
+        let (path, settings) = (self.absolute(folder), self.settings.clone());
+        Ok(Arc::new(Self { root: Arc::new(root), path, settings, folders: Mutex::default() }))
+    }
+
     fn look_anew(&self) {
         self.forget_folders();
     }
@@ -302,17 +289,23 @@ impl Store for LocalStore {
         changes::remove_empty_folder(self, path)
     }
 
-    fn rename(&self, from: &ItemPath, stamp: &Stamp, to_store: &dyn Store, to: &ItemPath) -> StoreResult<()> {
+    fn rename(
+        &self,
+        from: &ItemPath,
+        stamp: &Stamp,
+        to_store: &dyn Store,
+        to: &ItemPath,
+    ) -> StoreResult<Option<Stamp>> {
         let to_store = to_store.as_any().downcast_ref::<LocalStore>().ok_or(StoreError::OtherDomain)?;
-        changes::rename(self, from, stamp, to_store, to)
+        changes::rename(self, from, stamp, to_store, to).map(|()| None)
     }
 
     fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
         trash::discard(self, path, stamp, day)
     }
 
-    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<()> {
-        trash::restore(self, kept_as, stamp, to)
+    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>> {
+        trash::restore(self, kept_as, stamp, to).map(|()| None)
     }
 
     fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
@@ -342,7 +335,13 @@ impl Store for LocalStore {
         content::meta(self, path)
     }
 
-    fn write_new(&self, path: &ItemPath, content: &mut dyn std::io::Read, meta: &Meta) -> StoreResult<u64> {
+    fn write_new(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn std::io::Read,
+        _: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
         content::write_new(self, path, content, meta)
     }
 

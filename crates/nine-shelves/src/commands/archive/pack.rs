@@ -9,7 +9,7 @@ use nine_core::place::Spot;
 use nine_core::plan::pack::plan;
 use nine_core::plan::{Follower, Proposal};
 use nine_core::tree::Tree;
-use nine_stores::{Scope, Store, StoreError};
+use nine_stores::{Scope, StoreError};
 
 use super::{all_dated, dated_called};
 use crate::archive::Dated;
@@ -26,8 +26,7 @@ pub(super) fn run(date: &str, form: Form, show: &ShowArgs, session: &Session, op
     let dated = dated_called(&folders, date, session)?;
     let failure = |error: StoreError| Failure::system(format!("{}: {error}", dated.at));
     let store = opened.store(&dated.at.place).ok_or_else(|| failure(StoreError::NotThere))?;
-    let scan =
-        store.open_inside(&dated.at.path).and_then(|inside| inside.scan(&Scope::default(), &session.watch));
+    let scan = store.inside(&dated.at.path).and_then(|inside| inside.scan(&Scope::default(), &session.watch));
     let scan = scan.map_err(failure)?;
     if let Some((path, error)) = scan.troubles.first() {
         return Err(Failure::system(format!("{}/{path}: {error}", dated.at)));

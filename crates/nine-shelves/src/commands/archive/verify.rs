@@ -71,7 +71,7 @@ fn report(opened: &Opened, dated: &Dated, watch: &Watch) -> Report {
     let mut report = Report { name: escape(&dated.name()), form, ..Report::default() };
     let found =
         opened.store(&dated.at.place).ok_or(StoreError::NotThere).and_then(|store| match dated.form {
-            None => verify_folder(store, dated, watch, &mut report),
+            None => verify_folder(&**store, dated, watch, &mut report),
             Some(_) => verify_pack(&**store, dated, watch, &mut report),
         });
     if let Err(error) = found {
@@ -83,7 +83,7 @@ fn report(opened: &Opened, dated: &Dated, watch: &Watch) -> Report {
 }
 
 fn verify_folder(
-    store: &nine_stores::LocalStore,
+    store: &dyn nine_stores::Store,
     dated: &Dated,
     watch: &Watch,
     report: &mut Report,
@@ -91,7 +91,7 @@ fn verify_folder(
     let mut bytes = Vec::new();
     std::io::Read::read_to_end(&mut *store.read(&dated.at.path.join(SUMS))?, &mut bytes)?;
     let mut check = Check::new(dated, Sums::parse(&bytes));
-    let scan = store.open_inside(&dated.at.path)?.scan(&Scope::default(), &Watch::default())?;
+    let scan = store.inside(&dated.at.path)?.scan(&Scope::default(), &Watch::default())?;
     for (path, error) in scan.troubles {
         report.changed.push(format!("{path} ({error})"));
     }

@@ -16,7 +16,7 @@ use nine_stores::Places;
 
 use crate::cli::CompareArgs;
 use crate::error::{Done, Failure, Kind as FailureKind};
-use crate::layout::real;
+use crate::location::real;
 use crate::looking::{Ground, How, Looking, Question, all_grounds, all_rows, grounds_of, name_outsiders};
 use crate::session::{Opened, Session};
 use crate::{conditions, recovery};
