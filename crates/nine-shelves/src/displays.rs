@@ -13,6 +13,7 @@ use nine_core::saved::SavedSearch;
 use nine_stores::displays::{Links, name_links, show, strangers, take_down};
 
 use crate::error::Done;
+use crate::location;
 use crate::looking::{How, Looking, Question, all_grounds};
 use crate::output::style::DOUBT;
 use crate::selection::selectable;
@@ -94,7 +95,10 @@ fn targets(looking: &mut Looking, search: &SavedSearch) -> Done<Vec<PathBuf>> {
         let among = selectable(looking, view, &search.condition);
         let question = Question { condition: &search.condition, inside: false, reads_text: false };
         let rows = looking.find(view, question, &among)?;
-        targets.extend(rows.ids().map(|id| looking.views[view].absolute(id)));
+        // A link cannot lead to a drive.
+        if !location::is_on_drive(&looking.views[view].ground.path) {
+            targets.extend(rows.ids().map(|id| looking.views[view].absolute(id)));
+        }
     }
     Ok(targets)
 }

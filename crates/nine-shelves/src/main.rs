@@ -9,6 +9,7 @@ mod config_file;
 mod copy_steps;
 mod demo;
 mod displays;
+mod drives;
 mod error;
 mod layout;
 mod location;

@@ -1,6 +1,7 @@
 //! From a worklist to what came of it, the same for every command: show, ask, carry, tell.
 
 use std::collections::BTreeMap;
+use std::ffi::OsString;
 use std::io::Write;
 
 use nine_carry::daybook::{Heading, Writer};
@@ -20,7 +21,7 @@ use crate::output::{self};
 use crate::progress;
 use crate::recovery::who;
 use crate::session::{Opened, Session};
-use crate::{archive, ask, displays, sides, worklist_file};
+use crate::{archive, ask, displays, location, sides, worklist_file};
 
 /// What a planner hands over.
 pub struct Planned<'a> {
@@ -199,8 +200,8 @@ fn print_records(
 }
 
 fn absolute(opened: &Opened, spot: &Spot) -> Vec<u8> {
-    let path = opened.store(&spot.place).map(|store| store.absolute(&spot.path));
-    path.map_or_else(|| spot.to_string().into_bytes(), |path| path.into_os_string().into_encoded_bytes())
+    let path = opened.store(&spot.place).map(|store| location::written(&store.absolute(&spot.path)));
+    path.map_or_else(|| spot.to_string().into_bytes(), OsString::into_encoded_bytes)
 }
 
 /// Carries the steps out under the lock, with the daybook.

@@ -1,6 +1,7 @@
 //! Notices a run that was cut off, before a command begins.
 
 use std::io::Write;
+use std::path::Path;
 
 use nine_carry::{Recovered, daybook, lock, recover};
 use nine_core::amount::counted;
@@ -24,8 +25,8 @@ pub fn recover_last_run(session: &Session, config: &Config) -> Done {
     let Ok(lock) = lock(&session.data, &who("looking for a run that was cut off"))? else {
         return Ok(());
     };
-    let settings = session.settings(config, true);
-    let open = |run: &daybook::Run| Places::from_addresses(&run.places, &settings);
+    let open_store = |at: &Path| session.open_store(config, at, true);
+    let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
     let recovered = recover(&session.data, &lock, &open, &Session::clock).map_err(|e| daybook_failure(&e))?;
     if let Some(recovered) = recovered {
         tell(&recovered)?;

@@ -13,8 +13,8 @@ use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Proposal;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
-use nine_stores::reading::note_tags;
 use nine_stores::Places;
+use nine_stores::reading::note_tags;
 
 use crate::cli::SelectionArgs;
 use crate::error::{Done, Failure};

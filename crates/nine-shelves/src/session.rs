@@ -7,18 +7,20 @@ use std::sync::{Arc, OnceLock};
 
 use directories::{BaseDirs, UserDirs};
 use jiff::tz::TimeZone;
-use nine_core::config::{self, Bookcase, Config, Pile, usual_settle};
+use nine_core::config::{self, Bookcase, Config, Pile, is_address, usual_settle};
 use nine_core::diagnostic::{Diagnostic, locate};
 use nine_core::escape::{escape, plain};
 use nine_core::moment::{EXPECTED_DATE, Now};
 use nine_core::place::Spot;
+use nine_stores::drive::{Address, as_path};
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{LocalStore, Places, Store, StoreError, StoreResult, Watch};
 
 use crate::cli::{ColorWhen, Common};
+use crate::drives::{self, Drives};
 use crate::error::{Done, Failure};
 use crate::output::Look;
-use crate::{archive, layout};
+use crate::{archive, layout, location};
 
 /// The name of the folders that configuration and data have among those of other programs.
 const OURS: &str = "nine-shelves";
@@ -40,6 +42,10 @@ pub struct Session {
     pub watch: Arc<Watch>,
     /// Shared by all stores.
     pub counters: Arc<Counters>,
+    /// Drives that are open.
+    pub drives: Drives,
+    /// Whether whole files on drives may be read to answer a question.
+    pub reads_drives: bool,
     user_home: PathBuf,
     desktop_trash: PathBuf,
 }
@@ -91,6 +97,8 @@ impl Session {
             look: Look::of_terminal(),
             watch: Arc::default(),
             counters: Arc::default(),
+            drives: Drives::default(),
+            reads_drives: common.read_drive,
             user_home: dirs.home_dir().to_owned(),
             desktop_trash: dirs.data_dir().join("Trash"),
         })
@@ -121,9 +129,10 @@ impl Session {
             config.piles = self.usual_config().piles;
         }
         let loaded = Loaded { config, text, exists: true };
-        let overlaps = layout::overlaps(self, &loaded.config);
-        if !overlaps.is_empty() {
-            return Err(self.findings(&loaded.text, &overlaps));
+        let wrong = drives::findings(&loaded.config);
+        let wrong = if wrong.is_empty() { layout::overlaps(self, &loaded.config) } else { wrong };
+        if !wrong.is_empty() {
+            return Err(self.findings(&loaded.text, &wrong));
         }
         Ok(loaded)
     }
@@ -173,8 +182,11 @@ impl Session {
         Failure::words(format!("{count} to mend in the configuration\n\n{}", told.join("\n\n")))
     }
 
-    /// A path of the configuration with its home folder written out.
+    /// A path of the configuration with its home folder written out, or an address with its escapes undone.
     pub fn expand(&self, at: &str) -> PathBuf {
+        if let Some(Ok(address)) = is_address(at).then(|| Address::parse(at)) {
+            return as_path(&address);
+        }
         match at.strip_prefix('~') {
             Some("") => self.user_home.clone(),
             Some(rest) => self.user_home.join(rest.trim_start_matches('/')),
@@ -184,6 +196,9 @@ impl Session {
 
     /// A path for people, with the home folder as `~`.
     pub fn shown(&self, path: &Path) -> String {
+        if location::is_on_drive(path) {
+            return escape(location::written(path).as_encoded_bytes());
+        }
         match path.strip_prefix(&self.user_home) {
             Ok(below) if !below.as_os_str().is_empty() => {
                 format!("~/{}", escape(below.as_os_str().as_encoded_bytes()))
@@ -220,7 +235,10 @@ impl Session {
         at: &Path,
         believes_births: bool,
     ) -> StoreResult<Arc<dyn Store>> {
-        Ok(Arc::new(LocalStore::open(at, self.settings(config, believes_births))?))
+        match Address::of_path(at).filter(|_| location::is_on_drive(at)) {
+            Some(address) => self.open_on_drive(config, address),
+            None => Ok(Arc::new(LocalStore::open(at, self.settings(config, believes_births))?)),
+        }
     }
 
     /// Opens the places of a configuration.

@@ -45,11 +45,14 @@ impl Found {
     }
 }
 
-/// Finds an item: a path on the disk first, then `PLACE/path`.
+/// Finds an item: the address of one on a drive, a path on the disk, or `PLACE/path`.
 ///
 /// # Errors
 /// If there is nothing.
 pub fn find(session: &Session, opened: &Opened, typed: &Path) -> Done<Found> {
+    if location::is_on_drive(typed) {
+        return find_on_drive(session, opened, typed);
+    }
     if std::fs::symlink_metadata(typed).is_ok() {
         return find_on_disk(session, opened, typed);
     }
@@ -61,6 +64,26 @@ pub fn find(session: &Session, opened: &Opened, typed: &Path) -> Done<Found> {
         }
         _ => Err(Failure::words(format!("there is nothing at {}", escape(typed.as_os_str().as_bytes())))
             .hint("give a path, or a place and a path below it, such as downloads/letter.txt")),
+    }
+}
+
+fn find_on_drive(session: &Session, opened: &Opened, typed: &Path) -> Done<Found> {
+    let at = session.typed(typed);
+    let shown = session.shown(&at);
+    let holders = opened.open.iter().filter_map(|place| {
+        let root = place.store.root();
+        let below = at.strip_prefix(root).ok()?.as_os_str().as_bytes();
+        Some((place, ItemPath::new(below).filter(|path| !path.is_root())?))
+    });
+    let Some((place, path)) = holders.min_by_key(|(_, path)| path.depth()) else {
+        return Err(Failure::words(format!("{shown} lies in no pile or bookcase"))
+            .hint("what is on a drive is reached through a place of the configuration"));
+    };
+    let found = Found { spot: Spot::new(place.name.clone(), path), store: Arc::clone(&place.store) };
+    let entry = found.store.entry(&found.spot.path);
+    match entry.map_err(|error| Failure::system(format!("{}: {error}", found.spot)))? {
+        Some(_) => Ok(found),
+        None => Err(Failure::words(format!("there is nothing at {shown}"))),
     }
 }
 

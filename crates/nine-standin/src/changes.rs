@@ -28,12 +28,16 @@ impl Changes {
 
     /// Answers a report of what has changed below `folder`; `None` if the token is of another time.
     pub fn report(&self, root: &Path, folder: &str, body: &str) -> Option<String> {
-        let token = body.split("sync-token>").nth(1).and_then(|rest| rest.split('<').next()).unwrap_or_default();
+        let token =
+            body.split("sync-token>").nth(1).and_then(|rest| rest.split('<').next()).unwrap_or_default();
         let own = format!("urn:standin:{}:", std::process::id());
-        let since: usize = token.trim().strip_prefix(&own)?.parse().ok().filter(|at| *at <= self.paths.len())?;
+        let since: usize =
+            token.trim().strip_prefix(&own)?.parse().ok().filter(|at| *at <= self.paths.len())?;
         let below = format!("{}/", folder.trim_end_matches('/'));
-        let changed: BTreeSet<&String> = self.paths[since..].iter().filter(|path| path.starts_with(&below)).collect();
-        let mut out = String::from("<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<D:multistatus xmlns:D=\"DAV:\">");
+        let changed: BTreeSet<&String> =
+            self.paths[since..].iter().filter(|path| path.starts_with(&below)).collect();
+        let mut out =
+            String::from("<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<D:multistatus xmlns:D=\"DAV:\">");
         for path in changed {
             let decoded: Vec<u8> = percent_decode_str(path.trim_start_matches('/')).collect();
             let there = root.join(OsStr::from_bytes(&decoded)).symlink_metadata().is_ok();

@@ -99,7 +99,8 @@ fn attribute(property: &DavProp) -> String {
 /// Reads what [`attribute`] wrote.
 fn property(name: &str, xml: Option<Vec<u8>>) -> Option<DavProp> {
     let (written, name) = name.strip_prefix(PREFIX)?.split_once('.')?;
-    let pairs = written.as_bytes().chunks(2).map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok());
+    let pairs =
+        written.as_bytes().chunks(2).map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok());
     let namespace = String::from_utf8(pairs.collect::<Option<Vec<u8>>>()?).ok()?;
     let namespace = Some(namespace).filter(|namespace| !namespace.is_empty());
     Some(DavProp { name: name.to_owned(), prefix: None, namespace, xml })

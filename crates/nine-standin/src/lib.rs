@@ -98,8 +98,7 @@ impl Standin {
             asked: Mutex::default(),
             changes: Mutex::default(),
         });
-        let runtime =
-            tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
+        let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
         let (stop, stopped) = tokio::sync::oneshot::channel();
         let served = Arc::clone(&shared);
         let thread = std::thread::spawn(move || {

@@ -133,7 +133,9 @@ fn refused(shared: &Shared, request: &Request<Incoming>) -> Option<Response<Body
         let wanted = format!("Basic {}", STANDARD.encode(format!("{name}:{password}")));
         if request.headers().get(AUTHORIZATION).is_none_or(|given| given.as_bytes() != wanted.as_bytes()) {
             let mut response = whole(StatusCode::UNAUTHORIZED, "");
-            response.headers_mut().insert(WWW_AUTHENTICATE, HeaderValue::from_static("Basic realm=\"drive\""));
+            response
+                .headers_mut()
+                .insert(WWW_AUTHENTICATE, HeaderValue::from_static("Basic realm=\"drive\""));
             return Some(response);
         }
     }
@@ -141,7 +143,8 @@ fn refused(shared: &Shared, request: &Request<Incoming>) -> Option<Response<Body
     if settings.read_only && !reads {
         return Some(whole(StatusCode::FORBIDDEN, ""));
     }
-    let length = request.headers().get(CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
+    let length =
+        request.headers().get(CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
     let is_full = |room: u64| Folder::used(&settings.root) + length.unwrap_or(0) > room;
     (request.method() == "PUT" && settings.quota.is_some_and(is_full))
         .then(|| whole(StatusCode::INSUFFICIENT_STORAGE, ""))

@@ -62,6 +62,42 @@ pub enum StoreError {
     /// The trash cannot be used.
     #[error("the trash cannot be used: {0}")]
     Trash(String),
+    /// A drive cannot be reached.
+    #[error("the drive cannot be reached: {0}")]
+    Unreachable(String),
+    /// A drive does not let the person in, or there is nothing to say to it.
+    #[error("{0}")]
+    Login(String),
+    /// A transfer was broken off; what became of it is not known.
+    #[error("the connection to the drive broke: {0}")]
+    Broken(String),
+    /// The drive has too much to do.
+    #[error("the drive is too busy; try again later")]
+    Busy,
+    /// Somebody else works on it.
+    #[error("it is locked on the drive by somebody who works on it")]
+    Locked,
+    /// There is no room on the drive.
+    #[error("no space is left on the drive")]
+    DriveFull,
+    /// An answer makes no sense.
+    #[error("the drive's answer cannot be understood: {0}")]
+    Malformed(String),
+    /// The drive sends its clients elsewhere: where to, and where it is itself.
+    #[error("{1} sends to {0}; that is not followed, since your name and password are for {1} alone")]
+    SentElsewhere(String, String),
+    /// The drive does not keep its promises.
+    #[error("the drive {0}, so nothing is changed on it")]
+    Careless(String),
+    /// A drive holds files and folders alone.
+    #[error("a drive keeps no links")]
+    NoLinks,
+    /// What was done does not show.
+    #[error("the drive does not show what was done there: {0}")]
+    NotShown(String),
+    /// Any other status of a drive.
+    #[error("the drive answers with status {0}")]
+    Drive(u16),
     /// Anything else that the system says.
     #[error("the system says: {0}")]
     System(String),

@@ -1,11 +1,12 @@
-//! Where items live. One interface, [`Store`], for a folder of the local file system and, later, for
-//! a drive on the network: nothing above it may assume a local path or an inode.
+//! Where items live. One interface, [`Store`], for a folder of the local file system and for a drive on the
+//! network: nothing above it may assume a local path or an inode.
 //!
 //! This crate never prints, never reads the environment and never asks for the time.
 
 pub mod catalogue;
 mod details;
 pub mod displays;
+pub mod drive;
 mod error;
 pub mod fault;
 mod hashing;
@@ -16,6 +17,7 @@ pub mod packs;
 mod places;
 pub mod reading;
 mod sums;
+mod walk;
 
 use std::collections::HashSet;
 use std::ffi::OsStr;
@@ -179,6 +181,15 @@ pub trait Store: Send + Sync + fmt::Debug {
     /// Whether what is read of it goes over a network.
     fn is_remote(&self) -> bool {
         false
+    }
+
+    /// Whether whole files may be read to answer a question; on a drive that is the person's to say.
+    fn may_read(&self) -> bool {
+        true
+    }
+    /// The checksum (SHA-256) of a file as the store tells it without its being read, if it does.
+    fn told_sum(&self, _: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
+        Ok(None)
     }
 
     /// Forgets which folder had which name, since others may have moved them about.

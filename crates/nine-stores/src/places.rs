@@ -3,14 +3,14 @@
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_core::escape::unescape;
 use nine_core::place::Spot;
 
-use crate::local::Settings;
-use crate::{LocalStore, Store, StoreError, StoreResult};
+use crate::drive::{Address, as_path};
+use crate::{Store, StoreError, StoreResult};
 
 /// The open places, by the names that the configuration gives them.
 #[derive(Debug, Default, Clone)]
@@ -31,12 +31,18 @@ impl Places {
 
     /// Opens the places that a run was recorded with. What cannot be reached is left out, so that
     /// steps there are refused one by one.
-    pub fn from_addresses(addresses: &BTreeMap<String, String>, settings: &Settings) -> Self {
+    pub fn from_addresses(
+        addresses: &BTreeMap<String, String>,
+        open: &dyn Fn(&Path) -> StoreResult<Arc<dyn Store>>,
+    ) -> Self {
         let mut places = Self::default();
         for (name, address) in addresses {
-            let path = unescape(address).ok().map(|bytes| PathBuf::from(OsString::from_vec(bytes)));
-            if let Some(Ok(store)) = path.map(|path| LocalStore::open(&path, settings.clone())) {
-                places.add(name.clone(), Arc::new(store));
+            let path = match Address::is_one(address.as_bytes()) {
+                true => Address::parse(address).ok().map(|address| as_path(&address)),
+                false => unescape(address).ok().map(|bytes| PathBuf::from(OsString::from_vec(bytes))),
+            };
+            if let Some(Ok(store)) = path.map(|path| open(&path)) {
+                places.add(name.clone(), store);
             }
         }
         places

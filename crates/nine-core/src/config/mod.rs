@@ -2,10 +2,12 @@
 
 mod archive;
 mod copies;
+mod drives;
 mod edit;
 mod facets;
 mod read;
 
+pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};
 pub use read::parse;
 
@@ -26,6 +28,8 @@ pub struct Config {
     pub piles: Vec<Pile>,
     /// The folders under which shelves stand. The first serves where a rule names none.
     pub bookcases: Vec<Bookcase>,
+    /// The drives on which places may be.
+    pub drives: Vec<DriveLogin>,
     /// The rules, in the order in which they are tried.
     pub rules: Vec<Rule>,
     /// The facets.
@@ -111,6 +115,7 @@ impl Default for Config {
         Self {
             piles: Vec::new(),
             bookcases: Vec::new(),
+            drives: Vec::new(),
             rules: Vec::new(),
             facets: Facets::default(),
             searches: saved::starters(),

@@ -8,6 +8,7 @@ use toml::Spanned;
 
 use super::archive::{ArchiveText, usual_archive};
 use super::copies::CopiesText;
+use super::drives::{DriveText, is_address};
 use super::facets::FacetText;
 use super::{Bookcase, Config, Pile, TagColor, TagLook, usual_settle};
 use crate::condition;
@@ -25,6 +26,7 @@ struct FileText {
     pile: BTreeMap<Spanned<String>, PileText>,
     bookcase: BTreeMap<Spanned<String>, BookcaseText>,
     archive: Option<ArchiveText>,
+    drive: BTreeMap<Spanned<String>, DriveText>,
     copies: Option<CopiesText>,
     facet: BTreeMap<Spanned<String>, FacetText>,
     rule: Vec<Spanned<RuleText>>,
@@ -236,6 +238,9 @@ impl Reader<'_> {
         bookcases.sort_by_key(|(name, _)| name.span().start);
         config.bookcases =
             bookcases.into_iter().map(|(name, text)| self.bookcase(name.into_inner(), text)).collect();
+        let mut drives: Vec<_> = file.drive.into_iter().collect();
+        drives.sort_by_key(|(name, _)| name.span().start);
+        config.drives = drives.into_iter().map(|(name, drive)| drive.read(self, name.into_inner())).collect();
         if let Some(copies) = &file.copies {
             let names: Vec<&str> = places.iter().map(|(_, name)| name.as_str()).collect();
             config.keep = copies.read(self, &names);
@@ -291,6 +296,11 @@ impl Reader<'_> {
         text.clone()
     }
 
+    /// The folder of a place, which may be on a drive.
+    fn place(&mut self, at: &Spanned<String>) -> String {
+        if is_address(at.get_ref()) { at.get_ref().clone() } else { self.folder(at) }
+    }
+
     fn pile(&mut self, name: String, pile: PileText) -> Pile {
         let settle = pile.settle.as_ref().and_then(|value| {
             let span = Span::parse(value.get_ref());
@@ -304,7 +314,7 @@ impl Reader<'_> {
         });
         Pile {
             name,
-            at: self.folder(&pile.at),
+            at: self.place(&pile.at),
             at_span: pile.at.span(),
             settle: settle.unwrap_or_else(usual_settle),
             believes_births: pile.births != Some(Births::Ignore),
@@ -372,7 +382,7 @@ impl Reader<'_> {
         let shelves = bookcase.shelves.into_iter().map(Spanned::into_inner).collect();
         Bookcase {
             name,
-            at: self.folder(&bookcase.at),
+            at: self.place(&bookcase.at),
             at_span: bookcase.at.span(),
             shelves,
             text: bookcase.text,

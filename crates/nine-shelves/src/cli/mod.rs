@@ -43,6 +43,9 @@ pub struct Common {
     /// The day from which ages are counted, such as 2031-04-07 or 2031-04-07T09:00
     #[arg(long, value_name = "DATE", env = "NINE_TODAY", global = true)]
     pub today: Option<String>,
+    /// Let whole files on drives be read where a question needs it; what that costs is told without it
+    #[arg(long, global = true)]
+    pub read_drive: bool,
     /// When to use colour
     #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
     pub color: ColorWhen,

@@ -35,7 +35,7 @@ pub fn run(args: &CarryArgs, session: &Session) -> Done {
     }
     drop(err);
     let opened = session.open(&loaded.config);
-    let places = Places::from_addresses(&kept.places, &session.settings(&loaded.config, true));
+    let places = Places::from_addresses(&kept.places, &|at| session.open_store(&loaded.config, at, true));
     let mut edited = Edited { session, config: &loaded.config, opened: &opened, kept: &kept, at_work: None };
     let mut proposals = Vec::new();
     let mut told = Told::default();

@@ -237,11 +237,15 @@ impl<'a> Standing<'a> {
     /// The command that mends it.
     fn mend(&self, tangle: &Tangle, many: bool) -> String {
         let spot = |path: &ItemPath| quoted(&self.spot(path).to_string());
-        let on_disk =
-            |path: &ItemPath| quoted(&escape(self.store.absolute(path).as_os_str().as_encoded_bytes()));
+        let on_disk = |path: &ItemPath| {
+            quoted(&escape(location::written(&self.store.absolute(path)).as_encoded_bytes()))
+        };
         let on = |path: &ItemPath, below: &str| self.on(path, below, many);
         let at = &tangle.at;
         match (tangle.wrong, &tangle.other) {
+            (Wrong::Missing, _) if self.store.is_remote() => {
+                format!("nine put PATH --on {}", on(at, "").unwrap_or_else(|| "SHELF".to_owned()))
+            }
             (Wrong::Missing, _) => format!("mkdir {}", on_disk(at)),
             (Wrong::Twice | Wrong::CaseOnly | Wrong::SameName, Some(other)) => {
                 match (on(other, ""), on(at, "")) {
@@ -253,6 +257,9 @@ impl<'a> Standing<'a> {
                     }
                     _ => format!("nine compare {} {}", on_disk(at), on_disk(other)),
                 }
+            }
+            (_, Some(other)) if self.store.is_remote() => {
+                format!("rename it on the drive to {}", quoted(&escape(other.name())))
             }
             (_, Some(other)) => format!("mv -n {} {}", on_disk(at), on_disk(other)),
             (Wrong::Mixed, None) => match on(at, &format!("/{UNSORTED}")) {

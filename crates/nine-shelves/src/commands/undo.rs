@@ -1,6 +1,7 @@
 //! `nine undo`: take a run back.
 
 use std::io::Write;
+use std::path::Path;
 
 use nine_carry::daybook::{self, Run};
 use nine_carry::{UndoPlan, plan_undo};
@@ -24,9 +25,9 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
     let loaded = session.load()?;
     recovery::recover_last_run(session, &loaded.config)?;
     let opened = session.open(&loaded.config);
-    let settings = session.settings(&loaded.config, true);
+    let open = |at: &Path| session.open_store(&loaded.config, at, true);
     let plan_for = |run: Run| -> Done<(Run, Places, UndoPlan)> {
-        let places = Places::from_addresses(&run.places, &settings);
+        let places = Places::from_addresses(&run.places, &open);
         let plan = plan_undo(&run, &earlier(session, &run)?, &places);
         Ok((run, places, plan))
     };

@@ -14,8 +14,8 @@ use nine_core::plan::tidy::{Wants, item};
 use nine_core::rules::{Standing, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
-use nine_stores::reading::Words;
 use nine_stores::StoreDetails;
+use nine_stores::reading::Words;
 use serde::Serialize;
 
 use crate::cli::{WhyArgs, WhyFormat};

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use nine_core::config::Config;
 use nine_core::escape::escape;
+use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Spot};
 use nine_stores::{Places, Store, StoreError};
 
@@ -103,9 +104,9 @@ pub fn grounds_of(
 ) -> Done<Vec<Ground>> {
     let mut grounds = Vec::new();
     for one in typed {
+        let at = location::real(&session.typed(one));
         let named = all_grounds(session, config, opened).into_iter().find(|ground| {
-            one.as_os_str() == ground.base.place.as_str()
-                || location::real(one) == location::real(&ground.path)
+            one.as_os_str() == ground.base.place.as_str() || at == location::real(&ground.path)
         });
         let ground = match named {
             Some(ground) => ground,
@@ -121,8 +122,15 @@ pub fn grounds_of(
 fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, known: bool) -> Done<Ground> {
     let shown = session.shown(typed);
     let path = location::real(&session.expand(&typed.to_string_lossy()));
-    let path = if path.exists() { path } else { std::path::absolute(typed)? };
-    let store = match session.open_store(config, &path, true) {
+    let is_whole = location::is_on_drive(&path) || path.exists();
+    let path = if is_whole { path } else { std::path::absolute(typed)? };
+    let found =
+        session.open_store(config, &path, true).and_then(|store| match store.entry(&ItemPath::root())? {
+            Some(entry) if entry.kind == Kind::Folder => Ok(store),
+            Some(_) => Err(StoreError::NotAFolder),
+            None => Err(StoreError::NotThere),
+        });
+    let store = match found {
         Err(error) if !known => return Err(not_a_place(&shown, opened, &error)),
         other => other,
     };

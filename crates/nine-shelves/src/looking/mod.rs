@@ -8,7 +8,7 @@ mod packed;
 mod pictures;
 mod words;
 
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::io::Write;
 use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
@@ -29,8 +29,8 @@ pub use words::{Remembered, remembered};
 
 use crate::error::{Done, Failure};
 use crate::output::style::{DOUBT, REFUSED};
-use crate::progress;
 use crate::session::Session;
+use crate::{location, progress};
 
 /// A place as it was found.
 pub struct View {
@@ -62,6 +62,11 @@ impl View {
             return self.ground.path.clone();
         }
         self.ground.path.join(OsStr::from_bytes(path.as_bytes()))
+    }
+
+    /// The same as it is printed.
+    pub fn written(&self, id: NodeId) -> OsString {
+        location::written(&self.absolute(id))
     }
 
     /// The store, where it can be reached.

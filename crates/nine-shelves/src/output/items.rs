@@ -203,7 +203,7 @@ impl Listing<'_> {
             ItemColumn::Opened => minute(tree.opened(id)),
             ItemColumn::Arrived => minute(tree.born(id)),
             ItemColumn::Items => tree.items(id).map_or(String::new(), |items| items.to_string()),
-            ItemColumn::Path => escape(view.absolute(id).as_os_str().as_encoded_bytes()),
+            ItemColumn::Path => escape(view.written(id).as_encoded_bytes()),
             ItemColumn::Archived => if self.is_archived(hit) { "yes" } else { "" }.into(),
             ItemColumn::Blake3 => tree.digest(id).map_or(String::new(), |digest| digest.to_string()),
         }

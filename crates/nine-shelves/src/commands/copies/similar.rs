@@ -133,7 +133,7 @@ impl Told<'_> {
         let mut out = output::raw();
         for picture in self.shown().iter().flatten() {
             let view = &self.looking.views[picture.member.view as usize];
-            out.write_all(view.absolute(picture.member.id).as_os_str().as_encoded_bytes())?;
+            out.write_all(view.written(picture.member.id).as_encoded_bytes())?;
             out.write_all(end)?;
         }
         out.flush()
@@ -145,7 +145,7 @@ impl Told<'_> {
             Record {
                 group: at,
                 item: no_formula(view.spot(picture.member.id).to_string()),
-                path: no_formula(escape(view.absolute(picture.member.id).as_os_str().as_encoded_bytes())),
+                path: no_formula(escape(view.written(picture.member.id).as_encoded_bytes())),
                 width: picture.looks.pixels.0,
                 height: picture.looks.pixels.1,
                 size: picture.size,

@@ -1,0 +1,164 @@
+//! Drives as the configuration has them: which login is for which address, where its password comes from, and how
+//! each drive was found to behave.
+
+use std::collections::HashMap;
+use std::io::{BufRead, BufReader};
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use nine_core::config::{Config, DriveLogin, PasswordFrom, is_address};
+use nine_core::diagnostic::Diagnostic;
+use nine_core::escape::plain;
+use nine_stores::drive::{Address, Conduct, Drive, DriveSettings, DriveStore, Login};
+use nine_stores::{Store, StoreError, StoreResult};
+
+use crate::session::Session;
+
+/// The drives that were opened by this program, by the name of their login and their server.
+#[derive(Default)]
+pub struct Drives {
+    open: Mutex<HashMap<(String, String), Arc<Drive>>>,
+}
+
+/// The login for an address: the one whose own address is the nearest above it.
+pub fn login_for<'c>(config: &'c Config, address: &Address) -> Option<&'c DriveLogin> {
+    let holding =
+        config.drives.iter().filter(|drive| Address::parse(&drive.at).is_ok_and(|at| at.holds(address)));
+    holding.max_by_key(|drive| drive.at.len())
+}
+
+/// What is wrong with the addresses of a configuration.
+pub fn findings(config: &Config) -> Vec<Diagnostic> {
+    let piles = config.piles.iter().map(|pile| (&pile.at, &pile.at_span, None));
+    let bookcases = config.bookcases.iter().map(|case| (&case.at, &case.at_span, None));
+    let drives = config.drives.iter().map(|drive| (&drive.at, &drive.at_span, Some(drive)));
+    let mut found = Vec::new();
+    for (at, span, drive) in piles.chain(bookcases).chain(drives).filter(|(at, ..)| is_address(at)) {
+        match Address::parse(at) {
+            Err(error) => {
+                found.push(Diagnostic::new(span.clone(), format!("this is no address of a drive: {error}")))
+            }
+            Ok(address) if address.is_open_to_others() => {
+                let login = drive.or_else(|| login_for(config, &address));
+                if !login.is_some_and(|login| login.plain_http) {
+                    let message = "what goes there without encryption can be read by others on the way";
+                    let help = "write https://, or plain_http = true under its [drive.NAME]";
+                    found.push(Diagnostic::new(span.clone(), message).help(help));
+                }
+            }
+            Ok(_) => {}
+        }
+    }
+    found
+}
+
+impl Session {
+    /// Opens a place on a drive. Nothing is sent before it is used.
+    ///
+    /// # Errors
+    /// If it may not be reached without encryption.
+    pub fn open_on_drive(&self, config: &Config, address: Address) -> StoreResult<Arc<dyn Store>> {
+        let login = login_for(config, &address);
+        if address.is_open_to_others() && !login.is_some_and(|login| login.plain_http) {
+            return Err(StoreError::Login("it may be reached by https:// alone".into()));
+        }
+        let key = (login.map(|login| login.name.clone()).unwrap_or_default(), address.origin());
+        let mut open = self.drives.open.lock().unwrap_or_else(PoisonError::into_inner);
+        let drive =
+            open.entry(key).or_insert_with(|| Drive::new(&address, self.settings_of(login, &address)));
+        Ok(Arc::new(DriveStore::new(Arc::clone(drive), address)))
+    }
+
+    fn settings_of(&self, login: Option<&DriveLogin>, address: &Address) -> DriveSettings {
+        let file = self.data.join("drives").join(format!("{}.json", file_name(&address.origin())));
+        let known = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
+        let usual = DriveSettings::default();
+        DriveSettings {
+            login: login.and_then(|login| self.login(login)),
+            at_once: login.map_or(usual.at_once, |login| login.at_once),
+            may_read: self.reads_drives,
+            conduct: known,
+            remember: Box::new(move |conduct| remember(&file, conduct)),
+            ..usual
+        }
+    }
+
+    fn login(&self, login: &DriveLogin) -> Option<Login> {
+        let from = login.password.clone()?;
+        let (name, file) = (
+            login.name.clone(),
+            match &from {
+                PasswordFrom::File(file) => Some(self.expand(file)),
+                _ => None,
+            },
+        );
+        let secret = move || secret(&name, &from, file.as_deref());
+        Some(Login { user: login.user.clone(), secret: Box::new(secret) })
+    }
+
+    /// A path that was typed, with the escapes of an address undone.
+    pub fn typed(&self, typed: &Path) -> PathBuf {
+        match typed.to_str().filter(|text| is_address(text)).map(Address::parse) {
+            Some(Ok(address)) => nine_stores::drive::as_path(&address),
+            _ => typed.to_owned(),
+        }
+    }
+}
+
+/// A server's name as that of a file.
+fn file_name(origin: &str) -> String {
+    origin
+        .chars()
+        .map(|c| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-') { c } else { '_' })
+        .collect()
+}
+
+/// Keeps how a drive behaves, so that it need not be tried each time. What cannot be kept is tried again.
+fn remember(file: &Path, conduct: &Conduct) {
+    let Ok(text) = serde_json::to_vec_pretty(conduct) else { return };
+    let folder = file.parent().unwrap_or(file);
+    let written = std::fs::create_dir_all(folder).and_then(|()| std::fs::write(file, text));
+    if let Err(error) = written {
+        tracing::info!(%error, "how the drive behaves is not kept");
+    }
+}
+
+/// Asks for a password. What goes wrong is told without it.
+fn secret(drive: &str, from: &PasswordFrom, file: Option<&Path>) -> Result<String, String> {
+    let secret = match from {
+        PasswordFrom::Variable(name) => std::env::var(name)
+            .map_err(|_| format!("the password of `{drive}` is not in ${}", plain(name)))?,
+        PasswordFrom::File(name) => in_file(file.unwrap_or(Path::new(name)))
+            .map_err(|why| format!("the password of `{drive}` is not read from {}: {why}", plain(name)))?,
+        PasswordFrom::Command(command) => printed_by(command)
+            .map_err(|why| format!("the password of `{drive}` was not told by its command: {why}"))?,
+    };
+    let line = secret.lines().next().unwrap_or_default();
+    match line.is_empty() || line.chars().any(char::is_control) {
+        true => Err(format!("the password of `{drive}` is empty, or no plain text")),
+        false => Ok(line.to_owned()),
+    }
+}
+
+fn in_file(file: &Path) -> Result<String, String> {
+    let open = std::fs::File::open(file).map_err(|error| plain(&error.to_string()))?;
+    let mode = open.metadata().map_err(|error| plain(&error.to_string()))?.permissions().mode();
+    if mode & 0o077 != 0 {
+        return Err("others can read it; take their rights away with chmod 600".into());
+    }
+    let mut line = String::new();
+    BufReader::new(open).read_line(&mut line).map_err(|error| plain(&error.to_string()))?;
+    Ok(line)
+}
+
+fn printed_by(command: &str) -> Result<String, String> {
+    let ran =
+        Command::new("sh").arg("-c").arg(command).stdin(Stdio::null()).stderr(Stdio::inherit()).output();
+    let ran = ran.map_err(|error| plain(&error.to_string()))?;
+    if !ran.status.success() {
+        return Err(format!("it ended with {}", ran.status));
+    }
+    String::from_utf8(ran.stdout).map_err(|_| "it is no plain text".to_owned())
+}

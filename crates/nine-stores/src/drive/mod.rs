@@ -1,0 +1,244 @@
+//! A drive that speaks WebDAV (RFC 4918): one place on it is a [`DriveStore`], all places on one server with one
+//! login share a [`Drive`].
+//!
+//! The server is never trusted to keep a promise that was not tried (`probe.rs`), and after each request of which
+//! it is not known what became of it both ends are looked at before it is sent again (`changes.rs`).
+
+mod address;
+mod changes;
+mod content;
+mod discarded;
+mod listing;
+mod multistatus;
+mod probe;
+mod properties;
+mod store;
+mod wire;
+
+use std::collections::{HashMap, HashSet};
+use std::ffi::OsString;
+use std::fmt;
+use std::os::unix::ffi::OsStringExt;
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+
+use nine_core::item::{Entry, Identity, Kind, Stamp};
+use nine_core::place::ItemPath;
+
+use crate::{StoreError, StoreResult};
+
+pub use address::{Address, BadAddress};
+pub use discarded::DISCARDED;
+pub use probe::{Conduct, SCRATCH};
+pub use wire::Login;
+
+use listing::Listings;
+use wire::Wire;
+
+/// The namespace of our own properties.
+pub(crate) const NAMESPACE: &str = "urn:nine-shelves:drive";
+
+/// How a drive is spoken to.
+pub struct DriveSettings {
+    /// Who the person is to it.
+    pub login: Option<Login>,
+    /// How many requests may be under way at once.
+    pub at_once: usize,
+    /// The first pause before something is tried again; it doubles.
+    pub pause: Duration,
+    /// Whether whole files may be read to answer a question.
+    pub may_read: bool,
+    /// How it was found to behave, if it was tried.
+    pub conduct: Option<Conduct>,
+    /// Told how it behaves, once that was tried.
+    pub remember: Box<dyn Fn(&Conduct) + Send + Sync>,
+}
+
+impl Default for DriveSettings {
+    fn default() -> Self {
+        Self {
+            login: None,
+            at_once: 8,
+            pause: Duration::from_millis(250),
+            may_read: true,
+            conduct: None,
+            remember: Box::new(|_| {}),
+        }
+    }
+}
+
+impl fmt::Debug for DriveSettings {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("DriveSettings").field("login", &self.login).finish_non_exhaustive()
+    }
+}
+
+/// A server, and who the person is to it.
+#[derive(Debug)]
+pub struct Drive {
+    wire: Wire,
+    origin: String,
+    may_read: bool,
+    listings: Mutex<Listings>,
+    conduct: Mutex<Option<Conduct>>,
+    remember: Remember,
+    /// What was done in which folder and has not been seen there yet: name, and the bytes of the file or `None` if
+    /// it must be gone.
+    unseen: Mutex<HashMap<ItemPath, Unseen>>,
+    /// Folders for discarded things that are known to be there.
+    there: Mutex<HashSet<ItemPath>>,
+    /// The names in them that are taken.
+    days: Mutex<HashMap<ItemPath, HashSet<Vec<u8>>>>,
+    /// Free bytes, once they were asked for.
+    room: Mutex<Option<Option<u64>>>,
+    /// Where it may be tried how the drive behaves.
+    top: ItemPath,
+}
+
+/// What was done in a folder, by name.
+type Unseen = HashMap<Vec<u8>, Option<Seen>>;
+
+/// As what something must show in its folder.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Seen {
+    kind: Kind,
+    size: u64,
+}
+
+struct Remember(Box<dyn Fn(&Conduct) + Send + Sync>);
+
+impl fmt::Debug for Remember {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Remember")
+    }
+}
+
+fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// The first eight bytes of a digest: two texts that differ have the same ones in no world of ours.
+fn mark(text: &[u8]) -> u64 {
+    let digest = blake3::hash(text);
+    u64::from_le_bytes(digest.as_bytes()[..8].try_into().expect("a digest has 32 bytes"))
+}
+
+impl Drive {
+    /// The drive on whose server `address` is, in which it may be tried how the drive behaves. Nothing is sent
+    /// before it is used.
+    pub fn new(address: &Address, settings: DriveSettings) -> Arc<Self> {
+        let DriveSettings { login, at_once, pause, may_read, conduct, remember } = settings;
+        Arc::new(Self {
+            wire: Wire::new(login, at_once, pause),
+            origin: address.origin(),
+            may_read,
+            listings: Mutex::default(),
+            conduct: Mutex::new(conduct),
+            remember: Remember(remember),
+            unseen: Mutex::default(),
+            there: Mutex::default(),
+            days: Mutex::default(),
+            room: Mutex::default(),
+            top: address.path.clone(),
+        })
+    }
+
+    fn domain(&self) -> u64 {
+        mark(self.origin.as_bytes())
+    }
+
+    /// Free bytes, asked for once.
+    fn remembered_room(&self, ask: impl FnOnce() -> StoreResult<Option<u64>>) -> StoreResult<Option<u64>> {
+        let mut room = held(&self.room);
+        if room.is_none() {
+            *room = Some(ask()?);
+        }
+        Ok(room.flatten())
+    }
+
+    /// What an item of this path is known by. A file is also known by its entity tag; a folder is what it is
+    /// whatever lies in it.
+    fn identity(&self, path: &ItemPath, kind: Kind, tag: Option<&str>) -> Identity {
+        let whole = [self.origin.as_bytes(), b"\0", path.as_bytes()].concat();
+        let content = match kind {
+            Kind::Folder => 0,
+            _ => mark(tag.unwrap_or_default().as_bytes()),
+        };
+        Identity([mark(&whole), content])
+    }
+
+    /// The stamp of the same item under another path.
+    fn moved(&self, stamp: &Stamp, to: &ItemPath) -> Stamp {
+        let place = self.identity(to, Kind::Folder, None).0[0];
+        Stamp { identity: Identity([place, stamp.identity.0[1]]), ..*stamp }
+    }
+
+    /// Whether an entry is what had this stamp, perhaps under another path.
+    fn is_it(&self, entry: &Entry, stamp: &Stamp) -> bool {
+        let same_tag = entry.identity.0[1] == stamp.identity.0[1];
+        let now = entry.stamp();
+        let keeps_tags = held(&self.conduct).as_ref().is_none_or(|conduct| conduct.tag_survives_move);
+        match entry.kind {
+            Kind::Folder => same_tag,
+            _ if keeps_tags => same_tag && now.size == stamp.size,
+            _ => now.size == stamp.size && stamp.identity.0[1] != 0,
+        }
+    }
+}
+
+/// A place on a drive.
+#[derive(Debug)]
+pub struct DriveStore {
+    drive: Arc<Drive>,
+    address: Address,
+}
+
+impl DriveStore {
+    /// A folder on a drive as a place. Nothing is sent before it is used.
+    pub fn new(drive: Arc<Drive>, address: Address) -> Self {
+        Self { drive, address }
+    }
+
+    /// The drive.
+    pub fn drive(&self) -> &Arc<Drive> {
+        &self.drive
+    }
+
+    /// Where it is.
+    pub fn place(&self) -> &Address {
+        &self.address
+    }
+
+    /// The whole path of an item, from the top of the server.
+    fn whole(&self, path: &ItemPath) -> ItemPath {
+        self.address.path.join_path(path)
+    }
+
+    fn url(&self, whole: &ItemPath, is_folder: bool) -> String {
+        url(&self.drive, whole, is_folder)
+    }
+}
+
+/// An address as a path of this machine, its escapes undone: `https://host/my papers`.
+pub fn as_path(address: &Address) -> PathBuf {
+    let mut bytes = address.origin().into_bytes();
+    bytes.push(b'/');
+    bytes.extend_from_slice(address.path.as_bytes());
+    PathBuf::from(OsString::from_vec(bytes))
+}
+
+/// The address of what has this whole path.
+fn url(drive: &Drive, whole: &ItemPath, is_folder: bool) -> String {
+    let (scheme, host) = drive.origin.split_once("://").unwrap_or(("https", &drive.origin));
+    let top = Address { scheme: scheme.to_owned(), host: host.to_owned(), path: ItemPath::root() };
+    top.of(whole, is_folder)
+}
+
+fn expect(found: Option<listing::Found>, stamp: &Stamp) -> StoreResult<listing::Found> {
+    match found {
+        Some(found) if found.entry.stamp() == *stamp => Ok(found),
+        Some(_) => Err(StoreError::Changed),
+        None => Err(StoreError::NotThere),
+    }
+}

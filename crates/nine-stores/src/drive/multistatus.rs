@@ -1,0 +1,331 @@
+//! What a server says of its items: `207 Multi-Status` (RFC 4918, section 13), read as it comes.
+//!
+//! Nothing in it is believed: it may end too soon or never, be no XML, or speak of what was not asked for.
+
+use std::io::{self, BufRead, BufReader, Read};
+
+use quick_xml::NsReader;
+use quick_xml::events::{BytesStart, Event};
+use quick_xml::name::{Namespace, ResolveResult};
+
+use super::NAMESPACE;
+use crate::{StoreError, StoreResult};
+
+/// Bytes that an answer has at most.
+const MOST: u64 = 1 << 30;
+
+/// Bytes of text that stand between two marks at most.
+const MOST_TEXT: usize = 1 << 20;
+
+/// How deep elements are nested at most.
+const DEEPEST: usize = 64;
+
+/// Whose word a name is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Of {
+    /// The standard's.
+    Dav,
+    /// Our own.
+    Own,
+    /// Somebody else's.
+    Other,
+}
+
+/// One property, with the names of the elements in it.
+#[derive(Debug, Clone)]
+pub(super) struct Property {
+    pub of: Of,
+    pub name: String,
+    pub text: String,
+    pub inside: Vec<String>,
+    /// For which entity tag it was given, where that is said.
+    pub given_for: Option<String>,
+}
+
+/// What is said of one item.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Response {
+    pub href: String,
+    /// The status of the item as a whole, where that is said.
+    pub status: Option<u16>,
+    /// The properties that it has.
+    pub found: Vec<Property>,
+    /// Statuses of properties that could not be had or changed.
+    pub refused: Vec<u16>,
+}
+
+impl Response {
+    pub fn dav(&self, name: &str) -> Option<&Property> {
+        self.found.iter().find(|property| property.of == Of::Dav && property.name == name)
+    }
+
+    pub fn own(&self, name: &str) -> Option<&Property> {
+        self.found.iter().find(|property| property.of == Of::Own && property.name == name)
+    }
+}
+
+/// Reads a whole answer and hands over each response. Returns the sync token, if there is one.
+///
+/// # Errors
+/// [`StoreError::Malformed`] if it is no such answer, or not a whole one.
+pub(super) fn read(
+    body: impl Read,
+    found: &mut dyn FnMut(Response) -> StoreResult<()>,
+) -> StoreResult<Option<String>> {
+    let mut xml = NsReader::from_reader(Bounded { inner: BufReader::new(body.take(MOST)), since: 0 });
+    xml.config_mut().check_end_names = true;
+    let (mut reading, mut buffer) = (Reading::default(), Vec::new());
+    loop {
+        buffer.clear();
+        let (of, event) = xml.read_resolved_event_into(&mut buffer).map_err(malformed)?;
+        match event {
+            Event::Start(start) => reading.open(of_whom(&of), &start, found)?,
+            Event::Empty(start) => {
+                reading.open(of_whom(&of), &start, found)?;
+                reading.close(found)?;
+            }
+            Event::End(_) => reading.close(found)?,
+            Event::Text(text) => reading.text.push_str(&text.xml10_content()),
+            Event::CData(text) => reading.text.push_str(&text.xml10_content()),
+            Event::GeneralRef(name) => reading.refer(name.as_ref())?,
+            Event::DocType(_) => return Err(StoreError::Malformed("it declares a document type".into())),
+            Event::Eof if reading.is_whole => return Ok(reading.token),
+            Event::Eof => return Err(StoreError::Malformed("it ends too soon".into())),
+            _ => {}
+        }
+        if reading.text.len() > MOST_TEXT {
+            return Err(StoreError::Malformed("it does not come to an end".into()));
+        }
+    }
+}
+
+fn malformed(error: impl std::fmt::Display) -> StoreError {
+    StoreError::Malformed(nine_core::escape::plain(&error.to_string()))
+}
+
+fn of_whom(found: &ResolveResult) -> Of {
+    match found {
+        ResolveResult::Bound(Namespace(name)) if *name == "DAV:" => Of::Dav,
+        ResolveResult::Bound(Namespace(name)) if *name == NAMESPACE => Of::Own,
+        _ => Of::Other,
+    }
+}
+
+/// How far the reading is.
+#[derive(Default)]
+struct Reading {
+    open: Vec<(Of, String)>,
+    text: String,
+    response: Response,
+    /// The properties of the group that is being read, and its status.
+    group: Vec<Property>,
+    group_status: Option<u16>,
+    token: Option<String>,
+    is_whole: bool,
+}
+
+impl Reading {
+    fn path(&self) -> Vec<&str> {
+        self.open.iter().map(|(of, name)| if *of == Of::Dav { name.as_str() } else { "" }).collect()
+    }
+
+    /// Whether what is open is what a property holds.
+    fn is_in_property(&self) -> bool {
+        let path = self.path();
+        path.len() > 4 && path[..4] == ["multistatus", "response", "propstat", "prop"]
+    }
+
+    fn open(
+        &mut self,
+        of: Of,
+        start: &BytesStart,
+        _: &mut dyn FnMut(Response) -> StoreResult<()>,
+    ) -> StoreResult<()> {
+        let name = start.local_name().as_ref().to_owned();
+        if self.open.is_empty() && (of != Of::Dav || name != "multistatus" || self.is_whole) {
+            return Err(StoreError::Malformed("it is no list of items".into()));
+        }
+        if self.open.len() >= DEEPEST {
+            return Err(StoreError::Malformed("it is nested too deep".into()));
+        }
+        if self.is_in_property()
+            && let Some(property) = self.group.last_mut()
+        {
+            property.inside.push(name.clone());
+        }
+        self.open.push((of, name.clone()));
+        match self.path().as_slice() {
+            ["multistatus", "response"] => self.response = Response::default(),
+            ["multistatus", "response", "propstat"] => (self.group, self.group_status) = (Vec::new(), None),
+            ["multistatus", "response", "propstat", "prop", _] => {
+                let given_for = start.try_get_attribute("for").map_err(malformed)?;
+                let given_for = given_for.map(|found| found.value.into_owned());
+                let given_for = given_for.map(|text| text.replace("&quot;", "\"").replace("&amp;", "&"));
+                self.group.push(Property { of, name, text: String::new(), inside: Vec::new(), given_for });
+            }
+            _ => {}
+        }
+        // A property's text is all that stands in it.
+        if !self.is_in_property() || self.open.len() == 5 {
+            self.text.clear();
+        }
+        Ok(())
+    }
+
+    fn close(&mut self, found: &mut dyn FnMut(Response) -> StoreResult<()>) -> StoreResult<()> {
+        match self.path().as_slice() {
+            ["multistatus"] => self.is_whole = true,
+            ["multistatus", "sync-token"] => self.token = Some(self.text.trim().to_owned()),
+            ["multistatus", "response"] => found(std::mem::take(&mut self.response))?,
+            ["multistatus", "response", "href"] => self.response.href = self.text.trim().to_owned(),
+            ["multistatus", "response", "status"] => self.response.status = status_in(&self.text),
+            ["multistatus", "response", "propstat", "status"] => self.group_status = status_in(&self.text),
+            ["multistatus", "response", "propstat", "prop", _] => {
+                let text = std::mem::take(&mut self.text);
+                if let Some(property) = self.group.last_mut() {
+                    property.text = text;
+                }
+            }
+            ["multistatus", "response", "propstat"] => match self.group_status {
+                Some(200..=299) => self.response.found.append(&mut self.group),
+                status => self.response.refused.push(status.unwrap_or(0)),
+            },
+            _ => {}
+        }
+        self.open.pop();
+        Ok(())
+    }
+
+    /// One of the characters that XML has words for; there are no others.
+    fn refer(&mut self, name: &str) -> StoreResult<()> {
+        let number = name.strip_prefix('#').map(|number| match number.strip_prefix('x') {
+            Some(hex) => u32::from_str_radix(hex, 16),
+            None => number.parse(),
+        });
+        let c = match (name, number) {
+            ("amp", _) => Some('&'),
+            ("lt", _) => Some('<'),
+            ("gt", _) => Some('>'),
+            ("quot", _) => Some('"'),
+            ("apos", _) => Some('\''),
+            (_, Some(Ok(number))) => char::from_u32(number),
+            _ => None,
+        };
+        self.text.push(c.ok_or_else(|| StoreError::Malformed(format!("&{name}; is not known")))?);
+        Ok(())
+    }
+}
+
+/// The number in `HTTP/1.1 200 OK`.
+fn status_in(line: &str) -> Option<u16> {
+    line.split_whitespace().nth(1)?.parse().ok()
+}
+
+/// A stream in which a `<` must come again and again.
+struct Bounded<R> {
+    inner: R,
+    since: usize,
+}
+
+impl<R: BufRead> Read for Bounded<R> {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        let found = self.fill_buf()?;
+        let length = found.len().min(room.len());
+        room[..length].copy_from_slice(&found[..length]);
+        self.consume(length);
+        Ok(length)
+    }
+}
+
+impl<R: BufRead> BufRead for Bounded<R> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        if self.since > MOST_TEXT {
+            return Err(io::Error::other("it does not come to an end"));
+        }
+        self.inner.fill_buf()
+    }
+
+    fn consume(&mut self, amount: usize) {
+        let passed = self.inner.fill_buf().unwrap_or_default();
+        let passed = &passed[..amount.min(passed.len())];
+        self.since = match passed.iter().rposition(|b| *b == b'<') {
+            Some(at) => passed.len() - at,
+            None => self.since + passed.len(),
+        };
+        self.inner.consume(amount);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn all(text: &str) -> StoreResult<Vec<Response>> {
+        let mut found = Vec::new();
+        read(text.as_bytes(), &mut |response| {
+            found.push(response);
+            Ok(())
+        })?;
+        Ok(found)
+    }
+
+    const GOOD: &str = r#"<?xml version="1.0"?>
+        <a:multistatus xmlns:a="DAV:" xmlns:n="urn:nine-shelves:drive"><a:response><a:href> /x%20y/ </a:href>
+        <a:propstat><a:prop><a:resourcetype><a:collection/></a:resourcetype><a:getetag>"a&amp;b&#45;"</a:getetag>
+        <n:tags>loans,two &lt;three</n:tags><n:modified for="&quot;e&quot;">2031</n:modified></a:prop>
+        <a:status>HTTP/1.1 200 OK</a:status></a:propstat>
+        <a:propstat><a:prop><a:getcontentlength/></a:prop><a:status>HTTP/1.1 404 Not Found</a:status></a:propstat>
+        </a:response><a:sync-token>t1</a:sync-token></a:multistatus>"#;
+
+    #[test]
+    fn what_is_said_is_read() {
+        let found = all(GOOD).unwrap();
+        let [response] = found.as_slice() else { panic!("{found:?}") };
+        assert_eq!(response.href, "/x%20y/");
+        assert_eq!(response.dav("resourcetype").unwrap().inside, ["collection"]);
+        assert_eq!(response.dav("getetag").unwrap().text, "\"a&b-\"");
+        assert_eq!(response.own("tags").unwrap().text, "loans,two <three");
+        assert_eq!(response.own("modified").unwrap().given_for.as_deref(), Some("\"e\""));
+        assert!(response.dav("getcontentlength").is_none());
+        assert_eq!(response.refused, [404]);
+        assert_eq!(read(GOOD.as_bytes(), &mut |_| Ok(())).unwrap().as_deref(), Some("t1"));
+    }
+
+    #[test]
+    fn what_is_no_whole_answer_is_refused() {
+        for cut in (1..GOOD.len()).step_by(7) {
+            assert!(all(&GOOD[..cut]).is_err(), "cut at {cut}");
+        }
+        let wrong = [
+            "",
+            "no xml",
+            "<html><body>hello</body></html>",
+            "<multistatus/>",
+            "<m xmlns='DAV:'/>",
+            "<!DOCTYPE x [<!ENTITY a 'aaaa'>]><multistatus xmlns='DAV:'/>",
+            "<multistatus xmlns='DAV:'>&unknown;</multistatus>",
+            "<multistatus xmlns='DAV:'><response></multistatus>",
+        ];
+        for text in wrong {
+            assert!(matches!(all(text), Err(StoreError::Malformed(_))), "{text}");
+        }
+        let deep = "<a xmlns='DAV:'>".repeat(200);
+        assert!(all(&format!("<multistatus xmlns='DAV:'>{deep}")).is_err());
+    }
+
+    #[test]
+    fn what_never_ends_is_given_up() {
+        let start = b"<multistatus xmlns='DAV:'>".as_slice();
+        let endless = start.chain(io::repeat(b' '));
+        assert!(matches!(read(endless, &mut |_| Ok(())), Err(StoreError::Malformed(_))));
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_do_harm(bytes in proptest::collection::vec(any::<u8>(), 0..400)) {
+            let _ = read(bytes.as_slice(), &mut |_| Ok(()));
+        }
+    }
+}

@@ -1,0 +1,282 @@
+//! A drive behind the interface of all stores.
+
+use std::any::Any;
+use std::io::Read;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use nine_core::item::{Entry, Identity, Kind, Stamp};
+use nine_core::place::ItemPath;
+use nine_core::tags::to_attribute;
+use nine_core::worklist::NameRules;
+
+use super::changes::Move;
+use super::content::{Download, Remote};
+use super::properties::{Kept, Patch, tags_of};
+use super::wire::Request;
+use super::{DISCARDED, DriveStore, SCRATCH, expect, multistatus};
+use crate::local::TAGS_ATTRIBUTE;
+use crate::walk::walk;
+use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch};
+
+/// Bytes that a name has at most where nobody says so.
+const LONGEST: usize = 255;
+
+impl DriveStore {
+    /// Free bytes, where the drive tells.
+    fn room(&self) -> StoreResult<Option<u64>> {
+        let asked = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propfind xmlns:d=\"DAV:\"><d:prop>\
+            <d:quota-available-bytes/></d:prop></d:propfind>";
+        let request = Request::new("PROPFIND", self.url(&self.whole(&ItemPath::root()), true));
+        let answer = self.drive.wire.ask(&request.with("depth", "0").xml(asked.to_owned()))?;
+        let mut room = None;
+        if answer.status == 207 {
+            multistatus::read(answer.body.into_reader(), &mut |response| {
+                let told = response.dav("quota-available-bytes");
+                room = room.or(told.and_then(|told| told.text.trim().parse().ok()));
+                Ok(())
+            })?;
+        }
+        Ok(room)
+    }
+
+    fn rules(&self) -> NameRules {
+        let folds =
+            self.drive.conduct_known().is_some_and(|conduct| conduct.folds_case || conduct.folds_form);
+        NameRules { folds, longest: LONGEST, strict: false }
+    }
+}
+
+impl Store for DriveStore {
+    fn address(&self) -> String {
+        self.address.to_string()
+    }
+
+    fn root(&self) -> PathBuf {
+        super::as_path(&self.address)
+    }
+
+    fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
+        let address = super::Address { path: self.whole(folder), ..self.address.clone() };
+        Ok(Arc::new(Self { drive: Arc::clone(&self.drive), address }))
+    }
+
+    fn domain(&self, _: &Identity) -> u64 {
+        self.drive.domain()
+    }
+
+    fn is_it(&self, entry: &Entry, stamp: &Stamp) -> bool {
+        self.drive.is_it(entry, stamp)
+    }
+
+    fn is_remote(&self) -> bool {
+        true
+    }
+
+    fn may_read(&self) -> bool {
+        self.drive.may_read
+    }
+
+    fn look_anew(&self) {
+        self.drive.look_anew();
+    }
+
+    fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        let root = self.drive.list(&self.address.path)?;
+        let own = root.own.clone().ok_or(StoreError::NotThere)?.entry;
+        drop(root);
+        walk(
+            own,
+            self.drive.wire.at_once,
+            scope,
+            watch,
+            || (),
+            |(), path, batch| {
+                let listing = self.drive.list(&self.whole(path))?;
+                for (name, found) in &listing.items {
+                    let is_ours = path.is_root()
+                        && (name == DISCARDED.as_bytes() || name.starts_with(SCRATCH.as_bytes()));
+                    if !is_ours {
+                        batch.push(name, found.entry.clone());
+                    }
+                }
+                Ok(())
+            },
+        )
+    }
+
+    fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {
+        Ok(self.drive.found(&self.whole(path))?.map(|found| found.entry))
+    }
+
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+        let listing = self.drive.list(&self.whole(folder))?;
+        Ok(listing.items.iter().map(|(name, found)| (name.clone(), found.entry.clone())).collect())
+    }
+
+    fn link_is_broken(&self, _: &ItemPath) -> StoreResult<bool> {
+        Ok(false)
+    }
+
+    fn first_bytes(&self, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
+        self.drive.first_bytes(&self.whole(path), most)
+    }
+
+    fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>> {
+        Ok(self.drive.found(&self.whole(path))?.ok_or(StoreError::NotThere)?.tags)
+    }
+
+    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+        let listing = self.drive.list(&self.whole(folder)).unwrap_or_default();
+        let of = |name: &&[u8]| listing.items.get(*name).map(|found| found.tags.clone());
+        names.iter().map(|name| of(name).unwrap_or_default()).collect()
+    }
+
+    fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
+        let mut here = folder.clone();
+        let mut blocked = None;
+        loop {
+            match self.drive.found(&self.whole(&here))?.map(|found| found.entry.kind) {
+                Some(Kind::Folder) => break,
+                Some(_) => blocked = Some(here.clone()),
+                None => {}
+            }
+            here = here.parent().ok_or(StoreError::NotThere)?;
+        }
+        Ok(Ground {
+            existing: here,
+            blocked,
+            writable: true,
+            rules: self.rules(),
+            domain: self.drive.domain(),
+            free: self.drive.remembered_room(|| self.room())?,
+        })
+    }
+
+    fn set_tags(&self, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()> {
+        self.drive.set_tags(&self.whole(path), stamp, tags)
+    }
+
+    fn make_folder(&self, path: &ItemPath) -> StoreResult<bool> {
+        self.drive.make_folder(&self.whole(path))
+    }
+
+    fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
+        let whole = self.whole(path);
+        let aside = format!(".nine-empty-{:016x}", super::mark(whole.as_bytes()));
+        self.drive.remove_empty_folder(&whole, &self.whole(&ItemPath::root().join(aside)))
+    }
+
+    fn rename(
+        &self,
+        from: &ItemPath,
+        stamp: &Stamp,
+        to_store: &dyn Store,
+        to: &ItemPath,
+    ) -> StoreResult<Option<Stamp>> {
+        let to_store = to_store.as_any().downcast_ref::<DriveStore>().ok_or(StoreError::OtherDomain)?;
+        if to_store.drive.domain() != self.drive.domain() {
+            return Err(StoreError::OtherDomain);
+        }
+        let (from, to) = (self.whole(from), to_store.whole(to));
+        let step = Move { from: &from, to: &to, stamp, replaces: false };
+        self.drive.move_item(&step).map(Some)
+    }
+
+    fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
+        self.discard_item(path, stamp, day)
+    }
+
+    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>> {
+        self.restore_item(kept_as, stamp, to).map(Some)
+    }
+
+    fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
+        self.find_discarded_item(path, stamp)
+    }
+
+    fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
+        self.drive.confirm(&self.whole(folder))
+    }
+
+    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {
+        Ok(Box::new(Download::start(&self.drive, &self.whole(path), None, 0, None)?))
+    }
+
+    fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
+        Ok(Box::new(Remote::open(&self.drive, &self.whole(path))?))
+    }
+
+    fn read_link(&self, _: &ItemPath) -> StoreResult<Vec<u8>> {
+        Err(StoreError::NoLinks)
+    }
+
+    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
+        let found = self.drive.found(&self.whole(path))?.ok_or(StoreError::NotThere)?;
+        let Kept { mode, mut attributes } = found.kept;
+        if !found.tags.is_empty() {
+            attributes.push((TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&found.tags).into_bytes()));
+        }
+        Ok(Meta { modified: found.entry.modified, opened: None, mode, attributes })
+    }
+
+    fn write_new(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn Read,
+        size: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
+        self.drive.write_new(&self.whole(path), content, size, meta)
+    }
+
+    fn update_list(
+        &self,
+        path: &ItemPath,
+        old: Option<&Stamp>,
+        temporary: &ItemPath,
+        content: &[u8],
+    ) -> StoreResult<()> {
+        let (path, temporary) = (self.whole(path), self.whole(temporary));
+        self.drive.trusted()?;
+        self.drive.put(&temporary, &mut &*content, Some(content.len() as u64))?;
+        let new = self.drive.ask_about(&temporary)?.ok_or(StoreError::CopyDiffers)?;
+        if new.entry.size != content.len() as u64 {
+            return Err(StoreError::CopyDiffers);
+        }
+        if let Some(old) = old {
+            expect(self.drive.ask_about(&path)?, old)?;
+        }
+        let stamp = new.entry.stamp();
+        let step = Move { from: &temporary, to: &path, stamp: &stamp, replaces: old.is_some() };
+        self.drive.move_item(&step).map(drop)
+    }
+
+    fn link_new(&self, _: &ItemPath, _: &[u8], _: &Meta) -> StoreResult<()> {
+        Err(StoreError::NoLinks)
+    }
+
+    fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()> {
+        let (tags, kept) = (tags_of(meta), Kept::of(meta));
+        if tags.is_empty() && kept.attributes.is_empty() {
+            return Ok(());
+        }
+        let patch = Patch::default().tags(&tags)?.kept(&kept);
+        self.drive.patch(&self.whole(path), true, None, &patch)
+    }
+
+    fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
+        self.drive.remove_copied(&self.whole(path), stamp)
+    }
+
+    fn told_sum(&self, path: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
+        if self.drive.conduct_known().is_some_and(|conduct| !conduct.tells_sums) {
+            return Ok(None);
+        }
+        self.drive.told_sum(&self.whole(path))
+    }
+
+    fn as_any(&self) -> &dyn Any {
+        self
+    }
+}

@@ -1,0 +1,122 @@
+//! Everything below a place, read a folder at a time by several threads at once.
+
+use std::sync::{Condvar, Mutex, PoisonError};
+
+use nine_core::item::Entry;
+use nine_core::place::ItemPath;
+use nine_core::tree::{Batch, FolderNo, Gathering};
+
+use crate::{Scan, Scope, StoreError, StoreResult, Watch};
+
+/// A folder that waits to be read.
+struct Task {
+    path: ItemPath,
+    number: FolderNo,
+}
+
+struct Queue {
+    tasks: Vec<Task>,
+    /// Folders that are being read, and may yet bring more tasks.
+    busy: usize,
+}
+
+struct Walk<'a, R> {
+    scope: &'a Scope,
+    watch: &'a Watch,
+    read: R,
+    queue: Mutex<Queue>,
+    more: Condvar,
+    gathering: Mutex<Gathering>,
+    troubles: Mutex<Vec<(ItemPath, StoreError)>>,
+}
+
+/// Reads everything below the place whose own entry is `root`. `read` puts what a folder holds into a batch;
+/// `room` makes what each thread needs for it.
+pub(crate) fn walk<S>(
+    root: Entry,
+    threads: usize,
+    scope: &Scope,
+    watch: &Watch,
+    room: impl Fn() -> S + Sync,
+    read: impl Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<()> + Sync,
+) -> StoreResult<Scan> {
+    let first = Task { path: ItemPath::root(), number: FolderNo::ROOT };
+    let walk = Walk {
+        scope,
+        watch,
+        read,
+        queue: Mutex::new(Queue { tasks: vec![first], busy: 0 }),
+        more: Condvar::new(),
+        gathering: Mutex::new(Gathering::new(root)),
+        troubles: Mutex::default(),
+    };
+    std::thread::scope(|scope| {
+        for _ in 0..threads {
+            scope.spawn(|| walk.work(room()));
+        }
+    });
+    let tree = walk.gathering.into_inner().unwrap_or_else(PoisonError::into_inner).finish();
+    let mut troubles = walk.troubles.into_inner().unwrap_or_else(PoisonError::into_inner);
+    troubles.sort_by(|a, b| a.0.cmp(&b.0));
+    match troubles.first() {
+        Some((path, _)) if path.is_root() => Err(troubles.swap_remove(0).1),
+        _ => Ok(Scan { tree, troubles }),
+    }
+}
+
+impl<R> Walk<'_, R> {
+    fn work<S>(&self, mut room: S)
+    where
+        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<()>,
+    {
+        let mut batch = Batch::default();
+        while let Some(task) = self.next() {
+            let more = self.read(&task, &mut room, &mut batch);
+            let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
+            queue.busy -= 1;
+            queue.tasks.extend(more);
+            self.more.notify_all();
+        }
+    }
+
+    /// The next folder to read; `None` once all have been read.
+    fn next(&self) -> Option<Task> {
+        let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
+        loop {
+            if self.watch.is_stopped() {
+                return None;
+            }
+            if let Some(task) = queue.tasks.pop() {
+                queue.busy += 1;
+                return Some(task);
+            }
+            if queue.busy == 0 {
+                return None;
+            }
+            queue = self.more.wait(queue).unwrap_or_else(PoisonError::into_inner);
+        }
+    }
+
+    /// Reads a folder; returns the folders in it.
+    fn read<S>(&self, task: &Task, room: &mut S, batch: &mut Batch) -> Vec<Task>
+    where
+        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<()>,
+    {
+        let read = (self.read)(room, &task.path, batch);
+        let batch = batch.take_sorted();
+        self.watch.saw(batch.len() as u64);
+        if let Err(error) = read {
+            let mut troubles = self.troubles.lock().unwrap_or_else(PoisonError::into_inner);
+            troubles.push((task.path.clone(), error));
+            if batch.is_empty() {
+                return Vec::new();
+            }
+        }
+        let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();
+        let mut gathering = self.gathering.lock().unwrap_or_else(PoisonError::into_inner);
+        let first = gathering.add(task.number, batch);
+        drop(gathering);
+        let tasks = (0..).zip(paths).map(|(at, path)| Task { path, number: first.plus(at) });
+        tasks.filter(|task| !self.scope.closed.contains(&task.path)).collect()
+    }
+}
