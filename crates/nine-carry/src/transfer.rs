@@ -3,8 +3,11 @@
 
 use nine_core::item::{Entry, Kind, Stamp};
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{Places, Store, StoreError, StoreResult};
+use nine_stores::{Places, Store, StoreError, StoreResult, Watch, sum_of};
 use std::io::Read;
+
+/// How often a file is sent again from its start.
+const TRIES: u32 = 3;
 
 /// The name under which a step's copy is made, beside its target.
 pub fn temporary(run: u64, step: usize, target: &Spot) -> ItemPath {
@@ -87,14 +90,37 @@ impl Route<'_> {
             Kind::Link => {
                 self.target.link_new(&to, &self.source.read_link(&from)?, &self.source.meta(&from)?)
             }
-            Kind::File => {
-                let meta = self.source.meta(&from)?;
-                let mut content = self.source.read(&from)?;
-                let written = self.target.write_new(&to, &mut *content, Some(piece.entry.size), &meta)?;
-                if written == piece.entry.size { Ok(()) } else { Err(StoreError::Changed) }
-            }
+            Kind::File => self.copy_file(piece, &from, &to),
             Kind::Other => Err(StoreError::Special),
         }
+    }
+
+    /// Copies a file, from its start again where the connection to a drive broke.
+    fn copy_file(&self, piece: &Piece, from: &ItemPath, to: &ItemPath) -> StoreResult<()> {
+        let meta = self.source.meta(from)?;
+        for tries in 1.. {
+            let mut content = self.source.read(from)?;
+            match self.target.write_new(to, &mut *content, Some(piece.entry.size), &meta) {
+                Ok(written) if written == piece.entry.size => break,
+                Ok(_) => return Err(StoreError::Changed),
+                Err(StoreError::Broken(_)) if tries < TRIES => drop(remove_copy(self.target, to)?),
+                Err(error) => return Err(error),
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether two files are the same: by the checksum that one side tells of itself, or else by reading both.
+    fn same_file(&self, from: &ItemPath, to: &ItemPath) -> StoreResult<bool> {
+        let sum =
+            |store: &dyn Store, path: &ItemPath| sum_of(store, path, &Watch::default()).map(|sum| sum.0);
+        if let Some(told) = self.target.told_sum(to)? {
+            return Ok(told == sum(self.source, from)?);
+        }
+        if let Some(told) = self.source.told_sum(from)? {
+            return Ok(told == sum(self.target, to)?);
+        }
+        same_content(&mut *self.source.read(from)?, &mut *self.target.read(to)?)
     }
 
     /// Reads both sides again and holds them against one another.
@@ -106,7 +132,7 @@ impl Route<'_> {
             return Err(StoreError::Changed);
         }
         let same = match piece.entry.kind {
-            Kind::File => same_content(&mut *self.source.read(&from)?, &mut *self.target.read(&to)?)?,
+            Kind::File => self.same_file(&from, &to)?,
             Kind::Link => self.source.read_link(&from)? == self.target.read_link(&to)?,
             Kind::Folder | Kind::Other => true,
         };

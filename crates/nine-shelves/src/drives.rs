@@ -7,6 +7,7 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
 use nine_core::config::{Config, DriveLogin, PasswordFrom, is_address};
 use nine_core::diagnostic::Diagnostic;
@@ -81,7 +82,7 @@ impl Session {
             may_read: self.reads_drives,
             conduct: known,
             remember: Box::new(move |conduct| remember(&file, conduct)),
-            ..usual
+            pause: pause().unwrap_or(usual.pause),
         }
     }
 
@@ -105,6 +106,12 @@ impl Session {
             _ => typed.to_owned(),
         }
     }
+}
+
+/// A shorter first pause for tests that break things. Debug builds only.
+fn pause() -> Option<Duration> {
+    let asked = std::env::var("NINE_DRIVE_PAUSE").ok().filter(|_| cfg!(debug_assertions));
+    asked.and_then(|millis| millis.parse().ok()).map(Duration::from_millis)
 }
 
 /// A server's name as that of a file.

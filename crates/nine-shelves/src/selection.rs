@@ -157,8 +157,11 @@ fn by_paths(session: &Session, opened: &Opened, paths: &[PathBuf]) -> Done<Selec
         let tags = found.store.tags(&found.spot.path);
         let tags = tags.map_err(|error| Failure::system(format!("{}: {error}", found.spot)))?;
         let new = Proposal::new(found.spot, entry.kind, entry.stamp(), tags);
-        let note_tags =
-            if entry.kind == Kind::File { note_tags(&*found.store, &new.item.path) } else { Vec::new() };
+        let note_tags = if entry.kind == Kind::File && found.store.may_read() {
+            note_tags(&*found.store, &new.item.path)
+        } else {
+            Vec::new()
+        };
         selected.items.push(Proposal { size: totals.size, modified: totals.newest, note_tags, ..new });
     }
     Ok(selected)

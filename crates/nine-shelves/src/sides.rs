@@ -35,7 +35,9 @@ pub fn compare(places: &Places, proposals: &mut [Proposal], clashes: &[ClashFoun
             continue;
         }
         // What cannot be read is not known to be the same.
-        let same = size == proposal.size && same_bytes(places, &proposal.item, &at).unwrap_or(false);
+        let may_read = [&proposal.item, &at].iter().all(|spot| places.of(spot).is_ok_and(|s| s.may_read()));
+        let same =
+            size == proposal.size && may_read && same_bytes(places, &proposal.item, &at).unwrap_or(false);
         proposal.same = Some(same);
         if same {
             proposal.add_tags([&COPY.to_owned()]);

@@ -35,7 +35,8 @@ impl Details for StoreDetails<'_> {
     fn note_tags(&self, id: NodeId, path: &ItemPath) -> Vec<String> {
         match self.tree.tags(id) {
             TagsOf::Known(_) => self.tree.note_tags(id).to_vec(),
-            TagsOf::NotAsked => note_tags(self.store, path),
+            TagsOf::NotAsked if self.store.may_read() => note_tags(self.store, path),
+            TagsOf::NotAsked => Vec::new(),
         }
     }
 

@@ -91,7 +91,10 @@ fn tags_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Bot
         let names: Vec<&[u8]> = siblings.iter().map(|id| tree.name(*id)).collect();
         let tags = store.tags_in(&tree.path(tree.parent(siblings[0])), &names);
         found.extend(siblings.iter().zip(tags).map(|(id, own)| {
-            let may_be_note = tree.kind(*id) == Kind::File && tree.size(*id) > 0 && is_note(tree.name(*id));
+            let may_be_note = store.may_read()
+                && tree.kind(*id) == Kind::File
+                && tree.size(*id) > 0
+                && is_note(tree.name(*id));
             let inside = if may_be_note { note_tags(store, &tree.path(*id)) } else { Vec::new() };
             (*id, (own, inside))
         }));

@@ -1,7 +1,8 @@
 //! Which files have the same bytes: what is in question is read, and noted down.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
+use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
 use nine_core::copies::{
     Candidates, CopiesTake, Digest, Group, LookAlike, Meet, Member, Side, Taken, choose, copies_take, groups,
@@ -16,6 +17,7 @@ use nine_stores::{Hashed, Source, Watch, expect, hash_round, read_digests};
 
 use super::{Ground, Looking, View};
 use crate::copy_steps::{learn_tags, lost, standing};
+use crate::output::style::DOUBT;
 use crate::progress;
 
 /// What must be known of a place to say what of it has which bytes.
@@ -147,12 +149,13 @@ impl Looking<'_> {
     }
 
     fn count_copies(&mut self, view: usize, asked: &Rows, same: &SameBytes, as_known: bool) {
+        let reads = self.views[view].store().is_none_or(|store| store.may_read());
         let tree = &mut self.views[view].tree;
         for id in asked.ids() {
             let many = tree.digest(id).map(|digest| same[&digest].len() as u32);
             // What was in question and has no digest by now shares its size with none, or could not be
             // read, which was said.
-            if let Some(many) = many.or((!as_known).then_some(1)) {
+            if let Some(many) = many.or((!as_known && reads).then_some(1)) {
                 tree.learn_copies(id, many.max(1));
             }
         }
@@ -226,8 +229,48 @@ impl Looking<'_> {
         let views = &self.views;
         let reachable = |member: Member| views[member.view as usize].store().is_some();
         let side = |member: Member| side(&views[member.view as usize], member).filter(|_| reachable(member));
-        let candidates = Candidates::of(&self.trees(), side, meet, elsewhere);
+        let trees = self.trees();
+        let all = Candidates::of(&trees, side, meet, elsewhere.clone());
+        let spared = self.spared_of(&all);
+        if spared.is_empty() {
+            self.read_candidates(&all);
+            return;
+        }
+        let read = |member: Member| side(member).filter(|_| !self.is_spared(member));
+        let candidates = Candidates::of(&trees, read, meet, elsewhere);
+        self.tell_spared(&spared);
         self.read_candidates(&candidates);
+    }
+
+    /// Whether a file is not read, since it lies on a drive and nobody has allowed that.
+    fn is_spared(&self, member: Member) -> bool {
+        let view = &self.views[member.view as usize];
+        view.store().is_some_and(|store| !store.may_read()) && view.tree.digest(member.id).is_none()
+    }
+
+    /// For each view, how many of the files in question are not read, and their bytes.
+    fn spared_of(&self, candidates: &Candidates) -> BTreeMap<usize, (u64, u64)> {
+        let mut spared: BTreeMap<usize, (u64, u64)> = BTreeMap::new();
+        if self.views.iter().all(|view| view.store().is_none_or(|store| store.may_read())) {
+            return spared;
+        }
+        let trees = self.trees();
+        let files = (0..candidates.len()).flat_map(|run| candidates.run(run, &trees));
+        for file in files.filter(|file| self.is_spared(file.member)) {
+            let (count, bytes) = spared.entry(file.member.view as usize).or_default();
+            *count += 1;
+            *bytes += file.size;
+        }
+        spared
+    }
+
+    fn tell_spared(&self, spared: &BTreeMap<usize, (u64, u64)>) {
+        for (view, (count, bytes)) in spared {
+            let files = counted(*count, "file", "files");
+            let place = &self.views[*view].ground.base;
+            let what = format!("? {place} {files} of sizes that others have, {}", readable(*bytes));
+            self.tell(DOUBT, &format!("{what}, not read; --read-drive reads them"));
+        }
     }
 
     /// Reads what must be read to know which of all files, and which whole folders, are the same.
@@ -277,6 +320,11 @@ impl Looking<'_> {
         let tree = &of_view.tree;
         let unread = |id: &NodeId| tree.kind(*id) == Kind::File && tree.digest(*id).is_none();
         let rows: Vec<NodeId> = rows.ids().filter(unread).collect();
+        if of_view.store().is_some_and(|store| !store.may_read()) && !rows.is_empty() {
+            let bytes = rows.iter().map(|id| tree.size(*id)).sum();
+            self.tell_spared(&BTreeMap::from([(view, (rows.len() as u64, bytes))]));
+            return;
+        }
         let watch = Watch::default();
         let mut source = of_view.source();
         let hashed = progress::of_bytes("reading", &watch, || read_digests(&mut source, &rows, &watch));

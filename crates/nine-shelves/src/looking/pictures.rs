@@ -39,6 +39,10 @@ impl Looking<'_> {
         };
         let wanted: Vec<NodeId> = rows.ids().filter(unseen).collect();
         let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else { return };
+        if !store.may_read() {
+            self.tell_unread(view, &wanted, "the looks of");
+            return;
+        }
         let watch = Watch::default();
         let label = format!("looking at pictures in {}", self.views[view].ground.base);
         progress::during(&label, Some(wanted.len() as u64), &watch, || {

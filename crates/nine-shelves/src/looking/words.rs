@@ -4,6 +4,7 @@ use std::io::{Read, Write};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::sync_channel;
 
+use nine_core::amount::{counted, readable};
 use nine_core::find::Rows;
 use nine_core::item::Entry;
 use nine_core::moment::Moment;
@@ -31,6 +32,10 @@ impl Looking<'_> {
         let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else {
             return;
         };
+        if !store.may_read() {
+            self.tell_unread(view, &wanted, "the words in");
+            return;
+        }
         // Words are kept with the place that they were read in.
         self.keep_view(view);
         if self.catalogue.is_none() {
@@ -48,6 +53,15 @@ impl Looking<'_> {
             Some(Ok(dropped)) => tracing::info!(dropped, "texts that nothing points to"),
             None => {}
         }
+    }
+
+    /// Says of files on a drive that they are not read, and what that would cost.
+    pub(super) fn tell_unread(&self, view: usize, unread: &[NodeId], what: &str) {
+        let View { ground, tree, .. } = &self.views[view];
+        let bytes = unread.iter().map(|id| tree.size(*id)).sum();
+        let files = counted(unread.len() as u64, "file", "files");
+        let told = format!("? {} {what} {files}, {}, are not known", ground.base, readable(bytes));
+        self.tell(DOUBT, &format!("{told}; --read-drive reads them"));
     }
 
     /// Two readers at work, and the results kept as they come, so that a long reading that is cut
@@ -105,6 +119,9 @@ impl Looking<'_> {
         let Some(store) = self.views[view].store() else {
             return Words::none("it cannot be reached");
         };
+        if !store.may_read() {
+            return Words::none("it lies on a drive; --read-drive reads it");
+        }
         let tree: &Tree = &self.views[view].tree;
         read(&**store, &mut Reader::default(), &tree.path(id), tree.size(id), Ask::Glance(lines))
     }
@@ -146,7 +163,7 @@ pub fn remembered(
     let reading = number.and_then(|number| catalogue.text(number).ok().flatten());
     let words = match reading {
         Some(reading) => Some(Words { body: reading.body, note: reading.note }),
-        None if ground.reads_text && has_words => {
+        None if ground.reads_text && has_words && store.may_read() => {
             Some(read(store, &mut Reader::default(), path, entry.size, Ask::Words))
         }
         None => None,

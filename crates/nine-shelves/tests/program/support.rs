@@ -43,7 +43,7 @@ pub struct Ran {
 }
 
 impl Ran {
-    fn new(output: Output) -> Self {
+    pub fn new(output: Output) -> Self {
         Self {
             status: output.status.code().unwrap_or(-1),
             out: String::from_utf8(output.stdout).expect("output is UTF-8"),

@@ -2,6 +2,7 @@
 
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
+use std::time::Duration;
 
 use nine_core::item::{Entry, Kind};
 use nine_core::place::ItemPath;
@@ -9,9 +10,12 @@ use ureq::BodyReader;
 
 use super::listing::{Found, plain_tag};
 use super::properties::{Kept, Patch, tags_of};
-use super::wire::{Request, TRIES, Trouble};
+use super::wire::{Request, TRIES, Trouble, retry_after};
 use super::{Drive, held, url};
 use crate::{Meta, OpenFile, StoreError, StoreResult};
+
+/// The longest pause before a file is sent again.
+const MOST_PAUSE: Duration = Duration::from_secs(30);
 
 /// A file that is being read.
 pub(super) struct Download {
@@ -294,7 +298,12 @@ impl Drive {
                 Ok(passed)
             }
             412 => Err(StoreError::Taken),
-            429 | 500 | 502 | 503 | 504 => Err(StoreError::Broken(format!("status {}", answer.status))),
+            429 | 500 | 502 | 503 | 504 => {
+                // Whoever tries again has waited by then.
+                let pause = retry_after(&answer).unwrap_or(self.wire.pause_before(3));
+                std::thread::sleep(pause.min(MOST_PAUSE));
+                Err(StoreError::Broken(format!("it answers with status {}", answer.status)))
+            }
             _ => Err(self.refusal(&answer)),
         }
     }

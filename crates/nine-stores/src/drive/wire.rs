@@ -250,7 +250,7 @@ pub(super) fn is_ailing(status: u16) -> bool {
 }
 
 /// How long a drive asks to be left alone: seconds, or a date, which counts from the drive's own.
-fn retry_after(answer: &Answer) -> Option<Duration> {
+pub(super) fn retry_after(answer: &Answer) -> Option<Duration> {
     let text = answer.header("retry-after")?.trim();
     if let Ok(seconds) = text.parse() {
         return Some(Duration::from_secs(seconds));

@@ -1,0 +1,19 @@
+//! The built program on drives: the small one that ships with it, or, with `NINE_SERVER=URL=FOLDER`, on a server
+//! that serves this folder at this address.
+
+#[path = "program/support.rs"]
+mod support;
+
+#[path = "drive/drive.rs"]
+mod drive;
+
+#[path = "drive/archive.rs"]
+mod archive;
+#[path = "drive/conduct.rs"]
+mod conduct;
+#[path = "drive/filing.rs"]
+mod filing;
+#[path = "drive/listing.rs"]
+mod listing;
+#[path = "drive/mixed.rs"]
+mod mixed;

@@ -1,0 +1,186 @@
+//! Drives that misbehave, refuse, forget, or want to know who is there.
+
+use std::os::unix::fs::PermissionsExt;
+
+use nine_standin::{Fault, Forgets, Settings, Standin, Wrong};
+
+use super::drive::Drive;
+
+const RULES: &str = "[[rule]]\nname = \"all\"\nwhen = \"ext txt\"\ntag = [\"seen\"]\nput = \"cloud/1\"\n";
+
+fn with(settings: Settings) -> Drive {
+    let drive = Drive::with(settings);
+    drive.rules(RULES);
+    drive.file("a.txt", "a").file("b.txt", "b");
+    drive
+}
+
+fn login() -> Settings {
+    Settings { login: Some(("ada".into(), "se cret".into())), ..Settings::default() }
+}
+
+#[test]
+fn nothing_is_changed_on_a_drive_that_takes_no_notice_of_conditions() {
+    let drive = with(Settings { careless: true, ..Settings::default() });
+    let before = drive.files();
+    drive.nine(&["search"]).ends(0).says("a.txt");
+    drive.nine(&["tidy", "drive", "--yes"]).ends(1).says("so nothing is changed on it");
+    assert_eq!(drive.files(), before);
+    drive.nine(&["check"]).ends(1).says("x").says("writes over a file");
+}
+
+#[test]
+fn a_drive_that_may_only_be_read_is_read() {
+    let drive = with(Settings { read_only: true, ..Settings::default() });
+    drive.nine(&["search"]).ends(0).says("a.txt");
+    drive.nine(&["tidy", "drive", "--yes"]).ends(1).says("no right to change it");
+    assert_eq!(drive.names(), ["a.txt", "b.txt"]);
+}
+
+#[test]
+fn tags_survive_where_the_drive_drops_them_on_a_move() {
+    let drive = with(Settings { forgets: Forgets::OnMove, ..Settings::default() });
+    drive.file("letters/c.md", "c");
+    drive.nine(&["tag", "add", "post", "drive/letters/c.md", "--yes"]).ends(0);
+    drive.nine(&["tidy", "drive", "--yes"]).ends(0);
+    drive.nine(&["put", "drive/letters", "--on", "cloud/2", "--yes"]).ends(0);
+    assert_eq!(
+        drive.tags(),
+        ["drive/1 Minutes/a.txt: seen", "drive/1 Minutes/b.txt: seen", "drive/2 Loans/letters/c.md: post"]
+    );
+}
+
+#[test]
+fn what_has_tags_stays_where_they_can_be_kept() {
+    let drive = with(Settings { forgets: Forgets::Always, ..Settings::default() });
+    drive.world.file("tagged.txt", "t").file("plain.md", "p");
+    drive.nine(&["tag", "add", "post", "Downloads/tagged.txt", "--yes"]).ends(0);
+    drive.nine(&["put", "Downloads/plain.md", "--on", "cloud/1", "--yes"]).ends(0).says("1 moved");
+    drive.nine(&["put", "Downloads/tagged.txt", "--on", "cloud/1", "--yes"]).ends(1).says("keeps no tags");
+    assert!(drive.world.at("Downloads/tagged.txt").exists());
+    drive.nine(&["check"]).ends(0).says("keeps no tags");
+}
+
+#[test]
+fn a_full_drive_keeps_what_it_has() {
+    let drive = with(Settings { quota: Some(1000), ..Settings::default() });
+    drive.world.file("large.bin", &"x".repeat(5000)).file("small.bin", "s");
+    let moved = drive
+        .nine(&["put", "Downloads/large.bin", "Downloads/small.bin", "--on", "cloud/1", "--yes"])
+        .ends(1);
+    moved.says("large.bin");
+    assert!(drive.world.at("Downloads/large.bin").exists());
+}
+
+#[test]
+fn the_password_comes_from_a_variable_a_file_or_a_command() {
+    let drive = with(login());
+    let file = drive.world.at("secret");
+    std::fs::write(&file, "se cret\nmore").unwrap();
+    std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o600)).unwrap();
+    let from = |from: &str| drive.config(&format!("user = \"ada\"\npassword = {from}"), RULES);
+    from("{ variable = \"QUAY\" }");
+    let found = |drive: &Drive| {
+        let ran = drive.command(&["search"]).env("QUAY", "se cret").output().unwrap();
+        String::from_utf8_lossy(&ran.stdout).contains("a.txt")
+    };
+    assert!(found(&drive));
+    from("{ file = \"~/secret\" }");
+    assert!(found(&drive));
+    from("{ command = \"echo 'se cret'\" }");
+    assert!(found(&drive));
+    std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o644)).unwrap();
+    from("{ file = \"~/secret\" }");
+    let refused = drive.nine(&["search"]);
+    assert!(
+        refused.err.contains("others can read it") && !refused.err.contains("se cret"),
+        "{}",
+        refused.err
+    );
+    from("{ variable = \"NOT_THERE\" }");
+    drive.nine(&["search"]).warns("is not in $NOT_THERE");
+    from("{ command = \"exit 3\" }");
+    drive.nine(&["search"]).warns("was not told by its command");
+}
+
+#[test]
+fn a_wrong_password_is_said_and_shown_nowhere() {
+    let drive = with(login());
+    drive.config("user = \"ada\"\npassword = { command = \"echo wrong-word\" }", RULES);
+    let ran = drive.nine(&["check", "-vv"]);
+    assert_eq!(ran.status, 1);
+    assert!(
+        format!("{}{}", ran.out, ran.err).contains("does not accept the name and password"),
+        "{}",
+        ran.out
+    );
+    drive.config("user = \"ada\"\npassword = { command = \"echo 'se cret'\" }", RULES);
+    let ran = drive.nine(&["tidy", "drive", "--yes", "-vv"]).ends(0);
+    let mut told = format!("{}{}", ran.out, ran.err);
+    let mut open = vec![drive.world.at("nine")];
+    while let Some(folder) = open.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            match path.is_dir() {
+                true => open.push(path),
+                false if path.ends_with("shelves.toml") => {}
+                false => told.push_str(&String::from_utf8_lossy(&std::fs::read(path).unwrap())),
+            }
+        }
+    }
+    for secret in ["se cret", "wrong-word", "YWRhOnNlIGNyZXQ"] {
+        assert!(!told.contains(secret), "{secret} is told");
+    }
+}
+
+#[test]
+fn a_password_in_the_configuration_is_refused() {
+    let drive = with(Settings::default());
+    drive.config("user = \"ada\"\npassword = \"hunter2\"", "");
+    let ran = drive.nine(&["check"]).ends(2);
+    ran.warns("a password does not belong into the configuration");
+    drive.world.config("[pile.a]\nat = \"https://ada:pw@host/x\"\n");
+    drive.nine(&["check"]).ends(2).warns("names and passwords do not belong into an address");
+    drive.world.config("[pile.a]\nat = \"http://drive.example/x\"\n");
+    drive.nine(&["check"]).ends(2).warns("can be read by others on the way");
+}
+
+#[test]
+fn credentials_go_to_no_other_host() {
+    let drive = with(login());
+    let other = Standin::start(Settings { root: drive.root.clone(), ..Settings::default() }).unwrap();
+    drive.config("user = \"ada\"\npassword = { command = \"echo 'se cret'\" }", RULES);
+    drive.standin.as_ref().unwrap().misbehave([Fault::once(Wrong::Elsewhere, 1).of("PROPFIND")]);
+    let ran = drive.nine(&["search"]);
+    assert!(ran.err.contains("that is not followed"), "{}", ran.err);
+    // A second drive that is configured without a login gets none.
+    let text = std::fs::read_to_string(drive.world.at("nine/shelves.toml")).unwrap();
+    drive.world.config(&format!("{text}\n[pile.open]\nat = \"{}\"\n", other.url()));
+    drive.standin.as_ref().unwrap().misbehave([]);
+    drive.nine(&["search"]).ends(0).says("open");
+    let asked = other.asked();
+    assert!(!asked.is_empty() && asked.iter().all(|asked| !asked.with_credentials));
+}
+
+#[test]
+fn a_drive_that_is_away_is_told_as_it_is_known() {
+    let drive = with(Settings::default());
+    drive.nine(&["search"]).ends(0).says("a.txt");
+    let Drive { world, standin, url, .. } = drive;
+    drop(standin);
+    let ran = world.nine(&["search", "name", "is", "a.txt"]).ends(1);
+    ran.says("a.txt").warns("cannot be reached").warns("as known");
+    world.nine(&["search", "--known", "name", "is", "a.txt"]).ends(0).says("a.txt");
+    world.nine(&["tidy", "drive", "--yes"]).ends(1);
+    world.nine(&["check"]).ends(1).says(&url).says("cannot be reached");
+}
+
+#[test]
+fn a_check_says_what_a_drive_can_do() {
+    let drive = with(Settings { quota: Some(1 << 20), tells_sums: true, ..Settings::default() });
+    let told = drive.nine(&["check"]).ends(0);
+    told.says("tags").says("checksums").says("1.0 MB free");
+    let names = drive.names();
+    assert_eq!(names, ["a.txt", "b.txt"], "what it was tried with is gone");
+    drive.nine(&["check", "--format", "json"]).ends(0).says("\"conduct\"");
+}

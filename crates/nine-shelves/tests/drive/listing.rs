@@ -1,0 +1,89 @@
+//! How a drive is listed, and answers that make no sense.
+
+use nine_standin::{Fault, Settings, Wrong};
+
+use super::drive::Drive;
+
+fn laid_out() -> Drive {
+    let drive = Drive::with(Settings::default());
+    for folder in 0..20 {
+        for file in 0..5 {
+            drive.file(format!("folder {folder}/deep/file {file}.txt"), "x");
+        }
+    }
+    drive
+}
+
+fn misbehaves(drive: &Drive, wrong: Wrong, method: &str) {
+    drive
+        .standin
+        .as_ref()
+        .unwrap()
+        .misbehave([Fault { times: u64::MAX, ..Fault::once(wrong, 1).of(method) }]);
+}
+
+#[test]
+fn a_folder_is_listed_with_one_request() {
+    let drive = laid_out();
+    drive.nine(&["search"]).ends(0).says("100 files");
+    assert_eq!(drive.asked("PROPFIND"), 41, "the top, twenty folders and what is in them");
+    drive.nine(&["survey", "drive"]).ends(0);
+    assert_eq!(drive.asked("PROPFIND"), 41);
+}
+
+#[test]
+fn moves_are_a_request_each() {
+    let drive = laid_out();
+    drive.rules("[[rule]]\nname = \"all\"\nwhen = \"ext txt\"\nreach = \"deep\"\nput = \"cloud/1\"\nclash = \"number\"\n");
+    drive.nine(&["check"]).ends(0);
+    let _ = drive.asked("MOVE");
+    drive.nine(&["tidy", "drive", "--yes"]).ends(0).says("100 moved");
+    let asked = drive.standin.as_ref().unwrap().asked();
+    let of = |method: &str| asked.iter().filter(|asked| asked.method == method).count();
+    assert_eq!(of("MOVE"), 100);
+    assert_eq!((of("GET"), of("PUT"), of("HEAD"), of("DELETE")), (0, 0, 0, 0));
+    // The listing, what is asked before and behind each folder that is touched, and no more.
+    assert!(of("PROPFIND") <= 41 + 21 + 8, "{}", of("PROPFIND"));
+}
+
+#[test]
+fn answers_that_make_no_sense_do_no_harm() {
+    for wrong in [Wrong::Astray, Wrong::Garbled, Wrong::Half, Wrong::Endless] {
+        let drive = laid_out();
+        drive.nine(&["search"]).ends(0);
+        let before = drive.files();
+        misbehaves(&drive, wrong, "PROPFIND");
+        let ran = drive.nine(&["search"]).ends(1);
+        assert!(
+            ran.err.contains("cannot be understood") || ran.err.contains("broke"),
+            "{wrong:?}: {}",
+            ran.err
+        );
+        assert!(ran.err.contains("as known"), "{wrong:?}: {}", ran.err);
+        drive.nine(&["sweep", "drive", "--yes"]);
+        assert_eq!(drive.files(), before, "{wrong:?}");
+    }
+}
+
+#[test]
+fn one_folder_that_cannot_be_listed_is_named() {
+    let drive = laid_out();
+    let fault = Fault { times: 100, ..Fault::once(Wrong::Status(403), 5).of("PROPFIND") };
+    drive.standin.as_ref().unwrap().misbehave([Fault { times: 1, ..fault }]);
+    drive.nine(&["search"]).ends(1).warns("could not be read: no right");
+}
+
+#[test]
+fn a_busy_drive_is_asked_again() {
+    for wrong in
+        [Wrong::Status(503), Wrong::Status(429), Wrong::Status(500), Wrong::DropAfter, Wrong::DropBefore]
+    {
+        let drive = laid_out();
+        drive.standin.as_ref().unwrap().misbehave([Fault { times: 2, ..Fault::once(wrong, 7) }]);
+        drive.nine(&["search"]).ends(0).says("100 files");
+    }
+    let drive = laid_out();
+    misbehaves(&drive, Wrong::Status(500), "PROPFIND");
+    drive.nine(&["search"]).ends(1).warns("answers with status 500");
+    assert_eq!(drive.asked("PROPFIND") % 5, 0, "and no more often than five times");
+}

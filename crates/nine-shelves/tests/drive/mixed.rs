@@ -1,0 +1,125 @@
+//! Between a drive and this machine, and between two drives.
+
+use nine_standin::Settings;
+
+use super::drive::Drive;
+use super::support::tags_of;
+
+fn time_of(path: &std::path::Path) -> std::time::SystemTime {
+    std::fs::metadata(path).unwrap().modified().unwrap()
+}
+
+#[test]
+fn a_download_goes_to_the_drive_and_back_with_all_that_belongs_to_it() {
+    let drive = Drive::new();
+    drive.world.file("minutes/march.txt", "in March").file("minutes/deep/april.txt", "in April");
+    let march = drive.world.at("Downloads/minutes/march.txt");
+    drive.nine(&["tag", "add", "board,year/2031", march.to_str().unwrap(), "--yes"]).ends(0);
+    rustix::fs::setxattr(&march, "user.note", b"by hand", rustix::fs::XattrFlags::empty()).unwrap();
+    let before = drive.world.picture();
+    let time = time_of(&march);
+
+    drive.nine(&["put", "Downloads/minutes", "--on", "cloud/1", "--yes"]).ends(0).says("1 moved");
+    assert_eq!(drive.files()["1 Minutes/minutes/march.txt"], "in March");
+    assert!(!march.exists());
+    let told = drive.nine(&["why", "cloud/1 Minutes/minutes/march.txt"]).ends(0).out;
+    assert!(told.contains("2030-03-17") && told.contains("board"), "{told}");
+
+    drive.nine(&["undo", "--yes"]).ends(0).says("1 moved");
+    assert_eq!(drive.world.picture(), before);
+    assert_eq!(tags_of(&march), "board,year/2031");
+    assert_eq!(time_of(&march), time, "to the nanosecond");
+    let mut note = [0; 16];
+    let length = rustix::fs::getxattr(&march, "user.note", &mut note[..]).unwrap();
+    assert_eq!(&note[..length], b"by hand");
+}
+
+#[test]
+fn a_copy_is_put_on_the_drive_and_the_original_stays() {
+    let drive = Drive::new();
+    drive.world.file("plan.txt", "the plan");
+    drive.nine(&["put", "Downloads/plan.txt", "--on", "cloud/1", "--copy", "--yes"]).ends(0).says("1 copied");
+    assert_eq!(drive.files()["1 Minutes/plan.txt"], "the plan");
+    assert!(drive.world.at("Downloads/plan.txt").exists());
+    drive.nine(&["undo", "--yes"]).ends(0);
+    assert!(!drive.names().contains(&"1 Minutes/plan.txt".to_owned()));
+}
+
+#[test]
+fn what_lies_on_a_drive_is_filed_at_home() {
+    let drive = Drive::new();
+    drive.rules("[[rule]]\nname = \"home\"\nwhen = \"ext txt\"\nput = \"home/2\"\n");
+    drive.file("a.txt", "a").file("b.txt", "b");
+    let before = drive.files();
+    drive.nine(&["tidy", "--yes"]).ends(0).says("2 moved");
+    assert_eq!(std::fs::read_to_string(drive.world.shelves.join("2 Loans/a.txt")).unwrap(), "a");
+    assert!(drive.names().is_empty(), "{:?}", drive.names());
+    drive.nine(&["undo", "--yes"]).ends(0);
+    assert_eq!(drive.files(), before);
+}
+
+#[test]
+fn two_drives_exchange_files() {
+    let drive = Drive::new();
+    let other = Drive::with(Settings::default());
+    let text = std::fs::read_to_string(drive.world.at("nine/shelves.toml")).unwrap();
+    drive
+        .world
+        .config(&format!("{text}\n[bookcase.second]\nat = \"{}\"\nshelves = [\"Papers\"]\n", other.url));
+    drive.file("letters/a.txt", "a").file("letters/b.txt", "b");
+    drive.nine(&["tag", "add", "post", "drive/letters/a.txt", "--yes"]).ends(0);
+    drive.nine(&["put", "drive/letters", "--on", "second/1", "--yes"]).ends(0).says("1 moved");
+    assert_eq!(other.files()["1 Papers/letters/a.txt"], "a");
+    assert!(!drive.names().contains(&"letters/".to_owned()));
+    assert_eq!(drive.tags(), ["second/1 Papers/letters/a.txt: post"]);
+    drive.nine(&["undo", "--yes"]).ends(0);
+    assert_eq!(drive.files()["letters/b.txt"], "b");
+}
+
+#[test]
+fn links_stay_at_home() {
+    let drive = Drive::new();
+    drive.world.file("folder/a.txt", "a");
+    std::os::unix::fs::symlink("a.txt", drive.world.at("Downloads/folder/link")).unwrap();
+    let before = drive.world.picture();
+    drive
+        .nine(&["put", "Downloads/folder", "--on", "cloud/1", "--yes"])
+        .ends(1)
+        .says("a drive keeps no links");
+    assert_eq!(drive.world.picture(), before);
+    assert!(
+        !drive.names().iter().any(|name| name.contains("folder") || name.contains(".nine")),
+        "{:?}",
+        drive.names()
+    );
+}
+
+#[test]
+fn copies_are_found_across_once_reading_is_allowed() {
+    let drive = Drive::new();
+    drive.world.file("plan.txt", "the plan itself").file("alone.txt", "x");
+    drive.file("plan on the drive.txt", "the plan itself").file("other.txt", "is as long, no?");
+    let asked = drive.nine(&["copies"]).ends(0);
+    assert!(!asked.out.contains("plan on the drive"), "{}", asked.out);
+    asked.warns("drive 2 files of sizes that others have, 30 B, not read; --read-drive reads them");
+    assert_eq!(drive.asked("GET"), 0, "nothing was brought down");
+    let read = drive.nine(&["copies", "--read-drive"]).ends(0).says("plan on the drive.txt").says("plan.txt");
+    assert!(!read.out.contains("other.txt"), "{}", read.out);
+    if drive.standin.is_some() {
+        assert!(drive.asked("GET") > 0);
+    }
+    // What was read is known from then on.
+    drive.nine(&["copies"]).ends(0).says("plan on the drive.txt");
+    assert_eq!(drive.asked("GET"), 0);
+    drive.nine(&["compare", "Downloads", "drive"]).ends(0).says("alone.txt");
+}
+
+#[test]
+fn words_on_a_drive_are_read_only_if_that_is_allowed() {
+    let drive = Drive::new();
+    drive.file("letter.txt", "the herring fleet");
+    let known = drive.nine(&["search", "text", "has", "herring"]).ends(0);
+    assert!(!known.out.contains("letter.txt"), "{}", known.out);
+    known.warns("--read-drive reads them");
+    drive.nine(&["search", "text", "has", "herring", "--read-drive"]).ends(0).says("letter.txt");
+}
