@@ -9,7 +9,6 @@
 #![allow(clippy::print_stderr)]
 
 #[path = "program/support.rs"]
-#[allow(dead_code)]
 mod support;
 
 #[path = "harness/scenes.rs"]

@@ -93,7 +93,7 @@ impl Stored<'_> {
         }
         let mut away = Vec::new();
         for path in &paths {
-            away.extend(self.at(&self.spot(path)?)?);
+            away.extend(self.at(&self.by_its_bookcase(self.spot(path)?))?);
         }
         Ok((once_each(away), 0))
     }
@@ -248,8 +248,8 @@ impl Stored<'_> {
             let rows = selectable(&looking, view, condition);
             let found =
                 looking.find(view, Question { condition, inside: false, reads_text: false }, &rows)?;
-            spots
-                .extend(found.ids().map(|id| looking.views[view].spot(id)).filter(|spot| self.is_away(spot)));
+            let found = found.ids().map(|id| self.by_its_bookcase(looking.views[view].spot(id)));
+            spots.extend(found.filter(|spot| self.is_away(spot)));
         }
         looking.keep();
         let troubles = looking.troubles;
@@ -258,6 +258,16 @@ impl Stored<'_> {
             away.extend(self.at(&spot)?);
         }
         Ok((once_each(away), troubles))
+    }
+
+    /// What lies in the archive, under the name of its bookcase where that is a pile too.
+    fn by_its_bookcase(&self, spot: Spot) -> Spot {
+        match self.opened.archive.first() {
+            Some(shelf) if archive::holds(&self.opened.archive, &spot) => {
+                Spot::new(shelf.place.clone(), spot.path)
+            }
+            _ => spot,
+        }
     }
 
     fn is_away(&self, spot: &Spot) -> bool {

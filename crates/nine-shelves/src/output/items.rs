@@ -249,8 +249,8 @@ pub fn location(view: &View, id: NodeId) -> String {
 pub fn print_paths(looking: &Looking, hits: &[Hit], end: &[u8]) -> Done {
     let mut out = super::raw();
     for hit in hits {
-        let path = looking.views[hit.view as usize].absolute(hit.id);
-        out.write_all(path.as_os_str().as_encoded_bytes())?;
+        let path = looking.views[hit.view as usize].written(hit.id);
+        out.write_all(path.as_encoded_bytes())?;
         out.write_all(end)?;
     }
     Ok(out.flush()?)

@@ -119,7 +119,9 @@ impl Drive {
 
     /// The tags of each item in all places that has any: written `PLACE/path: tags`.
     pub fn tags(&self) -> Vec<String> {
-        let found = self.nine(&["search", "tag", "any", "--no-archive", "--format", "json"]).ends(0).out;
+        let mut found = self.nine(&["search", "tag", "any", "--format", "json"]).ends(0).out;
+        found +=
+            &self.nine(&["search", "tag", "any", "and", "type", "folder", "--format", "json"]).ends(0).out;
         let mut tags: Vec<String> = found
             .lines()
             .map(|line| {

@@ -7,7 +7,7 @@ const RULES: &str = r#"
 name = "loans"
 when = "name starts loan"
 tag = ["loans"]
-rename = "{stem:tidy} filed{ext}"
+rename = "{stem} filed{ext}"
 put = "cloud/2/{modified:year}"
 "#;
 

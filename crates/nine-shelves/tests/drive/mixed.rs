@@ -118,8 +118,8 @@ fn copies_are_found_across_once_reading_is_allowed() {
 fn words_on_a_drive_are_read_only_if_that_is_allowed() {
     let drive = Drive::new();
     drive.file("letter.txt", "the herring fleet");
-    let known = drive.nine(&["search", "text", "has", "herring"]).ends(0);
+    let known = drive.nine(&["search", "text", "has", "herring", "--text"]).ends(0);
     assert!(!known.out.contains("letter.txt"), "{}", known.out);
     known.warns("--read-drive reads them");
-    drive.nine(&["search", "text", "has", "herring", "--read-drive"]).ends(0).says("letter.txt");
+    drive.nine(&["search", "text", "has", "herring", "--text", "--read-drive"]).ends(0).says("letter.txt");
 }

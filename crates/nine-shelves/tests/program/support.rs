@@ -1,4 +1,5 @@
 //! A world in a temporary folder, and the program run in it with nothing of the person's own.
+#![allow(dead_code)] // not all of it is used by every test program
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -158,7 +159,6 @@ impl World {
     }
 
     /// What the program prints, byte for byte.
-    #[allow(dead_code)] // not by every test program
     pub fn nine_raw(&self, words: &[&str]) -> Vec<u8> {
         self.command(words).output().unwrap().stdout
     }

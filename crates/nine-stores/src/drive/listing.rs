@@ -73,7 +73,9 @@ impl Drive {
     /// From now on the drive is asked, and nothing is taken from memory.
     pub(super) fn look_anew(&self) {
         let mut listings = held(&self.listings);
-        listings.planned = std::mem::take(&mut listings.known);
+        // Several places may be on one drive.
+        let known = std::mem::take(&mut listings.known);
+        listings.planned.extend(known);
         listings.is_carrying = true;
         listings.items = 0;
     }
@@ -148,7 +150,13 @@ impl Drive {
         if let Some(known) = held(&self.listings).known.get(folder) {
             return Ok(Arc::clone(known));
         }
-        self.list_anew(folder)
+        // Where the folder above was listed it need not be asked for what is not in it.
+        let known = held(&self.listings).recall(folder);
+        match known {
+            Some(None) => Err(StoreError::NotThere),
+            Some(Some(found)) if found.entry.kind != Kind::Folder => Err(StoreError::NotAFolder),
+            _ => self.list_anew(folder),
+        }
     }
 
     /// What a folder holds now.
@@ -245,13 +253,20 @@ impl Drive {
             modified,
             opened: None,
             born: None,
-            changed: modified,
+            changed: changed(response),
             identity,
         };
         let tags = response.own("tags").map(|own| tags::from_attribute(own.text.as_bytes()));
         let kept = response.own("kept").map(|own| Kept::parse(&own.text)).unwrap_or_default();
         Some(Found { entry, tag, tags: tags.unwrap_or_default(), kept })
     }
+}
+
+/// Stands for when attributes were last changed, which drives do not tell: no time, but another one once the
+/// properties are others, and long ago, since the entity tag tells of the content.
+fn changed(response: &Response) -> Moment {
+    let text = response.own("tags").map(|own| own.text.as_bytes()).unwrap_or_default();
+    Moment((super::mark(text) % 1_000_000_000) as i64)
 }
 
 /// An entity tag in its strong form; some servers leave the quotes out.

@@ -1,5 +1,8 @@
-//! `nine check`: is the configuration sound, are the places reachable.
+//! `nine check`: is the configuration sound, are the places reachable, and what can the drives do.
 
+mod drives;
+
+use std::collections::BTreeMap;
 use std::io::Write;
 
 use nine_core::amount::{counted, readable};
@@ -8,6 +11,7 @@ use nine_core::facet::Facets;
 use nine_core::layout::{Layout, ShelfFolder};
 use nine_core::place::ItemPath;
 use nine_stores::StoreError;
+use nine_stores::drive::Conduct;
 use serde::Serialize;
 
 use crate::cli::{CheckArgs, PlainFormat};
@@ -17,6 +21,7 @@ use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
 use crate::session::{Opened, Session};
 use crate::{layout, recovery};
+use drives::Tried;
 
 /// A place, and what is found there.
 #[derive(Serialize)]
@@ -29,6 +34,9 @@ struct PlaceRecord {
     free: Option<u64>,
     /// What is not as it should be.
     note: String,
+    /// How the drive behaves that it is on.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    conduct: Option<Conduct>,
 }
 
 /// Runs it.
@@ -42,8 +50,9 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
     let opened = session.open(config);
     let piles = config.piles.iter().map(|pile| (&pile.name, "pile", &pile.at));
     let bookcases = config.bookcases.iter().map(|case| (&case.name, "bookcase", &case.at));
-    let found: Vec<PlaceRecord> =
+    let mut found: Vec<PlaceRecord> =
         piles.chain(bookcases).map(|(name, kind, at)| look(session, &opened, name, kind, at)).collect();
+    let tried = try_drives(&opened, &mut found);
     let layouts = layout::layouts(config, &opened);
     if args.format == PlainFormat::Table {
         let mut out = output::out();
@@ -57,6 +66,9 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
             writeln!(out, "There is no {STRONG}{file}{STRONG:#}; the usual piles stand in.\n")?;
         }
         print_places(&mut out, session, &found)?;
+        for tried in tried.values().flatten() {
+            drives::print(&mut out, session, tried)?;
+        }
         print_facets(&mut out, session, &config.facets)?;
         for layout in &layouts {
             print_shelves(&mut out, session, layout)?;
@@ -76,6 +88,31 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
     let places = counted(bad as u64, "place", "places");
     Err(Failure::new(Kind::Partly, format!("{places} cannot be used"))
         .hint(format!("make the folder, or mend `at` in {}", session.shown(&session.config_file))))
+}
+
+/// Tries each drive once; a place on one that cannot be changed is marked.
+fn try_drives(opened: &Opened, found: &mut [PlaceRecord]) -> BTreeMap<String, Option<Tried>> {
+    let mut tried: BTreeMap<String, Option<Tried>> = BTreeMap::new();
+    for place in found.iter_mut().filter(|place| place.reachable) {
+        let Some(store) = opened.store(&place.place).filter(|store| store.is_remote()) else { continue };
+        let origin = store.address().split('/').take(3).collect::<Vec<_>>().join("/");
+        let of_drive = tried.entry(origin).or_insert_with(|| match drives::try_out(&**store) {
+            Some(Ok(tried)) => Some(tried),
+            Some(Err(error)) => {
+                place.note = error.to_string();
+                None
+            }
+            None => None,
+        });
+        place.conduct = of_drive.as_ref().map(|tried| tried.conduct.clone());
+        place.writable = place.conduct.as_ref().is_some_and(|conduct| conduct.careless.is_none());
+        if let Some(careless) = place.conduct.as_ref().and_then(|conduct| conduct.careless.as_ref()) {
+            place.note = format!("it {careless}");
+        } else if place.conduct.is_none() && place.note.is_empty() {
+            place.note = "it cannot be changed".into();
+        }
+    }
+    tried
 }
 
 /// The facets, with how many answers each has and the first of them.
@@ -107,6 +144,7 @@ fn look(session: &Session, opened: &Opened, name: &str, kind: &'static str, at: 
         writable: false,
         free: None,
         note: String::new(),
+        conduct: None,
     };
     if let Some((_, _, error)) = opened.closed.iter().find(|(closed, ..)| closed == name) {
         record.note = match error {
