@@ -53,11 +53,11 @@ impl Drive {
     /// Writes the configuration with these rules.
     pub fn rules(&self, rules: &str) -> &Self {
         let login = match std::env::var("NINE_SERVER_LOGIN") {
-            Ok(login) => format!(
+            Ok(login) if self.standin.is_none() => format!(
                 "user = \"{}\"\npassword = {{ variable = \"QUAY\" }}\n",
                 login.split(':').next().unwrap()
             ),
-            Err(_) => String::new(),
+            _ => String::new(),
         };
         self.config(&login, rules)
     }

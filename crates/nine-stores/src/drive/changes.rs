@@ -4,15 +4,21 @@
 //! each request that did not clearly succeed or fail both ends are looked at, and what was moved is looked for
 //! once more in its folder when a run ends ([`Drive::confirm`]).
 
+use std::time::Duration;
+
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::ItemPath;
 
-use super::listing::{Found, drain, plain_tag};
+use super::listing::{Found, drain};
 use super::multistatus;
 use super::properties::Patch;
 use super::wire::{Answer, Request, TRIES, Trouble, is_ailing};
 use super::{Drive, Seen, expect, held, url};
 use crate::{StoreError, StoreResult};
+
+/// Right after a write some servers do not compare entity tags as equal for two seconds: what has not changed is
+/// tried again after this pause, [`TRIES`] times in all.
+pub(super) const UNTIL_TAGS_COUNT: Duration = Duration::from_millis(600);
 
 /// What is known after a request to move something.
 enum Moved {
@@ -36,16 +42,22 @@ impl Drive {
         self.trusted()?;
         // The tag is known where the command has listed the folder; the drive compares it.
         let planned = self.planned(step.from).filter(|found| found.entry.stamp() == *step.stamp);
-        let found = match planned.filter(|found| found.tag.is_some() && found.entry.kind == Kind::File) {
+        let forgets = self
+            .conduct_known()
+            .is_some_and(|conduct| conduct.keeps_properties && !conduct.properties_survive_move);
+        let may_plan = |found: &Found| found.tag.is_some() && found.entry.kind == Kind::File && !forgets;
+        let found = match planned.filter(may_plan) {
             Some(found) => found,
             None => expect(self.ask_about(step.from)?, step.stamp)?,
         };
-        let inner = self.properties_that_get_lost(step.from, &found)?;
+        // Tags may have been given since the command looked.
+        let inner = if forgets { self.properties_below(step.from, &found)? } else { Vec::new() };
         let (from, to) = (step.from, step.to);
         for tries in 1.. {
             match self.move_once(step, &found)? {
                 Moved::Yes => break,
                 Moved::No(why) if tries >= TRIES => return Err(why),
+                Moved::No(StoreError::Changed) => std::thread::sleep(UNTIL_TAGS_COUNT),
                 Moved::No(_) => std::thread::sleep(self.wire.pause_before(tries)),
             }
         }
@@ -73,11 +85,10 @@ impl Drive {
         let mut request = Request::new("MOVE", url(self, step.from, is_folder))
             .with("destination", url(self, step.to, is_folder))
             .with("overwrite", if step.replaces { "T" } else { "F" });
-        if is_folder {
-            request = request.with("depth", "infinity");
-        } else if let Some(tag) = found.tag.as_deref().and_then(plain_tag) {
-            request = request.with("if-match", tag);
-        }
+        request = match is_folder {
+            true => request.with("depth", "infinity"),
+            false => self.only_if(request, found),
+        };
         let doubt = match self.wire.ask(&request) {
             Ok(answer) => match answer.status {
                 201 | 204 => {
@@ -93,6 +104,16 @@ impl Drive {
             Err(Trouble::Unsure(error)) => error,
         };
         self.look_at_both_ends(step, found, doubt)
+    }
+
+    /// The condition that an item is what was found. RFC 4918 compares weak tags as equal, HTTP's own never.
+    pub(super) fn only_if(&self, request: Request, found: &Found) -> Request {
+        let Some(tag) = &found.tag else { return request };
+        if found.is_weak && self.conduct_known().is_some_and(|conduct| conduct.compares_weak_tags) {
+            let condition = format!("<{}> ([W/{tag}])", request.url);
+            return request.with("if", condition);
+        }
+        request.with("if-match", tag.clone())
     }
 
     /// What became of a move of which that is not clear.
@@ -129,17 +150,7 @@ impl Drive {
     }
 
     /// What a drive that forgets properties on a move must be told again: of the item and all that lies in it.
-    fn properties_that_get_lost(
-        &self,
-        from: &ItemPath,
-        found: &Found,
-    ) -> StoreResult<Vec<(ItemPath, Found)>> {
-        let forgets = self
-            .conduct_known()
-            .is_some_and(|conduct| conduct.keeps_properties && !conduct.properties_survive_move);
-        if !forgets {
-            return Ok(Vec::new());
-        }
+    fn properties_below(&self, from: &ItemPath, found: &Found) -> StoreResult<Vec<(ItemPath, Found)>> {
         let mut all = vec![(ItemPath::root(), found.clone())];
         let mut at = 0;
         while let Some((below, found)) = all.get(at).cloned() {
@@ -172,12 +183,10 @@ impl Drive {
         };
         for tries in 1.. {
             let is_folder = found.entry.kind == Kind::Folder;
-            let tag = found.tag.as_deref().filter(|_| !is_folder);
-            match self.patch(path, is_folder, tag, &patch) {
-                // Right after a write some servers do not compare tags as equal.
+            match self.patch(path, is_folder, Some(&found).filter(|_| !is_folder), &patch) {
                 Err(StoreError::Changed) if tries < TRIES => {
                     found = expect(self.ask_about(path)?, stamp)?;
-                    std::thread::sleep(self.wire.pause_before(tries));
+                    std::thread::sleep(UNTIL_TAGS_COUNT);
                 }
                 done => return done,
             }
@@ -260,10 +269,8 @@ impl Drive {
             if found.entry.kind != Kind::File {
                 return Err(StoreError::NotEmpty);
             }
-            match self.delete(path, false, found.tag.as_deref()) {
-                Err(StoreError::Changed) if tries < TRIES => {
-                    std::thread::sleep(self.wire.pause_before(tries));
-                }
+            match self.delete(path, false, Some(&found)) {
+                Err(StoreError::Changed) if tries < TRIES => std::thread::sleep(UNTIL_TAGS_COUNT),
                 done => {
                     done?;
                     break;
@@ -275,10 +282,10 @@ impl Drive {
     }
 
     /// Takes away what is ours. What is gone already is no error.
-    pub(super) fn delete(&self, path: &ItemPath, is_folder: bool, tag: Option<&str>) -> StoreResult<()> {
+    pub(super) fn delete(&self, path: &ItemPath, is_folder: bool, found: Option<&Found>) -> StoreResult<()> {
         let mut request = Request::new("DELETE", url(self, path, is_folder));
-        if let Some(tag) = tag.and_then(plain_tag) {
-            request = request.with("if-match", tag);
+        if let Some(found) = found {
+            request = self.only_if(request, found);
         }
         for tries in 1.. {
             let answer = self.wire.ask(&request);

@@ -52,13 +52,15 @@ impl Download {
             let last = self.end.map_or(String::new(), |end| end.saturating_sub(1).to_string());
             request = request.with("range", format!("bytes={}-{last}", self.at));
         }
-        if let Some(tag) = self.tag.as_deref().filter(|_| self.at > 0) {
-            request = request.with("if-match", tag);
-        }
         let answer = self.drive.wire.ask(&request)?;
         let tag = answer.header("etag").and_then(plain_tag);
-        if self.tag.is_some() && tag.is_some() && self.tag != tag {
-            return Err(StoreError::Changed);
+        // Not by If-Match, which is never true of a weak tag.
+        match (&self.tag, &tag, answer.status) {
+            (Some(own), Some(now), 200 | 206) if own != now => return Err(StoreError::Changed),
+            (Some(_), None, 206) if self.at > 0 => {
+                return Err(StoreError::Malformed("it does not say of which content this part is".into()));
+            }
+            _ => {}
         }
         let length = answer.header("content-length").and_then(|length| length.parse::<u64>().ok());
         match answer.status {

@@ -26,6 +26,8 @@ pub(super) struct Found {
     pub entry: Entry,
     /// The entity tag, without the mark that it is a weak one.
     pub tag: Option<String>,
+    /// Whether it is a weak one, which many servers never find equal.
+    pub is_weak: bool,
     pub tags: Vec<String>,
     pub kept: Kept,
 }
@@ -240,10 +242,10 @@ impl Drive {
         let date = text("getlastmodified");
         let date = date.and_then(|text| DateTimeParser::new().parse_timestamp(text).ok());
         let modified = date.map_or(Moment(0), Moment::from_timestamp);
-        let own = response.own("modified").filter(|own| own.given_for.as_deref() == tag.as_deref());
+        let own = response.own("modified").and_then(|own| own.text.trim().split_once(' '));
         let modified = own
-            .filter(|_| tag.is_some() && !is_folder)
-            .and_then(|own| Moment::from_rfc3339(own.text.trim()))
+            .filter(|(_, given_for)| tag.as_deref() == Some(given_for) && !is_folder)
+            .and_then(|(own, _)| Moment::from_rfc3339(own))
             .unwrap_or(modified);
         let identity = self.identity(path, kind, tag.as_deref());
         let size = text("getcontentlength").and_then(|text| text.parse().ok()).filter(|_| !is_folder);
@@ -258,7 +260,8 @@ impl Drive {
         };
         let tags = response.own("tags").map(|own| tags::from_attribute(own.text.as_bytes()));
         let kept = response.own("kept").map(|own| Kept::parse(&own.text)).unwrap_or_default();
-        Some(Found { entry, tag, tags: tags.unwrap_or_default(), kept })
+        let is_weak = text("getetag").is_some_and(|tag| tag.starts_with("W/"));
+        Some(Found { entry, tag, is_weak, tags: tags.unwrap_or_default(), kept })
     }
 }
 

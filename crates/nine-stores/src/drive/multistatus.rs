@@ -38,8 +38,6 @@ pub(super) struct Property {
     pub name: String,
     pub text: String,
     pub inside: Vec<String>,
-    /// For which entity tag it was given, where that is said.
-    pub given_for: Option<String>,
 }
 
 /// What is said of one item.
@@ -158,10 +156,7 @@ impl Reading {
             ["multistatus", "response"] => self.response = Response::default(),
             ["multistatus", "response", "propstat"] => (self.group, self.group_status) = (Vec::new(), None),
             ["multistatus", "response", "propstat", "prop", _] => {
-                let given_for = start.try_get_attribute("for").map_err(malformed)?;
-                let given_for = given_for.map(|found| found.value.into_owned());
-                let given_for = given_for.map(|text| text.replace("&quot;", "\"").replace("&amp;", "&"));
-                self.group.push(Property { of, name, text: String::new(), inside: Vec::new(), given_for });
+                self.group.push(Property { of, name, text: String::new(), inside: Vec::new() });
             }
             _ => {}
         }
@@ -274,7 +269,7 @@ mod tests {
     const GOOD: &str = r#"<?xml version="1.0"?>
         <a:multistatus xmlns:a="DAV:" xmlns:n="urn:nine-shelves:drive"><a:response><a:href> /x%20y/ </a:href>
         <a:propstat><a:prop><a:resourcetype><a:collection/></a:resourcetype><a:getetag>"a&amp;b&#45;"</a:getetag>
-        <n:tags>loans,two &lt;three</n:tags><n:modified for="&quot;e&quot;">2031</n:modified></a:prop>
+        <n:tags>loans,two &lt;three</n:tags></a:prop>
         <a:status>HTTP/1.1 200 OK</a:status></a:propstat>
         <a:propstat><a:prop><a:getcontentlength/></a:prop><a:status>HTTP/1.1 404 Not Found</a:status></a:propstat>
         </a:response><a:sync-token>t1</a:sync-token></a:multistatus>"#;
@@ -287,7 +282,6 @@ mod tests {
         assert_eq!(response.dav("resourcetype").unwrap().inside, ["collection"]);
         assert_eq!(response.dav("getetag").unwrap().text, "\"a&b-\"");
         assert_eq!(response.own("tags").unwrap().text, "loans,two <three");
-        assert_eq!(response.own("modified").unwrap().given_for.as_deref(), Some("\"e\""));
         assert!(response.dav("getcontentlength").is_none());
         assert_eq!(response.refused, [404]);
         assert_eq!(read(GOOD.as_bytes(), &mut |_| Ok(())).unwrap().as_deref(), Some("t1"));

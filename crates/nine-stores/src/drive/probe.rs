@@ -1,21 +1,17 @@
 //! How a drive behaves: tried in a folder of our own, since what servers say of themselves proves nothing. Before
 //! anything is changed on a drive for the first time it must have kept every promise that moves rely on.
 
-use std::time::Duration;
-
 use nine_core::place::ItemPath;
 
+use super::changes::UNTIL_TAGS_COUNT;
 use super::listing::drain;
 use super::properties::Patch;
-use super::wire::Request;
+use super::wire::{Request, TRIES};
 use super::{Drive, held, url};
 use crate::{StoreError, StoreResult};
 
 /// The folder in which a drive is tried begins so.
 pub const SCRATCH: &str = ".nine-check-";
-
-/// How often a server is asked again that does not take its own entity tag right after a write.
-const PATIENT: u32 = 5;
 
 /// How a drive behaves.
 #[derive(Debug, Clone, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -28,6 +24,8 @@ pub struct Conduct {
     pub properties_survive_move: bool,
     /// Whether a moved file has the same entity tag as before.
     pub tag_survives_move: bool,
+    /// Whether it compares weak entity tags by the `If` header (RFC 4918, section 10.4).
+    pub compares_weak_tags: bool,
     /// Whether names that differ in letter case only are one name.
     pub folds_case: bool,
     /// Whether names that differ in their Unicode form only are one name.
@@ -102,6 +100,7 @@ impl Drive {
         if conduct.careless.is_some() {
             return Ok(conduct);
         }
+        conduct.compares_weak_tags = self.try_if(&a, &scratch.join("free"))?;
         let patched = self.patch(&a, false, None, &Patch::default().tags(&["tried".to_owned()])?);
         let has_tag = |path: &ItemPath| -> StoreResult<(bool, Option<String>)> {
             let found = self.ask_about(path)?.ok_or_else(|| StoreError::NotShown(path.to_string()))?;
@@ -194,6 +193,31 @@ impl Drive {
         Ok(None)
     }
 
+    /// Whether the `If` header is understood: with a wrong tag nothing is moved, with the right one it is.
+    fn try_if(&self, a: &ItemPath, free: &ItemPath) -> StoreResult<bool> {
+        let Some(tag) = self.ask_about(a)?.and_then(|found| found.tag) else { return Ok(false) };
+        let moves = |from: &ItemPath, to: &ItemPath, tag: &str| -> StoreResult<bool> {
+            let request = Request::new("MOVE", url(self, from, false))
+                .with("destination", url(self, to, false))
+                .with("overwrite", "F")
+                .with("if", format!("<{}> ([W/{tag}])", url(self, from, false)));
+            drain(self.wire.ask(&request)?);
+            Ok(self.ask_about(from)?.is_none())
+        };
+        if moves(a, free, "\"nine-shelves-no-such-tag\"")? {
+            moves(free, a, &tag)?;
+            return Ok(false);
+        }
+        if !moves(a, free, &tag)? {
+            return Ok(false);
+        }
+        let tag = self.ask_about(free)?.and_then(|found| found.tag).unwrap_or(tag);
+        if !moves(free, a, &tag)? {
+            self.move_plainly(free, a, None)?;
+        }
+        Ok(true)
+    }
+
     fn tag_of_folder(&self, folder: &ItemPath) -> StoreResult<Option<String>> {
         Ok(self.ask_about(folder)?.and_then(|found| found.tag))
     }
@@ -206,16 +230,14 @@ impl Drive {
         if let Some(tag) = tag {
             request = request.with("if-match", tag);
         }
-        for tries in 1..=PATIENT {
+        for tries in 1..=TRIES {
             let answer = self.wire.ask(&request)?;
             match answer.status {
                 201 | 204 => {
                     drain(answer);
                     return Ok(());
                 }
-                412 if tries < PATIENT => {
-                    std::thread::sleep(self.wire.pause_before(tries).max(Duration::from_millis(50)))
-                }
+                412 if tries < TRIES => std::thread::sleep(UNTIL_TAGS_COUNT),
                 _ => return Err(self.refusal(&answer)),
             }
         }

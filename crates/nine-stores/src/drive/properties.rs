@@ -7,7 +7,7 @@ use nine_core::place::ItemPath;
 use nine_core::tags;
 use quick_xml::escape::escape;
 
-use super::listing::{drain, plain_tag};
+use super::listing::{Found, drain};
 use super::multistatus;
 use super::wire::Request;
 use super::{Drive, NAMESPACE, url};
@@ -90,8 +90,9 @@ impl Patch {
 
     /// When the content was last changed, as long as the item has this entity tag.
     pub fn modified(mut self, modified: Moment, tag: &str) -> Self {
-        let when = modified.to_rfc3339();
-        self.set.push_str(&format!("<n:modified for=\"{}\">{when}</n:modified>", escape(tag)));
+        // In the text, since servers drop attributes of the element.
+        let text = format!("{} {tag}", modified.to_rfc3339());
+        self.set.push_str(&format!("<n:modified>{}</n:modified>", escape(text)));
         self
     }
 
@@ -117,7 +118,7 @@ impl Patch {
 }
 
 impl Drive {
-    /// Changes properties of an item; `tag`: only if it still has this entity tag.
+    /// Changes properties of an item; `found`: only if it still is that.
     ///
     /// # Errors
     /// [`StoreError::NoTags`] if the drive keeps none.
@@ -125,12 +126,12 @@ impl Drive {
         &self,
         path: &ItemPath,
         is_folder: bool,
-        tag: Option<&str>,
+        found: Option<&Found>,
         patch: &Patch,
     ) -> StoreResult<()> {
         let mut request = Request::new("PROPPATCH", url(self, path, is_folder)).xml(patch.to_xml());
-        if let Some(tag) = tag.and_then(plain_tag) {
-            request = request.with("if-match", tag);
+        if let Some(found) = found {
+            request = self.only_if(request, found);
         }
         let answer = self.wire.ask(&request)?;
         self.forget(path);
