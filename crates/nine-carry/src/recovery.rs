@@ -101,6 +101,8 @@ pub fn recover(
             note(&mut recovered, &mut writer, at, step, found)?;
         }
         list(&places, &mut writer, &run, &done, &mut recovered, clock)?;
+        // A drive that cannot be reached has been named by then.
+        places.all().for_each(|store| drop(store.clear_leftovers()));
         clear_unused_folders(data, &places, &mut writer, &run, clock);
     }
     writer.end(clock)?;

@@ -18,6 +18,11 @@ mod scenes;
 mod at_once;
 #[path = "harness/between.rs"]
 mod between;
+#[path = "drive/drive.rs"]
+#[allow(dead_code)]
+mod drive;
+#[path = "harness/drives.rs"]
+mod drives;
 #[path = "harness/hostile.rs"]
 mod hostile;
 #[path = "harness/killed.rs"]

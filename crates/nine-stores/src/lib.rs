@@ -219,6 +219,10 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn make_folder(&self, path: &ItemPath) -> StoreResult<bool>;
     /// Takes away a folder if it is empty; says whether it did.
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool>;
+    /// Takes away what a program left that was killed while it took away an empty folder.
+    fn clear_leftovers(&self) -> StoreResult<()> {
+        Ok(())
+    }
     /// Moves an item, perhaps into another store of the same domain, onto a free name. Returns as what it is found
     /// there, where that is another stamp.
     ///

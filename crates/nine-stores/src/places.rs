@@ -24,6 +24,11 @@ impl Places {
         self.stores.values().for_each(|store| store.look_anew());
     }
 
+    /// Every place.
+    pub fn all(&self) -> impl Iterator<Item = &dyn Store> {
+        self.stores.values().map(|store| &**store)
+    }
+
     /// Adds a place.
     pub fn add(&mut self, name: impl Into<String>, store: Arc<dyn Store>) {
         self.stores.insert(name.into(), store);

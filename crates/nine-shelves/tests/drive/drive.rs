@@ -85,6 +85,14 @@ impl Drive {
         self
     }
 
+    /// Gives an item on the stand-in tags, as the stand-in keeps them.
+    pub fn tag(&self, path: &str, tags: &str) {
+        let namespace: String = "urn:nine-shelves:drive".bytes().map(|byte| format!("{byte:02x}")).collect();
+        let value = format!("<n:tags xmlns:n=\"urn:nine-shelves:drive\">{tags}</n:tags>");
+        let name = format!("user.dav.{namespace}.tags");
+        rustix::fs::setxattr(self.at(path), name, value.as_bytes(), rustix::fs::XattrFlags::empty()).unwrap();
+    }
+
     pub fn at(&self, path: impl AsRef<[u8]>) -> PathBuf {
         self.root.join(std::ffi::OsStr::from_bytes(path.as_ref()))
     }

@@ -19,6 +19,9 @@ use crate::local::TAGS_ATTRIBUTE;
 use crate::walk::walk;
 use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch};
 
+/// An empty folder has such a name for a moment before it is taken away.
+const EMPTY: &str = ".nine-empty-";
+
 /// Bytes that a name has at most where nobody says so.
 const LONGEST: usize = 255;
 
@@ -163,8 +166,19 @@ impl Store for DriveStore {
 
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
         let whole = self.whole(path);
-        let aside = format!(".nine-empty-{:016x}", super::mark(whole.as_bytes()));
+        let aside = format!("{EMPTY}{:016x}", super::mark(whole.as_bytes()));
         self.drive.remove_empty_folder(&whole, &self.whole(&ItemPath::root().join(aside)))
+    }
+
+    fn clear_leftovers(&self) -> StoreResult<()> {
+        let root = self.drive.list_anew(&self.address.path)?;
+        for name in root.items.keys().filter(|name| name.starts_with(EMPTY.as_bytes())) {
+            let path = self.whole(&ItemPath::root().join(name));
+            if self.drive.list_anew(&path)?.items.is_empty() {
+                self.drive.delete(&path, true, None)?;
+            }
+        }
+        Ok(())
     }
 
     fn rename(
