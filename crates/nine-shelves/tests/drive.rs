@@ -5,6 +5,7 @@
 mod support;
 
 #[path = "drive/drive.rs"]
+#[allow(dead_code)] // some of it is used by the harness
 mod drive;
 
 #[path = "drive/archive.rs"]

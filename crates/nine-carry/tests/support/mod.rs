@@ -16,6 +16,8 @@ use nine_core::moment::Now;
 use nine_core::place::ItemPath;
 use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Checked, Step, Worklist, check};
+use nine_standin::Standin;
+use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
 
@@ -25,6 +27,8 @@ pub struct World {
     pub shelves: PathBuf,
     pub counters: Arc<Counters>,
     _other: Option<tempfile::TempDir>,
+    /// The drive that the places are on, and who serves it.
+    drive: Option<(Arc<Drive>, Standin)>,
 }
 
 pub fn clock() -> jiff::ZonedDateTime {
@@ -52,10 +56,19 @@ impl World {
         Self::with_shelves(dir, shelves, Some(other))
     }
 
+    /// A world whose pile and bookcase are on a drive.
+    pub fn on_a_drive() -> Self {
+        let world = Self::new();
+        let settings = nine_standin::Settings { root: world.dir.path().to_owned(), ..Default::default() };
+        let standin = Standin::start(settings).unwrap();
+        let drive = Drive::new(&Address::parse(&standin.url()).unwrap(), DriveSettings::default());
+        Self { drive: Some((drive, standin)), ..world }
+    }
+
     fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, other: Option<tempfile::TempDir>) -> Self {
         fs::create_dir(dir.path().join("pile")).unwrap();
         fs::create_dir(&shelves).unwrap();
-        Self { dir, shelves, counters: Arc::default(), _other: other }
+        Self { dir, shelves, counters: Arc::default(), _other: other, drive: None }
     }
 
     pub fn pile(&self, path: &str) -> PathBuf {
@@ -81,8 +94,12 @@ impl World {
     }
 
     pub fn tag(&self, path: &str, tags: &str) {
+        let (name, value) = match self.drive {
+            None => ("user.xdg.tags".to_owned(), tags.to_owned()),
+            Some(_) => (on_the_drive(), format!("<n:tags xmlns:n=\"{NAMESPACE}\">{tags}</n:tags>")),
+        };
         let at = self.pile(path);
-        rustix::fs::setxattr(at, "user.xdg.tags", tags.as_bytes(), rustix::fs::XattrFlags::empty()).unwrap();
+        rustix::fs::setxattr(at, name, value.as_bytes(), rustix::fs::XattrFlags::empty()).unwrap();
     }
 
     pub fn config(&self, rules: &str) -> Config {
@@ -92,20 +109,25 @@ impl World {
         config::parse(&text).unwrap_or_else(|e| panic!("{text}: {e:?}"))
     }
 
-    fn store(&self, at: &Path) -> LocalStore {
+    fn store(&self, at: &Path) -> Arc<dyn Store> {
+        if let Some((drive, standin)) = &self.drive {
+            let below = at.strip_prefix(self.dir.path()).unwrap().to_str().unwrap();
+            let address = Address::parse(&format!("{}{below}", standin.url())).unwrap();
+            return Arc::new(DriveStore::new(Arc::clone(drive), address));
+        }
         let settings = Settings {
             believes_births: false,
             home_trash: self.dir.path().join("share/Trash"),
             one_trash: false,
             counters: Arc::clone(&self.counters),
         };
-        LocalStore::open(at, settings).unwrap()
+        Arc::new(LocalStore::open(at, settings).unwrap())
     }
 
     pub fn places(&self) -> Places {
         let mut places = Places::default();
-        places.add("pile", Arc::new(self.store(&self.pile(""))));
-        places.add("home", Arc::new(self.store(&self.shelves)));
+        places.add("pile", self.store(&self.pile("")));
+        places.add("home", self.store(&self.shelves));
         places
     }
 
@@ -116,7 +138,7 @@ impl World {
         let scan = store.scan(&Scope::default(), &Watch::default()).unwrap();
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
         let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_slice()))];
-        let details = StoreDetails { store: &store, tree: &scan.tree, catalogue: None, stays: None };
+        let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
         let pass = tidy::Pass {
             config: &config,
             layouts: &layouts,
@@ -186,9 +208,22 @@ impl World {
     }
 }
 
+/// The namespace of our own properties.
+const NAMESPACE: &str = "urn:nine-shelves:drive";
+
+/// The attribute in which the stand-in keeps tags.
+fn on_the_drive() -> String {
+    let written: String = NAMESPACE.bytes().map(|byte| format!("{byte:02x}")).collect();
+    format!("user.dav.{written}.tags")
+}
+
 fn draw(folder: &Path, name: &str, out: &mut BTreeMap<String, String>) {
     for entry in fs::read_dir(folder).unwrap() {
         let path = entry.unwrap().path();
+        // There is no trash on a drive.
+        if path.ends_with(nine_stores::drive::DISCARDED) {
+            continue;
+        }
         let name = format!("{name}/{}", nine_core::escape::escape(path.file_name().unwrap().as_bytes()));
         let found = fs::symlink_metadata(&path).unwrap();
         if found.is_dir() {
@@ -206,6 +241,11 @@ fn draw(folder: &Path, name: &str, out: &mut BTreeMap<String, String>) {
 
 fn tags_of(path: &Path) -> String {
     let mut value = vec![0; 4096];
-    let length = rustix::fs::getxattr(path, "user.xdg.tags", &mut value[..]).unwrap_or(0);
-    String::from_utf8_lossy(&value[..length]).into_owned()
+    let mut read = |name: &str| {
+        let length = rustix::fs::getxattr(path, name, &mut value[..]).unwrap_or(0);
+        String::from_utf8_lossy(&value[..length]).into_owned()
+    };
+    let property = read(&on_the_drive());
+    let inside = property.rsplit("</").nth(1).and_then(|rest| rest.rsplit('>').next());
+    format!("{}{}", read("user.xdg.tags"), inside.unwrap_or_default())
 }

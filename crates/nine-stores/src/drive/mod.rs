@@ -20,6 +20,7 @@ use std::ffi::OsString;
 use std::fmt;
 use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
@@ -192,12 +193,14 @@ impl Drive {
 pub struct DriveStore {
     drive: Arc<Drive>,
     address: Address,
+    /// Whether a scan saw what a program left that could not end its work.
+    has_leftovers: AtomicBool,
 }
 
 impl DriveStore {
     /// A folder on a drive as a place. Nothing is sent before it is used.
     pub fn new(drive: Arc<Drive>, address: Address) -> Self {
-        Self { drive, address }
+        Self { drive, address, has_leftovers: AtomicBool::new(false) }
     }
 
     /// The drive.

@@ -4,6 +4,7 @@ use std::any::Any;
 use std::io::Read;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::place::ItemPath;
@@ -61,7 +62,7 @@ impl Store for DriveStore {
 
     fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
         let address = super::Address { path: self.whole(folder), ..self.address.clone() };
-        Ok(Arc::new(Self { drive: Arc::clone(&self.drive), address }))
+        Ok(Arc::new(Self::new(Arc::clone(&self.drive), address)))
     }
 
     fn domain(&self, _: &Identity) -> u64 {
@@ -82,6 +83,10 @@ impl Store for DriveStore {
 
     fn look_anew(&self) {
         self.drive.look_anew();
+        // Left by a run in whose last moment the drive was gone.
+        if self.has_leftovers.swap(false, Ordering::Relaxed) {
+            let _ = self.clear_leftovers();
+        }
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
@@ -97,6 +102,10 @@ impl Store for DriveStore {
             |(), path, batch| {
                 let listing = self.drive.list(&self.whole(path))?;
                 for (name, found) in &listing.items {
+                    if path.is_root() && name.starts_with(EMPTY.as_bytes()) {
+                        self.has_leftovers.store(true, Ordering::Relaxed);
+                        continue;
+                    }
                     let is_ours = path.is_root()
                         && (name == DISCARDED.as_bytes() || name.starts_with(SCRATCH.as_bytes()));
                     if !is_ours {
