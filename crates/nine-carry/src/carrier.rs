@@ -17,7 +17,7 @@ use crate::daybook::{Writer, stamp};
 use crate::folders::Folders;
 use crate::lists::Lists;
 use crate::packing::{self, Side};
-use crate::transfer::{self, Copied, Route, temporary};
+use crate::transfer::{self, Copied, Route, Stayed, temporary};
 
 /// A step that could not be done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -42,8 +42,8 @@ pub struct Outcome {
     /// Folders that could not be flushed to the disk, and why: what was done in them may not survive a loss
     /// of power.
     pub unsure: Vec<(Spot, String)>,
-    /// Whether lists of the archive could not be brought up to date. The run is then left open, and the next
-    /// command tries again.
+    /// Whether lists of the archive could not be brought up to date, or half of a copy could not be taken away.
+    /// The run is then left open, and the next command tries again.
     pub is_open: bool,
     /// How many were not begun, since the person asked to stop.
     pub not_begun: usize,
@@ -62,7 +62,7 @@ pub(crate) struct Trace {
     pub stamp: Option<Stamp>,
     pub kept_as: Option<Vec<u8>>,
     /// Things of a copied item that stayed where they were.
-    pub stayed: usize,
+    pub stayed: Stayed,
 }
 
 impl Trace {
@@ -85,6 +85,8 @@ pub struct Carrier<'a> {
     /// Told after each step how many are over.
     pub progress: &'a mut dyn FnMut(usize),
     pub(crate) folders: Folders,
+    /// Whether half of a copy could not be taken away.
+    half_left: bool,
 }
 
 impl<'a> Carrier<'a> {
@@ -96,7 +98,7 @@ impl<'a> Carrier<'a> {
         clock: Clock<'a>,
         progress: &'a mut dyn FnMut(usize),
     ) -> Self {
-        Self { places, daybook, watch, clock, progress, folders: Folders::default() }
+        Self { places, daybook, watch, clock, progress, folders: Folders::default(), half_left: false }
     }
 
     /// Carries out the steps. Those that belong together are done all or not at all.
@@ -171,6 +173,8 @@ impl<'a> Carrier<'a> {
                 Ok(trace) => traces.push((*at, trace)),
                 Err(error) => {
                     let because = error.to_string();
+                    let is_open = std::mem::take(&mut self.half_left);
+                    outcome.is_open |= is_open;
                     let mut anew: HashMap<usize, Stamp> = HashMap::new();
                     for (done, trace) in traces.iter().rev() {
                         let stamp = self.take_back(*done, &steps[*done], trace)?;
@@ -179,7 +183,10 @@ impl<'a> Carrier<'a> {
                     for member in members {
                         let because =
                             if member == at { because.clone() } else { together_words(*at, &because) };
-                        self.daybook.failed(*member, &because, anew.get(member).copied())?;
+                        // What is not written down is looked at by the next command.
+                        if !(is_open && member == at) {
+                            self.daybook.failed(*member, &because, anew.get(member).copied())?;
+                        }
                         outcome.failed.push(Failed { step: *member, because });
                     }
                     return Ok(());
@@ -187,13 +194,18 @@ impl<'a> Carrier<'a> {
             }
         }
         for (at, trace) in traces {
-            self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
+            if trace.stayed.for_now {
+                // What is not written down is looked at by the next command, which takes the rest away.
+                outcome.is_open = true;
+            } else {
+                self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
+            }
             outcome.carried.push(at);
             outcome.bytes += if steps[at].target().is_some() { steps[at].size } else { 0 };
-            if trace.stayed > 0 {
+            if trace.stayed.count > 0 {
                 let because = format!(
                     "moved, but {} of it stayed at the old place: new or changed meanwhile, or no right to it",
-                    trace.stayed
+                    trace.stayed.count
                 );
                 outcome.stayed.push(Failed { step: at, because });
             }
@@ -306,7 +318,7 @@ impl<'a> Carrier<'a> {
         };
         Ok(published.inspect_err(|_| {
             // The copy is ours and incomplete; the original has not been touched.
-            let _ = transfer::remove_copy(route.target, route.temporary);
+            self.half_left |= transfer::remove_copy(route.target, route.temporary).is_err();
         }))
     }
 
@@ -329,7 +341,7 @@ impl<'a> Carrier<'a> {
             let stamp = transfer::publish(target, &temporary, &stamp, &to.path)?;
             Ok(Trace::at(Some(stamp)))
         });
-        Ok(made.inspect_err(|_| drop(transfer::remove_copy(target, &temporary))))
+        Ok(made.inspect_err(|_| self.half_left |= transfer::remove_copy(target, &temporary).is_err()))
     }
 
     /// Takes a member of a set back, since another could not be done. Returns as what it is found now, if

@@ -19,7 +19,7 @@ mod undo;
 pub use carrier::{Carrier, Failed, Outcome};
 pub use facts::{facts, standing};
 pub use lock::{AtWork, Lock, lock};
-pub use recovery::{Recovered, recover};
+pub use recovery::{Recovered, open_runs, recover};
 pub use transfer::same_bytes;
 pub use undo::{UndoPlan, plan_undo};
 

@@ -13,7 +13,7 @@ use nine_core::item::{Entry, Stamp};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::packs::Pack;
-use nine_stores::{Places, Store, StoreResult, Watch};
+use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 
 use crate::carrier::Carrier;
 use crate::daybook::{self, Ended, Run, Writer};
@@ -38,34 +38,57 @@ pub struct Recovered {
     pub not_begun: usize,
     /// Items that are neither at their old nor at their new place, or could not be looked at.
     pub lost_sight: Vec<(Spot, String)>,
+    /// Why it could not be found out yet: a drive cannot be worked with. The run stays open.
+    pub waits_for: Option<String>,
 }
 
 /// How far a step got.
 enum Found {
-    Done { stamp: Option<Stamp>, kept_as: Option<Vec<u8>>, finished: bool },
-    NotBegun { taken_back: bool },
+    Done {
+        stamp: Option<Stamp>,
+        kept_as: Option<Vec<u8>>,
+        finished: bool,
+    },
+    NotBegun {
+        taken_back: bool,
+    },
     Unclear(String),
+    /// It cannot be looked at for now.
+    Waits(String),
+}
+
+/// How many runs are looked back at for one that is open.
+const LOOKED_BACK: usize = 32;
+
+/// The runs that were cut off and have not been recovered, the oldest first.
+///
+/// # Errors
+/// If the daybook cannot be read.
+pub fn open_runs(data: &Path) -> io::Result<Vec<u64>> {
+    let runs = daybook::runs(data)?;
+    let mut open = Vec::new();
+    for run in &runs[runs.len().saturating_sub(LOOKED_BACK)..] {
+        if !daybook::is_over(data, *run)? {
+            open.push(*run);
+        }
+    }
+    Ok(open)
 }
 
 /// Where the run moves items to.
 type Moves<'a> = HashMap<&'a Spot, &'a Spot>;
 
-/// Recovers the last run if it was cut off. The lock shows that nobody is at work on it.
+/// Recovers a run that was cut off. The lock shows that nobody is at work on it.
 ///
 /// # Errors
 /// If the daybook cannot be read or written.
 pub fn recover(
     data: &Path,
     _lock: &Lock,
+    number: u64,
     open: &dyn Fn(&Run) -> Places,
     clock: Clock,
-) -> io::Result<Option<Recovered>> {
-    let Some(number) = daybook::runs(data)?.last().copied() else {
-        return Ok(None);
-    };
-    if daybook::is_over(data, number)? {
-        return Ok(None);
-    }
+) -> io::Result<Recovered> {
     let run = daybook::read(data, number)?;
     let places = open(&run);
     let mut writer = Writer::resume(data, &run, clock)?;
@@ -83,8 +106,14 @@ pub fn recover(
         let mut pending = Vec::new();
         for (at, step) in steps_left(&run).filter(|(_, step)| step.act != Act::List) {
             let found = look(&places, number, at, step, &moves);
-            let found = found.unwrap_or_else(|error| Found::Unclear(error.to_string()));
-            pending.push((at, step, found));
+            pending.push((at, step, found.unwrap_or_else(|error| not_seen(&error))));
+        }
+        recovered.waits_for = pending.iter().find_map(|(.., found)| match found {
+            Found::Waits(why) => Some(why.clone()),
+            _ => None,
+        });
+        if recovered.waits_for.is_some() {
+            return Ok(recovered);
         }
         let sets = half_done_sets(&run, &pending);
         let mut done: BTreeSet<usize> = run.ended.iter().filter_map(done_before).collect();
@@ -98,15 +127,26 @@ pub fn recover(
             if matches!(found, Found::Done { .. }) {
                 done.insert(at);
             }
+            if let Found::Waits(why) = found {
+                recovered.waits_for = Some(why);
+                return Ok(recovered);
+            }
             note(&mut recovered, &mut writer, at, step, found)?;
         }
         list(&places, &mut writer, &run, &done, &mut recovered, clock)?;
+        if recovered.waits_for.is_some() {
+            return Ok(recovered);
+        }
         // A drive that cannot be reached has been named by then.
         places.all().for_each(|store| drop(store.clear_leftovers()));
         clear_unused_folders(data, &places, &mut writer, &run, clock);
     }
     writer.end(clock)?;
-    Ok(Some(recovered))
+    Ok(recovered)
+}
+
+fn not_seen(error: &StoreError) -> Found {
+    if error.is_passing() { Found::Waits(error.to_string()) } else { Found::Unclear(error.to_string()) }
 }
 
 /// The steps of which it is not known how they ended.
@@ -134,6 +174,7 @@ fn list(
         let listed = Carrier::new(places, writer, &watch, clock, &mut quiet).list(at, &step.item, steps);
         match listed {
             Ok(()) => writer.listed(at)?,
+            Err(error) if error.is_passing() => recovered.waits_for = Some(error.to_string()),
             Err(error) => note(recovered, writer, at, step, Found::Unclear(error.to_string()))?,
         }
     }
@@ -163,7 +204,7 @@ fn finish_member(
     let _ = carrier.sync_touched();
     Ok(match moved {
         Ok(trace) => Found::Done { stamp: trace.stamp, kept_as: trace.kept_as, finished: true },
-        Err(error) => Found::Unclear(error.to_string()),
+        Err(error) => not_seen(&error),
     })
 }
 
@@ -185,7 +226,7 @@ fn note(
             recovered.taken_back += usize::from(taken_back);
             writer.failed(at, "not begun when the run was cut off", None)
         }
-        Found::Unclear(why) => {
+        Found::Unclear(why) | Found::Waits(why) => {
             recovered.lost_sight.push((step.item.clone(), why.clone()));
             writer.failed(at, &why, None)
         }

@@ -36,6 +36,15 @@ impl Copied {
     }
 }
 
+/// What stayed behind of an original.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Stayed {
+    /// Things that came or changed meanwhile, or could not be taken away.
+    pub count: usize,
+    /// Whether some of them can be taken away once the drive can be worked with again.
+    pub for_now: bool,
+}
+
 /// What a transfer works between.
 pub struct Route<'a> {
     /// Where the item is.
@@ -147,13 +156,13 @@ impl Route<'_> {
         Ok(Copied { stamp, ..copied })
     }
 
-    /// Takes the original away, as far as it is still what was copied. Returns how many things stayed behind,
-    /// because they came or changed meanwhile or could not be taken away; the move counts all the same.
+    /// Takes the original away, as far as it is still what was copied. Some of it may stay behind; the move
+    /// counts all the same.
     ///
     /// # Errors
     /// If nothing of it can be taken away: then the copy at `target` goes again, and nothing has happened.
-    pub fn remove_original(&self, copied: &Copied, target: &ItemPath) -> StoreResult<usize> {
-        let mut stayed = 0;
+    pub(crate) fn remove_original(&self, copied: &Copied, target: &ItemPath) -> StoreResult<Stayed> {
+        let mut stayed = Stayed::default();
         for (nth, piece) in copied.pieces.iter().rev().enumerate() {
             let from = joined(self.from, &piece.below);
             let gone = match piece.entry.kind {
@@ -163,7 +172,10 @@ impl Route<'_> {
             match gone {
                 Ok(true) | Err(StoreError::NotThere) => {}
                 Err(error) if nth == 0 && self.retract(copied, target) => return Err(error),
-                _ => stayed += 1,
+                other => {
+                    stayed.count += 1;
+                    stayed.for_now |= other.is_err_and(|error| error.is_passing());
+                }
             }
         }
         Ok(stayed)

@@ -23,7 +23,8 @@ fn killed_after_planning(world: &World) {
 fn recovered(world: &World) -> Recovered {
     let held = lock(&world.data(), "test").unwrap().unwrap();
     let open = |_: &Run| world.places();
-    recover(&world.data(), &held, &open, &clock).unwrap().expect("the run was cut off")
+    let run = *nine_carry::open_runs(&world.data()).unwrap().last().expect("the run was cut off");
+    recover(&world.data(), &held, run, &open, &clock).unwrap()
 }
 
 fn world() -> World {

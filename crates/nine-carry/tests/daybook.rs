@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::fs;
 
 use nine_carry::daybook::{Ended, FORMAT, Heading, Writer, file, is_over, read, runs};
-use nine_carry::{lock, recover};
+use nine_carry::{lock, open_runs, recover};
 use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
@@ -123,9 +123,12 @@ fn a_daybook_cut_anywhere_is_read_as_far_as_it_goes() {
         let held = lock(data.path(), "test").unwrap().unwrap();
         let open = |_: &nine_carry::daybook::Run| Places::default();
         let over = is_over(data.path(), 1).unwrap();
-        let found = recover(data.path(), &held, &open, &clock).unwrap();
-        assert_eq!(found.is_none(), over, "{length}");
-        assert_eq!(recover(data.path(), &held, &open, &clock).unwrap(), None, "{length}");
+        let found = open_runs(data.path()).unwrap();
+        assert_eq!(found.is_empty(), over, "{length}");
+        for run in found {
+            assert_eq!(recover(data.path(), &held, run, &open, &clock).unwrap().waits_for, None, "{length}");
+        }
+        assert_eq!(open_runs(data.path()).unwrap(), [0; 0], "{length}");
     }
 }
 

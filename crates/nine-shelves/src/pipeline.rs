@@ -270,7 +270,7 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
         writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;
     }
     if outcome.is_open {
-        writeln!(out, "  {FAINT}the next command tries the lists again{FAINT:#}")?;
+        writeln!(out, "  {FAINT}the next command goes on with it{FAINT:#}")?;
     }
     for (folder, because) in &outcome.unsure {
         let may = "what was done in it may not survive a loss of power";

@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use nine_carry::{Recovered, daybook, lock, recover};
+use nine_carry::{Recovered, daybook, lock, open_runs, recover};
 use nine_core::amount::counted;
 use nine_core::config::Config;
 use nine_stores::Places;
@@ -16,9 +16,8 @@ use crate::session::Session;
 /// # Errors
 /// If the daybook cannot be read or written.
 pub fn recover_last_run(session: &Session, config: &Config) -> Done {
-    let runs = daybook::runs(&session.data).map_err(|e| daybook_failure(&e))?;
-    let Some(last) = runs.last() else { return Ok(()) };
-    if daybook::is_over(&session.data, *last).map_err(|e| daybook_failure(&e))? {
+    let runs = open_runs(&session.data).map_err(|e| daybook_failure(&e))?;
+    if runs.is_empty() {
         return Ok(());
     }
     // Whoever holds the lock is at work, not cut off.
@@ -27,9 +26,9 @@ pub fn recover_last_run(session: &Session, config: &Config) -> Done {
     };
     let open_store = |at: &Path| session.open_store(config, at, true);
     let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
-    let recovered = recover(&session.data, &lock, &open, &Session::clock).map_err(|e| daybook_failure(&e))?;
-    if let Some(recovered) = recovered {
-        tell(&recovered)?;
+    for run in runs {
+        let recovered = recover(&session.data, &lock, run, &open, &Session::clock);
+        tell(&recovered.map_err(|e| daybook_failure(&e))?)?;
     }
     Ok(())
 }
@@ -47,7 +46,15 @@ fn tell(recovered: &Recovered) -> Done {
     let mut out = anstream::stderr().lock();
     let doubt = crate::output::style::DOUBT;
     let steps = |n: usize| counted(n as u64, "step", "steps");
-    let Recovered { run, command, done, finished, taken_back, not_begun, lost_sight } = recovered;
+    let Recovered { run, command, done, finished, taken_back, not_begun, lost_sight, waits_for } = recovered;
+    if let Some(why) = waits_for {
+        writeln!(
+            out,
+            "{doubt}Run {run}{doubt:#} ({command}) was cut off, and what became of it is not seen yet:"
+        )?;
+        writeln!(out, "  {why}; each command looks again")?;
+        return Ok(writeln!(out)?);
+    }
     let mut told = vec![format!("{} done", steps(*done))];
     if *finished > 0 {
         told.push(format!("{} of them half-done then and finished now", finished));

@@ -103,6 +103,22 @@ pub enum StoreError {
     System(String),
 }
 
+impl StoreError {
+    /// Whether it says only that a drive cannot be worked with for now.
+    pub fn is_passing(&self) -> bool {
+        matches!(
+            self,
+            Self::Unreachable(_)
+                | Self::Login(_)
+                | Self::Broken(_)
+                | Self::Busy
+                | Self::Malformed(_)
+                | Self::SentElsewhere(..)
+                | Self::Drive(_)
+        )
+    }
+}
+
 /// What a store answers.
 pub type StoreResult<T> = Result<T, StoreError>;
 

@@ -102,7 +102,7 @@ impl Drive {
             open_to_all(&self.root);
         }
         let mut command = self.world.command(words);
-        command.env("NINE_DRIVE_PAUSE", "20");
+        command.env("NINE_DRIVE_PAUSE", "5");
         if let Ok(login) = std::env::var("NINE_SERVER_LOGIN") {
             command.env("QUAY", login.split(':').nth(1).unwrap());
         }
