@@ -12,8 +12,10 @@ use std::time::Duration;
 use nine_core::config::{Config, DriveLogin, PasswordFrom, is_address};
 use nine_core::diagnostic::Diagnostic;
 use nine_core::escape::plain;
-use nine_stores::drive::{Address, Conduct, Drive, DriveSettings, DriveStore, Login};
+use nine_core::moment::Moment;
+use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore, Login};
 use nine_stores::{Store, StoreError, StoreResult};
+use serde::{Deserialize, Serialize};
 
 use crate::session::Session;
 
@@ -21,6 +23,27 @@ use crate::session::Session;
 #[derive(Default)]
 pub struct Drives {
     open: Mutex<HashMap<(String, String), Arc<Drive>>>,
+}
+
+/// What stood for the moment at which a place was looked at, kept beside the catalogue.
+#[derive(Serialize, Deserialize)]
+struct Looked {
+    at: Moment,
+    moment: String,
+}
+
+impl Drives {
+    /// When a place was looked at last, and what its drive calls that moment.
+    pub fn moment(&self, session: &Session, address: &str) -> Option<(Moment, String)> {
+        let bytes = std::fs::read(file_of(session, address, "looked")).ok()?;
+        let Looked { at, moment } = serde_json::from_slice(&bytes).ok()?;
+        Some((at, moment))
+    }
+
+    /// Keeps that.
+    pub fn keep_moment(&self, session: &Session, address: &str, at: Moment, moment: &str) {
+        keep(&file_of(session, address, "looked"), &Looked { at, moment: moment.to_owned() });
+    }
 }
 
 /// The login for an address: the one whose own address is the nearest above it.
@@ -73,7 +96,7 @@ impl Session {
     }
 
     fn settings_of(&self, login: Option<&DriveLogin>, address: &Address) -> DriveSettings {
-        let file = self.data.join("drives").join(format!("{}.json", file_name(&address.origin())));
+        let file = file_of(self, &address.origin(), "conduct");
         let known = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
         let usual = DriveSettings::default();
         DriveSettings {
@@ -81,7 +104,7 @@ impl Session {
             at_once: login.map_or(usual.at_once, |login| login.at_once),
             may_read: self.reads_drives,
             conduct: known,
-            remember: Box::new(move |conduct| remember(&file, conduct)),
+            remember: Box::new(move |conduct| keep(&file, conduct)),
             pause: pause().unwrap_or(usual.pause),
         }
     }
@@ -114,21 +137,20 @@ fn pause() -> Option<Duration> {
     asked.and_then(|millis| millis.parse().ok()).map(Duration::from_millis)
 }
 
-/// A server's name as that of a file.
-fn file_name(origin: &str) -> String {
-    origin
-        .chars()
-        .map(|c| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-') { c } else { '_' })
-        .collect()
+/// Where something is kept that is known of an address.
+fn file_of(session: &Session, address: &str, what: &str) -> PathBuf {
+    let plain = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-') { c } else { '_' };
+    let name: String = address.chars().map(plain).collect();
+    session.data.join("drives").join(format!("{name}.{what}.json"))
 }
 
-/// Keeps how a drive behaves, so that it need not be tried each time. What cannot be kept is tried again.
-fn remember(file: &Path, conduct: &Conduct) {
-    let Ok(text) = serde_json::to_vec_pretty(conduct) else { return };
+/// Keeps what is known of a drive, so that it need not be asked each time. What cannot be kept is asked again.
+fn keep(file: &Path, what: &impl Serialize) {
+    let Ok(text) = serde_json::to_vec_pretty(what) else { return };
     let folder = file.parent().unwrap_or(file);
     let written = std::fs::create_dir_all(folder).and_then(|()| std::fs::write(file, text));
     if let Err(error) = written {
-        tracing::info!(%error, "how the drive behaves is not kept");
+        tracing::info!(%error, "what is known of the drive is not kept");
     }
 }
 

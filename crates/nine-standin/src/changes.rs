@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
-use percent_encoding::percent_decode_str;
+use percent_encoding::{NON_ALPHANUMERIC, percent_decode_str, percent_encode};
 
 /// What has changed, in order.
 #[derive(Debug, Default)]
@@ -31,11 +31,13 @@ impl Changes {
         let token =
             body.split("sync-token>").nth(1).and_then(|rest| rest.split('<').next()).unwrap_or_default();
         let own = format!("urn:standin:{}:", std::process::id());
-        let since: usize =
-            token.trim().strip_prefix(&own)?.parse().ok().filter(|at| *at <= self.paths.len())?;
         let below = format!("{}/", folder.trim_end_matches('/'));
-        let changed: BTreeSet<&String> =
-            self.paths[since..].iter().filter(|path| path.starts_with(&below)).collect();
+        let changed: BTreeSet<String> = if token.trim().is_empty() {
+            all_below(root, &below)
+        } else {
+            let since = token.trim().strip_prefix(&own)?.parse().ok().filter(|at| *at <= self.paths.len())?;
+            self.paths[since..].iter().filter(|path| path.starts_with(&below)).cloned().collect()
+        };
         let mut out =
             String::from("<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<D:multistatus xmlns:D=\"DAV:\">");
         for path in changed {
@@ -51,4 +53,22 @@ impl Changes {
         let _ = write!(out, "<D:sync-token>{}</D:sync-token></D:multistatus>", self.token());
         Some(out)
     }
+}
+
+/// Everything below a folder, as requests would write it.
+fn all_below(root: &Path, below: &str) -> BTreeSet<String> {
+    let decoded: Vec<u8> = percent_decode_str(below.trim_matches('/')).collect();
+    let mut open = vec![(root.join(OsStr::from_bytes(&decoded)), below.to_owned())];
+    let mut all = BTreeSet::new();
+    while let Some((folder, above)) = open.pop() {
+        for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+            let name = percent_encode(entry.file_name().as_bytes(), NON_ALPHANUMERIC).to_string();
+            let path = format!("{above}{name}");
+            if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+                open.push((entry.path(), format!("{path}/")));
+            }
+            all.insert(path);
+        }
+    }
+    all
 }

@@ -1,17 +1,23 @@
 //! The folder that is served: the library's own, with dead properties in extended attributes, and room that may
 //! be counted.
 
+use std::ffi::OsStr;
 use std::future::{Future, ready};
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::pin::Pin;
 use std::sync::Arc;
+use std::time::SystemTime;
 
 use dav_server::davpath::DavPath;
 use dav_server::fs::{
-    DavDirEntry, DavFile, DavFileSystem, DavMetaData, DavProp, FsError, FsFuture, FsStream, OpenOptions,
-    ReadDirMeta,
+    DavDirEntry, DavFile, DavFileSystem, DavMetaData, DavProp, FsError, FsFuture, FsResult, FsStream,
+    OpenOptions, ReadDirMeta,
 };
 use dav_server::localfs::LocalFs;
+use futures_util::TryStreamExt;
 use http::StatusCode;
 use rustix::fs::{XattrFlags, lgetxattr, llistxattr, lremovexattr, lsetxattr};
 
@@ -116,11 +122,28 @@ impl DavFileSystem for Folder {
         path: &'a DavPath,
         meta: ReadDirMeta,
     ) -> FsFuture<'a, FsStream<Box<dyn DavDirEntry>>> {
-        DavFileSystem::read_dir(&*self.inner, path, meta)
+        if !self.settings.deep_tags {
+            return DavFileSystem::read_dir(&*self.inner, path, meta);
+        }
+        let folder = self.absolute(path);
+        Box::pin(async move {
+            let entries = DavFileSystem::read_dir(&*self.inner, path, meta).await?;
+            let deep = move |entry: Box<dyn DavDirEntry>| -> Box<dyn DavDirEntry> {
+                Box::new(DeepEntry { at: folder.join(OsStr::from_bytes(&entry.name())), inner: entry })
+            };
+            let deep: FsStream<Box<dyn DavDirEntry>> = Box::pin(entries.map_ok(deep));
+            Ok(deep)
+        })
     }
 
     fn metadata<'a>(&'a self, path: &'a DavPath) -> FsFuture<'a, Box<dyn DavMetaData>> {
-        DavFileSystem::metadata(&*self.inner, path)
+        if !self.settings.deep_tags {
+            return DavFileSystem::metadata(&*self.inner, path);
+        }
+        Box::pin(async move {
+            let inner = DavFileSystem::metadata(&*self.inner, path).await?;
+            Ok(Box::new(DeepMeta { at: self.absolute(path), inner }) as Box<dyn DavMetaData>)
+        })
     }
 
     fn symlink_metadata<'a>(&'a self, path: &'a DavPath) -> FsFuture<'a, Box<dyn DavMetaData>> {
@@ -193,5 +216,65 @@ impl DavFileSystem for Folder {
             return Box::pin(ready(Err(FsError::NotImplemented)));
         };
         Box::pin(ready(Ok((Self::used(&self.settings.root), Some(room)))))
+    }
+}
+
+/// What lies in a folder, whose own tag tells of all below it.
+struct DeepEntry {
+    at: PathBuf,
+    inner: Box<dyn DavDirEntry>,
+}
+
+impl DavDirEntry for DeepEntry {
+    fn name(&self) -> Vec<u8> {
+        self.inner.name()
+    }
+
+    fn metadata(&self) -> FsFuture<'_, Box<dyn DavMetaData>> {
+        Box::pin(async move {
+            let inner = self.inner.metadata().await?;
+            Ok(Box::new(DeepMeta { at: self.at.clone(), inner }) as Box<dyn DavMetaData>)
+        })
+    }
+}
+
+#[derive(Debug, Clone)]
+struct DeepMeta {
+    at: PathBuf,
+    inner: Box<dyn DavMetaData>,
+}
+
+impl DavMetaData for DeepMeta {
+    fn len(&self) -> u64 {
+        self.inner.len()
+    }
+
+    fn modified(&self) -> FsResult<SystemTime> {
+        self.inner.modified()
+    }
+
+    fn is_dir(&self) -> bool {
+        self.inner.is_dir()
+    }
+
+    fn etag(&self) -> Option<String> {
+        if !self.is_dir() {
+            return self.inner.etag();
+        }
+        let mut all = Vec::new();
+        let mut open = vec![self.at.clone()];
+        while let Some(folder) = open.pop() {
+            for entry in std::fs::read_dir(folder).ok()?.flatten() {
+                let found = entry.metadata().ok()?;
+                all.push((entry.path(), found.ino(), found.ctime(), found.ctime_nsec()));
+                if found.is_dir() {
+                    open.push(entry.path());
+                }
+            }
+        }
+        all.sort();
+        let mut hasher = DefaultHasher::new();
+        all.hash(&mut hasher);
+        Some(format!("{:x}", hasher.finish()))
     }
 }

@@ -48,6 +48,8 @@ pub struct Settings {
     pub careless: bool,
     /// Whether it tells what has changed since an earlier look (RFC 6578).
     pub tells_changes: bool,
+    /// Whether a folder's entity tag changes with anything at any depth below it.
+    pub deep_tags: bool,
     /// Whether it gives the checksum of a file where it is asked for one (RFC 9530).
     pub tells_sums: bool,
 }

@@ -38,6 +38,9 @@ struct Args {
     /// Tell what has changed since an earlier look
     #[arg(long)]
     tells_changes: bool,
+    /// Give folders entity tags that change with anything below them
+    #[arg(long)]
+    deep_tags: bool,
     /// Give the checksum of a file where it is asked for one
     #[arg(long)]
     tells_sums: bool,
@@ -77,6 +80,7 @@ fn main() -> ExitCode {
         },
         careless: args.careless,
         tells_changes: args.tells_changes,
+        deep_tags: args.deep_tags,
         tells_sums: args.tells_sums,
     };
     let folder = settings.root.display().to_string();

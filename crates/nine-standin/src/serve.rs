@@ -90,11 +90,16 @@ async fn answer(shared: Arc<Shared>, dav: DavHandler, mut request: Request<Incom
         return report(&shared, request).await;
     }
     let sum = wants_sum(&shared, &request);
+    let depth = request.headers().get("depth").map(|depth| depth.as_bytes() == b"0");
+    let tells_token = shared.settings.tells_changes && method == "PROPFIND" && depth == Some(true);
     let to = request.headers().get("destination").and_then(|to| to.to_str().ok()).map(str::to_owned);
     let (parts, body) = dav.handle(request).await.into_parts();
     let mut response = Response::from_parts(parts, body.map_err(io::Error::other).boxed_unsync());
     if response.status().is_success() {
         note_changes(&shared, &method, &path, to.as_deref());
+    }
+    if tells_token && response.status() == StatusCode::MULTI_STATUS {
+        response = with_token(&shared, response).await?;
     }
     if let Some(sum) = sum.and_then(|file| std::fs::read(file).ok()) {
         let written = format!("sha-256=:{}:", STANDARD.encode(sha2::Sha256::digest(&sum)));
@@ -171,6 +176,22 @@ async fn report(shared: &Shared, request: Request<Incoming>) -> Answered {
             "<?xml version=\"1.0\"?><D:error xmlns:D=\"DAV:\"><D:valid-sync-token/></D:error>",
         ),
     })
+}
+
+/// Adds the token that stands for this moment, which the library knows nothing of.
+async fn with_token(shared: &Shared, response: Response<Body>) -> Answered {
+    let (mut parts, body) = response.into_parts();
+    let text = String::from_utf8_lossy(&body.collect().await?.to_bytes()).into_owned();
+    let token = held(&shared.changes).token();
+    let told = format!(
+        "<D:propstat><D:prop><D:sync-token>{token}</D:sync-token><D:supported-report-set><D:supported-report>\
+         <D:report><D:sync-collection/></D:report></D:supported-report></D:supported-report-set></D:prop>\
+         <D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>"
+    );
+    parts.headers.remove(CONTENT_LENGTH);
+    let text = text.replacen("</D:response>", &told, 1);
+    let body = Full::new(Bytes::from(text)).map_err(|never: Infallible| match never {}).boxed_unsync();
+    Ok(Response::from_parts(parts, body))
 }
 
 fn note_changes(shared: &Shared, method: &str, path: &str, to: Option<&str>) {

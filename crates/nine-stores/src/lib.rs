@@ -49,6 +49,17 @@ pub use sums::{Summing, sum_of, sum_of_stream};
 pub struct Scope {
     /// Folders that are listed but not looked into.
     pub closed: HashSet<ItemPath>,
+    /// What an earlier scan found, for stores that tell what has changed since.
+    pub known: Option<Known>,
+}
+
+/// What an earlier scan found.
+#[derive(Debug)]
+pub struct Known {
+    /// Everything below the place.
+    pub tree: Tree,
+    /// What stood for that moment, as [`Scan::moment`] had it.
+    pub moment: String,
 }
 
 /// How far a long task is, and whether it should end early. Shared between threads.
@@ -111,6 +122,8 @@ pub struct Scan {
     pub tree: Tree,
     /// Folders that could not be read, and why.
     pub troubles: Vec<(ItemPath, StoreError)>,
+    /// What stands for this moment, where the store can tell later what has changed since.
+    pub moment: Option<String>,
 }
 
 /// What there is to build on where a folder is, or is to be.

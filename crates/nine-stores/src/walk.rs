@@ -60,7 +60,7 @@ pub(crate) fn walk<S>(
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
     match troubles.first() {
         Some((path, _)) if path.is_root() => Err(troubles.swap_remove(0).1),
-        _ => Ok(Scan { tree, troubles }),
+        _ => Ok(Scan { tree, troubles, moment: None }),
     }
 }
 

@@ -85,7 +85,7 @@ fn closed_folders_are_listed_but_not_entered() {
     let world = world();
     world.write("shelf/a", "");
     world.write("other/b", "");
-    let scope = Scope { closed: [path("shelf")].into() };
+    let scope = Scope { closed: [path("shelf")].into(), known: None };
     let scan = world.store.scan(&scope, &Watch::default()).unwrap();
     assert!(scan.tree.find(&path("shelf")).is_some_and(|id| scan.tree.is_unread_folder(id)));
     assert!(scan.tree.find(&path("shelf/a")).is_none() && scan.tree.find(&path("other/b")).is_some());

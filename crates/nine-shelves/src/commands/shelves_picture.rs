@@ -67,7 +67,7 @@ fn print_one(
 ) -> io::Result<()> {
     let Some(store) = opened.store(&layout.bookcase) else { return Ok(()) };
     let label = format!("reading {}", layout.bookcase);
-    let scope = Scope { closed: loose_folders(store.as_ref(), layout) };
+    let scope = Scope { closed: loose_folders(store.as_ref(), layout), known: None };
     let scan = progress::during(&label, None, &session.watch, || store.scan(&scope, &session.watch));
     let Ok(scan) = scan else { return Ok(()) };
     let rows: Vec<Row> = layout

@@ -20,7 +20,7 @@ use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::Carried;
-use nine_stores::{Catalogue, CatalogueError, Scope, Store, StoreError, Watch};
+use nine_stores::{Catalogue, CatalogueError, Known, Scope, Store, StoreError, Watch};
 
 pub use ask::{Question, all_rows, columns_of};
 pub use bytes::KNOWN_OF_COPIES;
@@ -46,6 +46,8 @@ pub struct View {
     is_kept: bool,
     /// Whether the catalogue knew every entry as it is.
     carried: Carried,
+    /// What stands for the moment at which it was read, where its drive can tell later what has changed since.
+    moment: Option<String>,
 }
 
 impl View {
@@ -145,7 +147,8 @@ impl<'s> Looking<'s> {
     }
 
     fn read(&mut self, ground: Ground, store: &dyn Store) {
-        let scope = Scope { closed: ground.closed.clone() };
+        let known = self.known_of(&ground, store);
+        let scope = Scope { closed: ground.closed.clone(), known };
         let at = Moment::from_timestamp(Session::clock().timestamp());
         let watch = Watch::default();
         let label = format!("reading {}", ground.base);
@@ -163,10 +166,19 @@ impl<'s> Looking<'s> {
                     is_known: false,
                     is_kept: false,
                     carried: Carried::Anew,
+                    moment: scan.moment.filter(|_| scan.troubles.is_empty()),
                 });
             }
             Err(error) => self.recall_unreachable(Ground { error: Some(error), ..ground }),
         }
+    }
+
+    /// What an earlier look found of a place on a drive that can tell what has changed since.
+    fn known_of(&self, ground: &Ground, store: &dyn Store) -> Option<Known> {
+        let (at, moment) =
+            self.session.drives.moment(self.session, &ground.address).filter(|_| store.is_remote())?;
+        let kept = self.catalogue.as_ref()?.load(&ground.address, &Column::ALL).ok().flatten()?;
+        (kept.at == at).then_some(Known { tree: kept.tree, moment })
     }
 
     /// Takes what the catalogue knows of a place.
@@ -189,6 +201,7 @@ impl<'s> Looking<'s> {
             is_known: true,
             is_kept: false,
             carried: Carried::Anew,
+            moment: None,
         });
         Ok(())
     }
@@ -286,11 +299,15 @@ impl<'s> Looking<'s> {
     }
 
     fn keep_view(&mut self, view: usize) {
-        let View { ground, tree, at, is_known, is_kept, carried } = &mut self.views[view];
+        let View { ground, tree, at, is_known, is_kept, carried, moment } = &mut self.views[view];
         let Some(catalogue) = self.catalogue.as_mut().filter(|_| !*is_known && !*is_kept) else { return };
         *is_kept = true;
         match catalogue.keep(&ground.address, tree, *at, *carried) {
-            Ok(()) => {}
+            Ok(()) => {
+                if let Some(moment) = moment {
+                    self.session.drives.keep_moment(self.session, &ground.address, *at, moment);
+                }
+            }
             Err(CatalogueError::Damaged) => self.replace(),
             Err(error) => self.do_without(&error),
         }

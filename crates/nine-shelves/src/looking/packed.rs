@@ -36,6 +36,7 @@ impl Looking<'_> {
                 is_known: false,
                 is_kept: true,
                 carried: Carried::Anew,
+                moment: None,
             });
         }
     }

@@ -88,3 +88,34 @@ fn a_busy_drive_is_asked_again() {
     drive.nine(&["search"]).ends(1).warns("answers with status 500");
     assert_eq!(drive.asked("PROPFIND") % 5, 0, "and no more often than five times");
 }
+
+/// The requests that a second look takes, when one file has come and one has gone meanwhile.
+fn second_look(settings: Settings) -> usize {
+    let drive = Drive::with(settings);
+    for folder in 0..20 {
+        for file in 0..5 {
+            drive.file(format!("folder {folder}/deep/file {file}.txt"), "x");
+        }
+    }
+    drive.nine(&["check"]).ends(0);
+    drive.nine(&["search"]).ends(0).says("100 files");
+    let (folder, gone) = ("drive/folder 3/deep", "drive/folder 7/deep/file 2.txt");
+    drive.world.file("new.txt", "new");
+    drive.nine(&["put", "Downloads/new.txt", "--on", "cloud/1", "--copy", "--yes"]).ends(0);
+    drive.nine(&["discard", gone, "--yes"]).ends(0);
+    drive.nine(&["tag", "add", "fresh", &format!("{folder}/file 1.txt"), "--yes"]).ends(0);
+    drive.asked("PROPFIND");
+    let found = drive.nine(&["search", "--in", "drive"]).ends(0);
+    let asked = drive.standin.as_ref().unwrap().asked().len();
+    found.says("100 files").says("new.txt");
+    assert_eq!(drive.tags(), ["drive/folder 3/deep/file 1.txt: fresh"]);
+    asked
+}
+
+#[test]
+fn only_what_changed_is_listed_again_where_the_drive_tells() {
+    let plain = second_look(Settings::default());
+    let told = second_look(Settings { tells_changes: true, ..Settings::default() });
+    let by_tags = second_look(Settings { deep_tags: true, ..Settings::default() });
+    assert!(plain >= 42 && told <= 12 && by_tags <= 12, "{plain}, {told}, {by_tags}");
+}

@@ -82,6 +82,11 @@ impl Drive {
         listings.items = 0;
     }
 
+    /// What is remembered of an item.
+    pub(super) fn remembered(&self, path: &ItemPath) -> Option<Found> {
+        held(&self.listings).recall(path).flatten()
+    }
+
     /// What was known of an item when the command looked, whatever it is now.
     pub(super) fn planned(&self, path: &ItemPath) -> Option<Found> {
         let listings = held(&self.listings);
@@ -216,7 +221,7 @@ impl Drive {
     }
 
     /// Of which path a response speaks.
-    fn path_of(&self, response: &Response) -> StoreResult<ItemPath> {
+    pub(super) fn path_of(&self, response: &Response) -> StoreResult<ItemPath> {
         let href = response.href.as_str();
         let path = match href.split_once("://") {
             Some((_, rest)) => rest.find('/').map_or("", |at| &rest[at..]),
@@ -255,7 +260,7 @@ impl Drive {
             modified,
             opened: None,
             born: None,
-            changed: changed(response),
+            changed: changed(response, tag.as_deref().filter(|_| is_folder)),
             identity,
         };
         let tags = response.own("tags").map(|own| tags::from_attribute(own.text.as_bytes()));
@@ -266,10 +271,11 @@ impl Drive {
 }
 
 /// Stands for when attributes were last changed, which drives do not tell: no time, but another one once the
-/// properties are others, and long ago, since the entity tag tells of the content.
-fn changed(response: &Response) -> Moment {
-    let text = response.own("tags").map(|own| own.text.as_bytes()).unwrap_or_default();
-    Moment((super::mark(text) % 1_000_000_000) as i64)
+/// properties, or of a folder the entity tag, are others; and long ago, since a file's tag tells of its content.
+fn changed(response: &Response, folder_tag: Option<&str>) -> Moment {
+    let tags = response.own("tags").map(|own| own.text.as_bytes()).unwrap_or_default();
+    let text = [tags, b"\0", folder_tag.unwrap_or_default().as_bytes()].concat();
+    Moment((super::mark(&text) % 1_000_000_000) as i64)
 }
 
 /// An entity tag in its strong form; some servers leave the quotes out.

@@ -10,6 +10,7 @@ mod content;
 mod discarded;
 mod listing;
 mod multistatus;
+mod news;
 mod probe;
 mod properties;
 mod store;

@@ -9,6 +9,7 @@ use std::sync::atomic::Ordering;
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::place::ItemPath;
 use nine_core::tags::to_attribute;
+use nine_core::tree::Batch;
 use nine_core::worklist::NameRules;
 
 use super::changes::Move;
@@ -42,6 +43,20 @@ impl DriveStore {
             })?;
         }
         Ok(room)
+    }
+
+    /// Puts what a folder holds into a batch; what is our own is left out.
+    fn read_folder(&self, path: &ItemPath, batch: &mut Batch) -> StoreResult<()> {
+        let listing = self.drive.list(&self.whole(path))?;
+        let starts = |name: &[u8], with: &str| path.is_root() && name.starts_with(with.as_bytes());
+        for (name, found) in &listing.items {
+            if starts(name, EMPTY) {
+                self.has_leftovers.store(true, Ordering::Relaxed);
+            } else if !(starts(name, SCRATCH) || path.is_root() && name == DISCARDED.as_bytes()) {
+                batch.push(name, found.entry.clone());
+            }
+        }
+        Ok(())
     }
 
     fn rules(&self) -> NameRules {
@@ -90,31 +105,23 @@ impl Store for DriveStore {
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        // Asked before anything is listed, so that what changes meanwhile is told the next time.
+        let moment = self.moment()?;
+        let news = self.news(scope.known.as_ref())?;
         let root = self.drive.list(&self.address.path)?;
         let own = root.own.clone().ok_or(StoreError::NotThere)?.entry;
         drop(root);
-        walk(
-            own,
-            self.drive.wire.at_once,
-            scope,
-            watch,
-            || (),
-            |(), path, batch| {
-                let listing = self.drive.list(&self.whole(path))?;
-                for (name, found) in &listing.items {
-                    if path.is_root() && name.starts_with(EMPTY.as_bytes()) {
-                        self.has_leftovers.store(true, Ordering::Relaxed);
-                        continue;
-                    }
-                    let is_ours = path.is_root()
-                        && (name == DISCARDED.as_bytes() || name.starts_with(SCRATCH.as_bytes()));
-                    if !is_ours {
-                        batch.push(name, found.entry.clone());
-                    }
-                }
-                Ok(())
-            },
-        )
+        let at_once = self.drive.wire.at_once;
+        let read = |(): &mut (), path: &ItemPath, batch: &mut Batch| {
+            // Of the top itself there is a listing already.
+            match news.unchanged(self, path).filter(|_| !path.is_root()) {
+                Some(known) => known.for_each(|(name, entry)| batch.push(name, entry)),
+                None => self.read_folder(path, batch)?,
+            }
+            Ok(())
+        };
+        let scan = walk(own, at_once, scope, watch, || (), read)?;
+        Ok(Scan { moment, ..scan })
     }
 
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {
