@@ -119,6 +119,8 @@ pub struct Item {
     pub text: Option<String>,
     /// Whether it is a link that leads nowhere.
     pub broken: bool,
+    /// Whether it lies in a folder that others see.
+    pub shared: bool,
     /// Why it is moved as one or not at all, if it is.
     pub together: Option<Together>,
     /// How many items have its bytes, itself counted; `None` if nobody compared them.
@@ -151,6 +153,7 @@ impl Item {
             content: None,
             text: None,
             broken: false,
+            shared: false,
             together: None,
             copies: None,
             stays: None,

@@ -99,7 +99,12 @@ impl Session {
         let file = file_of(self, &address.origin(), "conduct");
         let known = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
         let usual = DriveSettings::default();
+        let shared = login.map(|login| {
+            let top = Address::parse(&login.at).map(|at| at.path).unwrap_or_default();
+            login.shared.iter().map(|(folder, who)| (top.join_path(folder), who.clone())).collect()
+        });
         DriveSettings {
+            shared: shared.unwrap_or_default(),
             login: login.and_then(|login| self.login(login)),
             at_once: login.map_or(usual.at_once, |login| login.at_once),
             may_read: self.reads_drives,

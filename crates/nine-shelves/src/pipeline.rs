@@ -84,8 +84,28 @@ pub fn draw_up(places: &Places, proposals: &mut [Proposal]) -> Drawn {
     if sides::compare(places, proposals, &settled.clashes) {
         settled = settle(proposals, &known);
     }
+    doubt_sight(places, &mut settled.worklist.steps);
     let checked = check(&settled.worklist, &facts(places, &settled.worklist, known));
     Drawn { settled, checked }
+}
+
+/// Puts a doubt to each step into or out of a folder that others see.
+fn doubt_sight(places: &Places, steps: &mut [Step]) {
+    let seen = |spot: &Spot| {
+        let (folder, who) = places.of(spot).ok()?.seen_by(&spot.path)?;
+        Some((Spot::new(spot.place.clone(), folder).to_string(), who))
+    };
+    for step in steps {
+        let there = step.target().map(|to| seen(&to.folder()));
+        let gone = matches!(step.act, Act::Discard { .. });
+        if there.is_none() && !gone {
+            continue;
+        }
+        let (from, to) = (seen(&step.item).filter(|_| step.vacates()), there.flatten());
+        if from.as_ref().map(|(_, who)| who) != to.as_ref().map(|(_, who)| who) {
+            step.doubts.push(Doubt::Sight { gains: to, loses: from });
+        }
+    }
 }
 
 /// Shows a worklist, asks once, carries it out and tells what came of it; or writes it to a file, where

@@ -61,6 +61,10 @@ impl Details for StoreDetails<'_> {
         self.store.link_is_broken(path).unwrap_or(false)
     }
 
+    fn is_shared(&self, path: &ItemPath) -> bool {
+        self.store.seen_by(path).is_some()
+    }
+
     fn is_relative_link(&self, path: &ItemPath) -> bool {
         self.store.read_link(path).is_ok_and(|target| !target.starts_with(b"/"))
     }

@@ -200,6 +200,10 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn may_read(&self) -> bool {
         true
     }
+    /// The folder that others see in which something lies, and who these are.
+    fn seen_by(&self, _: &ItemPath) -> Option<(ItemPath, String)> {
+        None
+    }
     /// The checksum (SHA-256) of a file as the store tells it without its being read, if it does.
     fn told_sum(&self, _: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
         Ok(None)

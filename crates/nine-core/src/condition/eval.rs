@@ -304,6 +304,7 @@ impl Flag {
             Flag::Link => item.entry.kind == Kind::Link,
             Flag::Broken => item.broken,
             Flag::Copy => item.copies.is_some_and(|copies| copies > 1),
+            Flag::Shared => item.shared,
         }
     }
 }

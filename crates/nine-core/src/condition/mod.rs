@@ -320,6 +320,7 @@ pub enum Flag {
     Link,
     Broken,
     Copy,
+    Shared,
 }
 
 impl PartialEq for Pattern {

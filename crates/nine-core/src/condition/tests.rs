@@ -150,7 +150,7 @@ fn errors_point_at_the_word_and_offer_the_nearest() {
         ("name is \"loan", "\"loan", "close it with the same mark"),
         ("type image, video", ", ", "a comma joins values without a space: type image,video"),
         ("copies many", "many", "after `copies` comes over, under or is"),
-        ("shared", "shared", "did you mean `saved`?"),
+        ("shard", "shard", "did you mean `shared`?"),
         ("saved bgi", "bgi", "did you mean `big`?"),
         ("saved", "", "expected the name of a saved search"),
         ("lender known", "lender", "tests start with type,"),

@@ -18,7 +18,7 @@ pub(super) enum Subject {
 }
 
 /// Every word that may start a test.
-pub(super) const SUBJECTS: [(&str, Subject); 29] = [
+pub(super) const SUBJECTS: [(&str, Subject); 30] = [
     ("type", Subject::Type),
     ("ext", Subject::Ext),
     ("name", Subject::Words(WordSubject::Name)),
@@ -48,6 +48,7 @@ pub(super) const SUBJECTS: [(&str, Subject); 29] = [
     ("link", Subject::Flag(Flag::Link)),
     ("broken", Subject::Flag(Flag::Broken)),
     ("copy", Subject::Flag(Flag::Copy)),
+    ("shared", Subject::Flag(Flag::Shared)),
 ];
 
 /// Words that join tests, which a value must be quoted to be.

@@ -1,5 +1,6 @@
 //! Drives: who the person is to a server, as the configuration says it.
 
+use std::collections::BTreeMap;
 use std::ops::Range;
 
 use serde::Deserialize;
@@ -30,8 +31,8 @@ pub struct DriveLogin {
     pub password: Option<PasswordFrom>,
     /// Whether it may be reached without encryption.
     pub plain_http: bool,
-    /// Folders that others see, below `at`.
-    pub shared: Vec<ItemPath>,
+    /// Folders that others see, below `at`, and who these are.
+    pub shared: Vec<(ItemPath, String)>,
     /// Requests that may be under way at once.
     pub at_once: usize,
 }
@@ -57,7 +58,7 @@ pub(super) struct DriveText {
     #[serde(default)]
     plain_http: bool,
     #[serde(default)]
-    shared: Vec<Spanned<String>>,
+    shared: BTreeMap<Spanned<String>, String>,
     at_once: Option<Spanned<usize>>,
 }
 
@@ -69,7 +70,7 @@ impl DriveText {
             reader.find(finding.help("write one such as https://drive.example/papers/"));
         }
         let password = self.password.and_then(|from| password(reader, &from));
-        let shared = self.shared.iter().filter_map(|folder| {
+        let shared = self.shared.iter().filter_map(|(folder, who)| {
             let path = ItemPath::new(folder.get_ref()).filter(|path| !path.is_root());
             if path.is_none() {
                 let message = format!("`{}` is not a folder below the drive's own", folder.get_ref());
@@ -77,7 +78,7 @@ impl DriveText {
                     Diagnostic::new(folder.span(), message).help("write a path such as Together/plans"),
                 );
             }
-            path
+            path.map(|path| (path, who.clone()))
         });
         let shared = shared.collect();
         let at_once = self.at_once.map_or(USUALLY_AT_ONCE, |number| {

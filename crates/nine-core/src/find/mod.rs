@@ -36,6 +36,8 @@ pub struct Query<'a> {
     pub text_of: &'a dyn Fn(NodeId) -> Option<String>,
     /// Whether a link leads nowhere.
     pub is_broken: &'a dyn Fn(NodeId) -> bool,
+    /// Whether something lies in a folder that others see.
+    pub is_shared: &'a dyn Fn(NodeId) -> bool,
     /// Whether a folder's tags count for all that lies in it.
     pub tags_reach_inside: bool,
     /// Whether what is not known is taken as far as it is known, instead of leaving a `maybe`.
@@ -204,6 +206,7 @@ impl Query<'_> {
             Flag::Broken => tree.kind(id) == Kind::Link && (self.is_broken)(id),
             Flag::Mislabelled => tree.has_mark(id, mark::MISLABELLED),
             Flag::Copy => tree.copies(id).is_some_and(|copies| copies > 1),
+            Flag::Shared => (self.is_shared)(id),
         }
     }
 

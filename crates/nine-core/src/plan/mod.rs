@@ -50,6 +50,11 @@ pub trait Details {
     }
     /// Whether a link leads nowhere.
     fn is_broken(&self, path: &ItemPath) -> bool;
+    /// Whether something lies in a folder that others see.
+    fn is_shared(&self, path: &ItemPath) -> bool {
+        let _ = path;
+        false
+    }
     /// Whether a link's target is counted from where the link lies, so that it must not be moved.
     fn is_relative_link(&self, path: &ItemPath) -> bool;
 }

@@ -93,6 +93,7 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: W
         content: looks.then(|| details.content(id, &spot.path)).flatten(),
         text: wants.text.then(|| details.text(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
+        shared: details.is_shared(&spot.path),
         copies: tree.copies(id),
         stays: if wants.copies { details.stays(id) } else { None },
         together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),

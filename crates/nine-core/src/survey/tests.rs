@@ -44,6 +44,7 @@ fn found(tree: &Tree, oddity: Oddity) -> Vec<String> {
         now: &now(),
         texts: &TextAnswers::new(),
         is_broken: &|_| false,
+        is_shared: &|_| false,
         text_of: &|_| None,
         tags_reach_inside: false,
         settle_for_less: true,

@@ -55,6 +55,13 @@ pub enum Doubt {
     PageKeepsName,
     /// The link points to a place counted from where it lies, and would lead nowhere from elsewhere.
     RelativeLink,
+    /// It comes into a folder that others see, or leaves one.
+    Sight {
+        /// The folder that it comes into, written, and who will see it.
+        gains: Option<(String, String)>,
+        /// The folder that it leaves, and who will not see it any more.
+        loses: Option<(String, String)>,
+    },
     /// Two folders carry the number of the shelf.
     ShelfTwice {
         /// The shelf's number.
@@ -145,6 +152,13 @@ impl Doubt {
             }
             Doubt::RelativeLink => {
                 "it is a link that is counted from where it lies; moved, it would lead nowhere".into()
+            }
+            Doubt::Sight { gains, loses } => {
+                let gains = gains.as_ref().map(|(folder, who)| format!("{who} will see it in {folder}"));
+                let loses = loses.as_ref().map(|(folder, who)| {
+                    format!("it leaves {folder}, and {who} will not see it there any more")
+                });
+                gains.into_iter().chain(loses).collect::<Vec<_>>().join("; ")
             }
             Doubt::ShelfTwice { number, folders } => {
                 let names: Vec<String> = folders.iter().map(|f| format!("`{f}`")).collect();

@@ -92,6 +92,7 @@ impl Looking<'_> {
             texts: known.texts,
             text_of: &|id| self.text_of(view, id),
             is_broken: &|id| is_broken(view, id),
+            is_shared: &|id| is_shared(view, id),
             tags_reach_inside: question.inside,
             settle_for_less: known.settle_for_less,
             reads_text: known.reads_text,
@@ -115,6 +116,7 @@ impl Looking<'_> {
             texts: &TextAnswers::new(),
             text_of: &|id| self.text_of(view, id),
             is_broken: &|id| is_broken(view, id),
+            is_shared: &|id| is_shared(view, id),
             tags_reach_inside: false,
             settle_for_less: true,
             reads_text: false,
@@ -135,6 +137,11 @@ fn is_broken(view: &View, id: NodeId) -> bool {
     store.is_some_and(|store| store.link_is_broken(&view.tree.path(id)).unwrap_or(false))
 }
 
+/// Whether something lies in a folder that others see, also where it is told as it is known.
+fn is_shared(view: &View, id: NodeId) -> bool {
+    view.ground.store.as_ref().is_some_and(|store| store.seen_by(&view.tree.path(id)).is_some())
+}
+
 /// The columns that a condition is answered from, and that every answer needs.
 pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
     use Column::{
@@ -146,7 +153,9 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
         columns.extend_from_slice(match test {
             Test::Type(_) => &[Type],
             Test::Ext(_) | Test::Words(WordSubject::Name | WordSubject::Stem, _) => &[NameEnd, Names],
-            Test::Words(WordSubject::Folder | WordSubject::Path, _) => &[NameEnd, Names, Parent],
+            Test::Words(WordSubject::Folder | WordSubject::Path, _) | Test::Flag(Flag::Shared) => {
+                &[NameEnd, Names, Parent]
+            }
             Test::Words(WordSubject::Text, _) => &[Text, Type],
             Test::Tag(_) if inside => &[Tags, Words, Parent],
             Test::Tag(_) => &[Tags, Words],

@@ -205,3 +205,23 @@ fn a_drive_is_surveyed_and_its_shelves_are_shown() {
         .ends(0)
         .says(&format!("{}loan%201.txt", drive.url));
 }
+
+#[test]
+fn what_others_see_is_told_before_it_comes_or_goes() {
+    let drive = Drive::new();
+    drive.config("shared = { \"Together\" = \"the board\" }", "");
+    if drive.standin.is_none() {
+        return; // its login stands where the folders do
+    }
+    drive.file("Together/plan.txt", "plan").file("1 Minutes/own.txt", "own");
+    let out = drive.nine(&["put", "drive/Together/plan.txt", "--on", "cloud/1"]).ends(0);
+    out.says("it leaves drive/Together, and the board will not see it there any more").says("1 in doubt");
+    drive.nine(&["discard", "drive/Together/plan.txt"]).ends(0).says("the board will not see it");
+    drive.nine(&["search", "shared"]).ends(0).says("plan.txt").says("1 file");
+    drive.config("shared = { \"1 Minutes\" = \"the trustees\" }", "");
+    drive.world.file("new.txt", "new");
+    let out = drive.nine(&["put", "Downloads/new.txt", "--on", "cloud/1"]).ends(0);
+    out.says("the trustees will see it in cloud/1 Minutes");
+    drive.nine(&["put", "Downloads/new.txt", "--on", "cloud/1", "--sure", "--yes"]).ends(0);
+    assert!(drive.world.at("Downloads/new.txt").exists(), "what is in doubt is left");
+}

@@ -13,6 +13,7 @@ mod multistatus;
 mod news;
 mod probe;
 mod properties;
+mod sharing;
 mod store;
 mod wire;
 
@@ -22,7 +23,7 @@ use std::fmt;
 use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
 use std::sync::atomic::AtomicBool;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::Duration;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
@@ -51,6 +52,8 @@ pub struct DriveSettings {
     pub pause: Duration,
     /// Whether whole files may be read to answer a question.
     pub may_read: bool,
+    /// Folders that others see, by their whole path on the server, and who these are.
+    pub shared: Vec<(ItemPath, String)>,
     /// How it was found to behave, if it was tried.
     pub conduct: Option<Conduct>,
     /// Told how it behaves, once that was tried.
@@ -64,6 +67,7 @@ impl Default for DriveSettings {
             at_once: 8,
             pause: Duration::from_millis(250),
             may_read: true,
+            shared: Vec::new(),
             conduct: None,
             remember: Box::new(|_| {}),
         }
@@ -82,6 +86,7 @@ pub struct Drive {
     wire: Wire,
     origin: String,
     may_read: bool,
+    shared: Vec<(ItemPath, String)>,
     listings: Mutex<Listings>,
     conduct: Mutex<Option<Conduct>>,
     remember: Remember,
@@ -130,11 +135,12 @@ impl Drive {
     /// The drive on whose server `address` is, in which it may be tried how the drive behaves. Nothing is sent
     /// before it is used.
     pub fn new(address: &Address, settings: DriveSettings) -> Arc<Self> {
-        let DriveSettings { login, at_once, pause, may_read, conduct, remember } = settings;
+        let DriveSettings { login, at_once, pause, may_read, shared, conduct, remember } = settings;
         Arc::new(Self {
             wire: Wire::new(login, at_once, pause),
             origin: address.origin(),
             may_read,
+            shared,
             listings: Mutex::default(),
             conduct: Mutex::new(conduct),
             remember: Remember(remember),
@@ -194,6 +200,8 @@ impl Drive {
 pub struct DriveStore {
     drive: Arc<Drive>,
     address: Address,
+    /// Folders at its top that others see, as the drive tells it, once it was asked.
+    told_shared: OnceLock<Vec<(ItemPath, String)>>,
     /// Whether a scan saw what a program left that could not end its work.
     has_leftovers: AtomicBool,
 }
@@ -201,7 +209,7 @@ pub struct DriveStore {
 impl DriveStore {
     /// A folder on a drive as a place. Nothing is sent before it is used.
     pub fn new(drive: Arc<Drive>, address: Address) -> Self {
-        Self { drive, address, has_leftovers: AtomicBool::new(false) }
+        Self { drive, address, told_shared: OnceLock::new(), has_leftovers: AtomicBool::new(false) }
     }
 
     /// The drive.

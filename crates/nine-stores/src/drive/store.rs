@@ -96,6 +96,13 @@ impl Store for DriveStore {
         self.drive.may_read
     }
 
+    fn seen_by(&self, path: &ItemPath) -> Option<(ItemPath, String)> {
+        let (folder, who) = self.sharing_of(path)?;
+        // The place itself may lie in such a folder.
+        let below = folder.parts().skip(self.address.path.depth());
+        Some((ItemPath::of_names(below), who))
+    }
+
     fn look_anew(&self) {
         self.drive.look_anew();
         // Left by a run in whose last moment the drive was gone.
