@@ -3,13 +3,15 @@
 //!
 //! `cargo bench -p nine-benches` makes a tree of 200,000 small files and a catalogue of a million rows,
 //! and prints every figure with its median, smallest and largest. Other sizes: `-- FILES MOVES ROWS`,
-//! such as `-- 20000 2000 100000`.
+//! such as `-- 20000 2000 100000`; `-- drive` for what is done over a network alone.
 #![allow(clippy::print_stdout, missing_docs)]
 
 #[path = "floors/bare.rs"]
 mod bare;
 #[path = "floors/copies.rs"]
 mod copies;
+#[path = "floors/drive.rs"]
+mod drive;
 #[path = "floors/look.rs"]
 mod look;
 #[path = "floors/names.rs"]
@@ -37,6 +39,10 @@ fn main() {
         "{files} files, {moves} moves, {ROUNDS} rounds; ratio to the floor: median (smallest to largest)\n"
     );
 
+    on_a_drive(world.path());
+    if std::env::args().any(|word| word == "drive") {
+        return;
+    }
     careless_names();
     let pile = world.path().join("pile");
     let made = tree::make(&pile, files);
@@ -66,6 +72,61 @@ fn main() {
         },
     );
     renames.print("carry: check, daybook, moves", "bare no-replace renames", "1.5");
+}
+
+/// 20,000 files in 400 folders listed, and 2,000 of them moved, on a drive that answers at once and on one that
+/// takes 30 ms.
+fn on_a_drive(world: &Path) {
+    const FILES: usize = 20_000;
+    const FOLDERS: usize = 400;
+    const MOVES: usize = 2_000;
+    for delay in [Duration::ZERO, Duration::from_millis(30)] {
+        let root = world.join("drive");
+        let served = drive::Served::start(&root, FILES, FOLDERS, delay);
+        let round_trips = |requests: usize| delay.as_secs_f64() * requests.div_ceil(drive::AT_ONCE) as f64;
+        println!(
+            "a drive with {FILES} files in {FOLDERS} folders, {} ms an answer, {} requests at once",
+            delay.as_millis(),
+            drive::AT_ONCE
+        );
+        let listed = Pair::measure(|| timed(|| served.list_bare()), || timed(|| served.scan()));
+        listed.print("drive: list", "the same requests, bare", "1.2");
+        served.standin.asked();
+        served.scan();
+        println!(
+            "{:34} {} requests for {} folders; {:.2} s of round trips",
+            "",
+            served.standin.asked().len(),
+            FOLDERS + 1,
+            round_trips(FOLDERS + 1)
+        );
+        let mut requests = 0;
+        let moved = Pair::measure(
+            || {
+                tree::flat(&root, MOVES);
+                timed(|| served.move_bare(MOVES))
+            },
+            || {
+                tree::flat(&root, MOVES);
+                let data = world.join("data");
+                let (places, worklist) = work::moves_between(served.places());
+                served.standin.asked();
+                let time = timed(|| work::carry(&places, &worklist, &data));
+                requests = served.standin.asked().len();
+                std::fs::remove_dir_all(data).expect("the daybook is removed");
+                time
+            },
+        );
+        moved.print("drive: check, daybook, moves", "the same requests, bare", "1.2");
+        println!(
+            "{:34} {requests} requests for {MOVES} moves; {:.2} s of round trips\n",
+            "",
+            round_trips(MOVES)
+        );
+        for folder in ["from", "to"] {
+            std::fs::remove_dir_all(root.join(folder)).expect("the moved files go");
+        }
+    }
 }
 
 /// Names that are read for a facet with many answers.

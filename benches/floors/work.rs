@@ -65,11 +65,16 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
 
 /// The steps that move everything in one folder into another.
 pub fn moves(from: &Path, to: &Path) -> (Places, Worklist) {
-    let source = store(from);
-    let listed = source.list(&ItemPath::root()).expect("the folder is read");
     let mut places = Places::default();
-    places.add("from", Arc::new(source));
+    places.add("from", Arc::new(store(from)));
     places.add("to", Arc::new(store(to)));
+    moves_between(places)
+}
+
+/// The steps that move everything in the place `from` into the place `to`.
+pub fn moves_between(places: Places) -> (Places, Worklist) {
+    let from = Spot::new("from", ItemPath::root());
+    let listed = places.of(&from).and_then(|source| source.list(&from.path)).expect("the folder is read");
     let step = |(name, entry): (Vec<u8>, Entry)| {
         let path = ItemPath::root().join(name);
         Step {

@@ -12,12 +12,12 @@ use nine_stores::packs::Pack;
 use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 
 use crate::Clock;
-use crate::copies;
 use crate::daybook::{Writer, stamp};
 use crate::folders::Folders;
 use crate::lists::Lists;
 use crate::packing::{self, Side};
 use crate::transfer::{self, Copied, Route, Stayed, temporary};
+use crate::{at_once, copies};
 
 /// A step that could not be done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -67,7 +67,7 @@ pub(crate) struct Trace {
 
 impl Trace {
     /// Of an item that is found as this now, where that is another stamp than it was planned with.
-    fn at(stamp: Option<Stamp>) -> Self {
+    pub(crate) fn at(stamp: Option<Stamp>) -> Self {
         Self { stamp, ..Self::default() }
     }
 }
@@ -118,15 +118,26 @@ impl<'a> Carrier<'a> {
         let mut over = BTreeSet::new();
         let (lists, items): (Vec<_>, Vec<_>) =
             steps.iter().enumerate().partition(|(_, step)| step.act == Act::List);
-        for (at, step) in items.iter().copied() {
-            if over.contains(&at) {
+        let mut left = items.as_slice();
+        while let Some(((at, step), rest)) = left.split_first() {
+            if over.contains(at) {
+                left = rest;
                 continue;
             }
             if self.watch.is_stopped() {
                 outcome.not_begun = items.len() - over.len();
                 break;
             }
-            let members = step.together.and_then(|set| sets.get(&set).cloned()).unwrap_or_else(|| vec![at]);
+            let (batch, threads) = at_once::next(self.places, left, &over);
+            if batch.len() > 1 {
+                for (at, came) in batch.iter().zip(self.steps_at_once(steps, &batch, threads)?) {
+                    self.note(*at, steps, came, &mut outcome)?;
+                }
+                over.extend(batch);
+                (self.progress)(over.len());
+                continue;
+            }
+            let members = step.together.and_then(|set| sets.get(&set).cloned()).unwrap_or_else(|| vec![*at]);
             self.carry_together(steps, &members, &mut outcome)?;
             over.extend(members);
             (self.progress)(over.len());
@@ -149,6 +160,29 @@ impl<'a> Carrier<'a> {
         }
         outcome.unsure = self.sync_touched();
         Ok(outcome)
+    }
+
+    /// Writes down what came of a step that was done by itself.
+    fn note(
+        &mut self,
+        at: usize,
+        steps: &[Step],
+        came: StoreResult<Trace>,
+        outcome: &mut Outcome,
+    ) -> io::Result<()> {
+        match came {
+            Ok(trace) => {
+                self.daybook.done(at, trace.stamp, trace.kept_as.as_deref())?;
+                outcome.carried.push(at);
+                outcome.bytes += if steps[at].target().is_some() { steps[at].size } else { 0 };
+            }
+            Err(error) => {
+                let because = error.to_string();
+                self.daybook.failed(at, &because, None)?;
+                outcome.failed.push(Failed { step: at, because });
+            }
+        }
+        Ok(())
     }
 
     /// Brings the lists of a dated folder up to date with the steps that were done.

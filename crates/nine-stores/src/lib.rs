@@ -191,6 +191,10 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn is_it(&self, entry: &Entry, stamp: &Stamp) -> bool {
         entry.stamp() == *stamp
     }
+    /// How many requests it takes at once; 1 where a change is no request.
+    fn at_once(&self) -> usize {
+        1
+    }
     /// Whether what is read of it goes over a network.
     fn is_remote(&self) -> bool {
         false

@@ -5,6 +5,7 @@ use std::process::Command;
 
 use nine_core::escape::escape;
 
+use super::drive;
 use super::world::Made;
 use crate::error::{Done, Failure};
 use crate::output::style::{CHANGE, FAINT, STRONG};
@@ -134,6 +135,39 @@ const STATIONS: [Station; 34] = [
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
 ];
 
+/// What is shown of the drive.
+const ON_THE_DRIVE: [Station; 11] = [
+    Station {
+        tells: "The museum has a cloud drive, too. A few lines make it a pile and a bookcase like the others. What can it do, and what differs therefore?",
+        words: &["check"],
+    },
+    Station { tells: "What lies on it?", words: &["survey", "drive"] },
+    Station {
+        tells: "The same rules file it: on its own shelves without anything being brought down, one loan paper on the shelf at home, and what the board would see is in doubt.",
+        words: &["tidy", "drive"],
+    },
+    Station { tells: "Carry it out.", words: &["tidy", "drive", "--yes"] },
+    Station {
+        tells: "A folder of the desktop goes up, with its times, and is read back before the original goes.",
+        words: &["put", "desktop/Tides", "--on", "cloud/3", "--yes"],
+    },
+    Station {
+        tells: "Which files on the drive are at home as well? Names and sizes cost nothing; whole files are not read unasked.",
+        words: &["copies", "drive", "downloads", "documents", "--limit", "2"],
+    },
+    Station {
+        tells: "That is little. Let them be read.",
+        words: &["copies", "drive", "downloads", "documents", "--limit", "2", "--read-drive"],
+    },
+    Station {
+        tells: "A discarded file stays on the drive, in a folder with the day's date.",
+        words: &["discard", "drive/volunteer rota.xlsx", "--yes"],
+    },
+    Station { tells: "Everything can be taken back: the discard,", words: &["undo", "--yes"] },
+    Station { tells: "the folder that went up,", words: &["undo", "--yes"] },
+    Station { tells: "and what the rules filed.", words: &["undo", "--yes"] },
+];
+
 /// How many lines are shown of the end of a long output.
 const LINES: usize = 5;
 
@@ -150,13 +184,23 @@ pub fn walk(made: &Made) -> Done {
     )?;
     writeln!(out, "{} items in {root}\n", made.items)?;
     for (at, station) in STATIONS.iter().enumerate() {
-        writeln!(out, "{STRONG}{}.{STRONG:#} {}", at + 1, station.tells)?;
-        writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", typed(station.words))?;
-        out.flush()?;
-        run(made, station)?;
-        writeln!(out)?;
+        stop_at(made, at + 1, station)?;
     }
+    let drive = drive::open(&made.root)?;
+    for (at, station) in ON_THE_DRIVE.iter().enumerate() {
+        stop_at(made, STATIONS.len() + at + 1, station)?;
+    }
+    drop(drive);
     tell_how_to_go_on(made)
+}
+
+fn stop_at(made: &Made, number: usize, station: &Station) -> Done {
+    let mut out = anstream::stdout();
+    writeln!(out, "{STRONG}{number}.{STRONG:#} {}", station.tells)?;
+    writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", typed(station.words))?;
+    out.flush()?;
+    run(made, station)?;
+    Ok(writeln!(out)?)
 }
 
 /// Words as one would type them.

@@ -24,6 +24,7 @@ struct World {
     desktop: Vec<Item>,
     downloads: Vec<Item>,
     documents: Vec<Item>,
+    drive: Vec<Item>,
 }
 
 #[derive(Deserialize)]
@@ -64,8 +65,12 @@ pub fn make(root: &Path) -> Done<Made> {
     let world: World = toml::from_str(WORLD).map_err(|e| Failure::system(e.to_string()))?;
     let now = Now::parse(&world.now, &jiff::tz::TimeZone::system())
         .ok_or_else(|| Failure::system("the sample world's day cannot be read"))?;
-    let piles =
-        [("Desktop", &world.desktop), ("Downloads", &world.downloads), ("Documents", &world.documents)];
+    let piles = [
+        ("Desktop", &world.desktop),
+        ("Downloads", &world.downloads),
+        ("Documents", &world.documents),
+        (super::drive::FOLDER, &world.drive),
+    ];
     let mut count = 0;
     for (folder, items) in piles {
         let folder = root.join(folder);

@@ -89,6 +89,8 @@ pub struct Drive {
     shared: Vec<(ItemPath, String)>,
     listings: Mutex<Listings>,
     conduct: Mutex<Option<Conduct>>,
+    /// Held while it is tried how the drive behaves, so that it is tried once.
+    trying: Mutex<()>,
     remember: Remember,
     /// What was done in which folder and has not been seen there yet: name, and the bytes of the file or `None` if
     /// it must be gone.
@@ -143,6 +145,7 @@ impl Drive {
             shared,
             listings: Mutex::default(),
             conduct: Mutex::new(conduct),
+            trying: Mutex::default(),
             remember: Remember(remember),
             unseen: Mutex::default(),
             there: Mutex::default(),

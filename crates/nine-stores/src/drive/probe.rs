@@ -54,10 +54,12 @@ impl Drive {
 
     /// Makes sure that the drive keeps the promises that changes rely on; it is tried once.
     pub(super) fn trusted(&self) -> StoreResult<()> {
-        let known = self.conduct_known();
-        let conduct = match known {
+        let conduct = match self.conduct_known() {
             Some(conduct) => conduct,
-            None => self.try_out()?,
+            None => {
+                let _trying = held(&self.trying);
+                self.conduct_known().map_or_else(|| self.try_out(), Ok)?
+            }
         };
         match conduct.careless {
             Some(what) => Err(StoreError::Careless(what)),

@@ -88,6 +88,10 @@ impl Store for DriveStore {
         self.drive.is_it(entry, stamp)
     }
 
+    fn at_once(&self) -> usize {
+        self.drive.wire.at_once
+    }
+
     fn is_remote(&self) -> bool {
         true
     }

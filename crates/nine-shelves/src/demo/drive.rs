@@ -1,0 +1,66 @@
+//! The museum's cloud drive: a folder of the sample world, served by the small drive that ships with the program.
+
+use std::fs;
+use std::io::Write;
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::Path;
+
+use nine_core::escape::escape;
+use nine_standin::{Settings, Standin};
+
+use crate::error::{Done, Failure};
+use crate::output::style::{FAINT, STRONG};
+
+const CONFIG: &str = include_str!("../../../../demo/drive.toml");
+
+/// The folder that is served.
+pub const FOLDER: &str = "Drive";
+
+/// Who the person is to the drive.
+const USER: &str = "exhibitions";
+const PASSWORD: &str = "high-water-1831";
+
+/// Serves the drive of a sample world on some free port, and makes it a place in the world's configuration.
+///
+/// # Errors
+/// If there is no such world, or no port is free.
+pub fn open(root: &Path) -> Done<Standin> {
+    let file = root.join("nine/shelves.toml");
+    let text = fs::read_to_string(&file).map_err(|error| {
+        let root = escape(root.as_os_str().as_encoded_bytes());
+        Failure::words(format!("{root} is no sample world: {error}"))
+            .hint("make one with nine demo --only-make FOLDER")
+    })?;
+    let login = Some((USER.to_owned(), PASSWORD.to_owned()));
+    let drive = Standin::start(Settings { root: root.join(FOLDER), login, ..Settings::default() })?;
+    let secret = root.join("nine/drive-password");
+    let opened = fs::File::options().write(true).create(true).truncate(true).mode(0o600).open(&secret);
+    opened.and_then(|mut file| writeln!(file, "{PASSWORD}"))?;
+    // An earlier one was served on another port.
+    let first_line = CONFIG.trim_start().lines().next().unwrap_or_default();
+    let own = text.split(first_line).next().unwrap_or_default().trim_end();
+    let places = CONFIG.replace("ADDRESS", &drive.url()).replace("HOME", &root.display().to_string());
+    fs::write(file, format!("{own}\n{places}"))?;
+    Ok(drive)
+}
+
+/// Serves it until the program is interrupted.
+///
+/// # Errors
+/// As [`open`].
+pub fn serve(root: &Path) -> Done {
+    let root = root.canonicalize().unwrap_or_else(|_| root.to_owned());
+    let drive = open(&root)?;
+    let mut out = anstream::stdout();
+    let home = escape(root.join("nine").as_os_str().as_encoded_bytes());
+    writeln!(
+        out,
+        "{STRONG}The drive is served at {}{STRONG:#}  {FAINT}until you press Ctrl-C{FAINT:#}",
+        drive.url()
+    )?;
+    writeln!(out, "In another terminal: nine --home {home} survey drive")?;
+    out.flush()?;
+    loop {
+        std::thread::park();
+    }
+}
