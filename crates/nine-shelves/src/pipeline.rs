@@ -293,11 +293,8 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
         writeln!(out, "  {FAINT}the next command goes on with it{FAINT:#}")?;
     }
     for (folder, because) in &outcome.unsure {
-        let may = "what was done in it may not survive a loss of power";
-        writeln!(
-            out,
-            "{REFUSED}x {folder}{REFUSED:#}  could not be flushed to the disk, so {may}: {because}"
-        )?;
+        let may = "so what was done in it may not last";
+        writeln!(out, "{REFUSED}x {folder}{REFUSED:#}  could not be made sure of, {may}: {because}")?;
     }
     let mut done: BTreeMap<&str, u64> = BTreeMap::new();
     for at in &outcome.carried {

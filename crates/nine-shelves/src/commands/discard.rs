@@ -6,9 +6,11 @@ use nine_core::amount::{counted, readable};
 use nine_core::escape::escape;
 use nine_core::keep_together;
 use nine_core::place::Spot;
+use nine_core::plan::Proposal;
 use nine_core::plan::discard::plan;
 use nine_core::worklist::Doubt;
 use nine_stores::Places;
+use nine_stores::drive::DISCARDED;
 
 use super::put::{is_place, listed};
 use crate::cli::DiscardArgs;
@@ -31,6 +33,7 @@ pub fn run(args: &DiscardArgs, session: &Session) -> Done {
         return Err(Failure::words(format!("{} is a place of its own, or a shelf", place.item))
             .hint("places stay; take them out of shelves.toml first"));
     }
+    let keeper = keeper(places, &selected.items);
     let (many, bytes) = (selected.items.len() as u64, selected.items.iter().map(|item| item.size).sum());
     let mut proposals = plan(selected.items, &|folder| listed(places, folder));
     let mut together = Together { places, known: HashMap::new() };
@@ -44,8 +47,18 @@ pub fn run(args: &DiscardArgs, session: &Session) -> Done {
     };
     let selected = format!("{} selected, {}", counted(many, "item", "items"), readable(bytes));
     show_ask_carry(session, &opened, planned, &args.show, |_, out| {
-        writeln!(out, "{FAINT}{selected}; nothing is deleted, the trash keeps it{FAINT:#}")
+        writeln!(out, "{FAINT}{selected}; nothing is deleted, {keeper} keeps it{FAINT:#}")
     })
+}
+
+/// What keeps the items: there is no trash on a drive.
+fn keeper(places: &Places, items: &[Proposal]) -> String {
+    let remote = |item: &&Proposal| places.of(&item.item).is_ok_and(|store| store.is_remote());
+    match items.iter().filter(remote).count() {
+        0 => "the trash".into(),
+        many if many == items.len() => format!("the folder {DISCARDED} on the drive"),
+        _ => format!("the trash, or on a drive the folder {DISCARDED},"),
+    }
 }
 
 /// Which folders are kept together.

@@ -36,12 +36,28 @@ pub fn open(root: &Path) -> Done<Standin> {
     let secret = root.join("nine/drive-password");
     let opened = fs::File::options().write(true).create(true).truncate(true).mode(0o600).open(&secret);
     opened.and_then(|mut file| writeln!(file, "{PASSWORD}"))?;
-    // An earlier one was served on another port.
-    let first_line = CONFIG.trim_start().lines().next().unwrap_or_default();
-    let own = text.split(first_line).next().unwrap_or_default().trim_end();
+    let own = without(&text);
     let places = CONFIG.replace("ADDRESS", &drive.url()).replace("HOME", &root.display().to_string());
     fs::write(file, format!("{own}\n{places}"))?;
     Ok(drive)
+}
+
+/// The configuration without what [`open`] adds to it.
+fn without(text: &str) -> &str {
+    let first_line = CONFIG.trim_start().lines().next().unwrap_or_default();
+    text.split(first_line).next().unwrap_or_default().trim_end()
+}
+
+/// Takes the drive out of the world's configuration, since nobody serves it any more.
+///
+/// # Errors
+/// If that cannot be read or written.
+pub fn close(root: &Path, drive: Standin) -> Done {
+    drop(drive);
+    let file = root.join("nine/shelves.toml");
+    let text = fs::read_to_string(&file)?;
+    fs::write(&file, format!("{}\n", without(&text)))?;
+    Ok(fs::remove_file(root.join("nine/drive-password"))?)
 }
 
 /// Serves it until the program is interrupted.

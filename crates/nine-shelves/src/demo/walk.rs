@@ -153,11 +153,11 @@ const ON_THE_DRIVE: [Station; 11] = [
     },
     Station {
         tells: "Which files on the drive are at home as well? Names and sizes cost nothing; whole files are not read unasked.",
-        words: &["copies", "drive", "downloads", "documents", "--limit", "2"],
+        words: &["copies", "drive", "documents"],
     },
     Station {
         tells: "That is little. Let them be read.",
-        words: &["copies", "drive", "downloads", "documents", "--limit", "2", "--read-drive"],
+        words: &["copies", "drive", "documents", "--read-drive", "--limit", "2"],
     },
     Station {
         tells: "A discarded file stays on the drive, in a folder with the day's date.",
@@ -190,7 +190,7 @@ pub fn walk(made: &Made) -> Done {
     for (at, station) in ON_THE_DRIVE.iter().enumerate() {
         stop_at(made, STATIONS.len() + at + 1, station)?;
     }
-    drop(drive);
+    drive::close(&made.root, drive)?;
     tell_how_to_go_on(made)
 }
 
@@ -266,6 +266,8 @@ pub fn tell_how_to_go_on(made: &Made) -> Done {
         out,
         "   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine archive pack 2031-04-07       after nine archive: one file in its place\n   nine undo                          takes the last run back\n"
     )?;
+    let root = escape(made.root.as_os_str().as_encoded_bytes());
+    writeln!(out, "The cloud drive is served again, in another terminal, by: nine demo --serve '{root}'\n")?;
     writeln!(
         out,
         "{FAINT}The rules are in {home}/shelves.toml. Remove the folder when you are done with it.{FAINT:#}"

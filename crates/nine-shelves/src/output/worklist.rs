@@ -120,7 +120,7 @@ impl Shown<'_> {
         let (text, style, note) = match group {
             Group::Folder(folder) => (self.folder(folder), STRONG, String::new()),
             Group::Tags => ("Tags".into(), STRONG, " get tags and stay where they are".into()),
-            Group::Trash => ("Trash".into(), STRONG, " kept in the trash".into()),
+            Group::Trash => ("Trash".into(), STRONG, " put away, not deleted".into()),
             Group::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
             Group::Left => ("Left for you to decide".into(), DOUBT.bold(), String::new()),
             Group::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
