@@ -12,10 +12,10 @@ use nine_stores::{Places, Store, StoreResult};
 use crate::carrier::{Carrier, Trace};
 
 /// Steps that are looked at to find some that can be done at once.
-const LOOKED_AT: usize = 512;
+const LOOKED_AT: usize = 1024;
 
 /// Steps that are done before they are written down.
-const MOST: usize = 128;
+const MOST: usize = 512;
 
 /// What the steps so far need to be left alone.
 #[derive(Default)]

@@ -35,7 +35,7 @@ pub(super) enum Of {
 #[derive(Debug, Clone)]
 pub(super) struct Property {
     pub of: Of,
-    pub name: String,
+    pub name: &'static str,
     pub text: String,
     pub inside: Vec<String>,
 }
@@ -77,9 +77,9 @@ pub(super) fn read(
         buffer.clear();
         let (of, event) = xml.read_resolved_event_into(&mut buffer).map_err(malformed)?;
         match event {
-            Event::Start(start) => reading.open(of_whom(&of), &start, found)?,
+            Event::Start(start) => reading.open(of_whom(&of), &start)?,
             Event::Empty(start) => {
-                reading.open(of_whom(&of), &start, found)?;
+                reading.open(of_whom(&of), &start)?;
                 reading.close(found)?;
             }
             Event::End(_) => reading.close(found)?,
@@ -109,10 +109,68 @@ fn of_whom(found: &ResolveResult) -> Of {
     }
 }
 
+/// What an element is, by where it stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Element {
+    Multistatus,
+    Token,
+    Response,
+    Href,
+    Status,
+    Propstat,
+    GroupStatus,
+    Prop,
+    Property,
+    /// Inside a property.
+    Inner,
+    /// Nobody asked for it.
+    Other,
+}
+
+impl Element {
+    fn of(parent: Option<Element>, of: Of, name: &str) -> Option<Self> {
+        let is_dav = of == Of::Dav;
+        Some(match parent {
+            None if is_dav && name == "multistatus" => Self::Multistatus,
+            None => return None,
+            Some(Self::Prop) => Self::Property,
+            Some(Self::Property | Self::Inner) => Self::Inner,
+            Some(parent) => match (parent, name) {
+                _ if !is_dav => Self::Other,
+                (Self::Multistatus, "response") => Self::Response,
+                (Self::Multistatus, "sync-token") => Self::Token,
+                (Self::Response, "href") => Self::Href,
+                (Self::Response, "status") => Self::Status,
+                (Self::Response, "propstat") => Self::Propstat,
+                (Self::Propstat, "prop") => Self::Prop,
+                (Self::Propstat, "status") => Self::GroupStatus,
+                _ => Self::Other,
+            },
+        })
+    }
+}
+
+/// Names of properties that are asked for; any other is nameless here.
+const NAMES: [&str; 13] = [
+    "resourcetype",
+    "getcontentlength",
+    "getlastmodified",
+    "getetag",
+    "tags",
+    "modified",
+    "kept",
+    "quota-available-bytes",
+    "sync-token",
+    "supported-report-set",
+    "current-user-privilege-set",
+    "owner",
+    "acl",
+];
+
 /// How far the reading is.
 #[derive(Default)]
 struct Reading {
-    open: Vec<(Of, String)>,
+    open: Vec<Element>,
     text: String,
     response: Response,
     /// The properties of the group that is being read, and its status.
@@ -123,71 +181,58 @@ struct Reading {
 }
 
 impl Reading {
-    fn path(&self) -> Vec<&str> {
-        self.open.iter().map(|(of, name)| if *of == Of::Dav { name.as_str() } else { "" }).collect()
-    }
-
-    /// Whether what is open is what a property holds.
-    fn is_in_property(&self) -> bool {
-        let path = self.path();
-        path.len() > 4 && path[..4] == ["multistatus", "response", "propstat", "prop"]
-    }
-
-    fn open(
-        &mut self,
-        of: Of,
-        start: &BytesStart,
-        _: &mut dyn FnMut(Response) -> StoreResult<()>,
-    ) -> StoreResult<()> {
-        let name = start.local_name().as_ref().to_owned();
-        if self.open.is_empty() && (of != Of::Dav || name != "multistatus" || self.is_whole) {
-            return Err(StoreError::Malformed("it is no list of items".into()));
-        }
+    fn open(&mut self, of: Of, start: &BytesStart) -> StoreResult<()> {
+        let local = start.local_name();
+        let name: &str = local.as_ref();
+        let element = Element::of(self.open.last().copied(), of, name).filter(|_| !self.is_whole);
+        let element = element.ok_or_else(|| StoreError::Malformed("it is no list of items".into()))?;
         if self.open.len() >= DEEPEST {
             return Err(StoreError::Malformed("it is nested too deep".into()));
         }
-        if self.is_in_property()
-            && let Some(property) = self.group.last_mut()
-        {
-            property.inside.push(name.clone());
-        }
-        self.open.push((of, name.clone()));
-        match self.path().as_slice() {
-            ["multistatus", "response"] => self.response = Response::default(),
-            ["multistatus", "response", "propstat"] => (self.group, self.group_status) = (Vec::new(), None),
-            ["multistatus", "response", "propstat", "prop", _] => {
+        self.open.push(element);
+        match element {
+            Element::Response => self.response = Response::default(),
+            Element::Propstat => {
+                self.group.clear();
+                self.group_status = None;
+            }
+            Element::Property => {
+                let name = NAMES.iter().find(|known| **known == name).copied().unwrap_or_default();
                 self.group.push(Property { of, name, text: String::new(), inside: Vec::new() });
+            }
+            Element::Inner => {
+                if let Some(property) = self.group.last_mut() {
+                    property.inside.push(name.to_owned());
+                }
             }
             _ => {}
         }
         // A property's text is all that stands in it.
-        if !self.is_in_property() || self.open.len() == 5 {
+        if element != Element::Inner {
             self.text.clear();
         }
         Ok(())
     }
 
     fn close(&mut self, found: &mut dyn FnMut(Response) -> StoreResult<()>) -> StoreResult<()> {
-        match self.path().as_slice() {
-            ["multistatus"] => self.is_whole = true,
-            ["multistatus", "sync-token"] => self.token = Some(self.text.trim().to_owned()),
-            ["multistatus", "response"] => found(std::mem::take(&mut self.response))?,
-            ["multistatus", "response", "href"] => self.response.href = self.text.trim().to_owned(),
-            ["multistatus", "response", "status"] => self.response.status = status_in(&self.text),
-            ["multistatus", "response", "propstat", "status"] => self.group_status = status_in(&self.text),
-            ["multistatus", "response", "propstat", "prop", _] => {
-                let text = std::mem::take(&mut self.text);
+        match self.open.pop() {
+            Some(Element::Multistatus) => self.is_whole = true,
+            Some(Element::Token) => self.token = Some(self.text.trim().to_owned()),
+            Some(Element::Response) => found(std::mem::take(&mut self.response))?,
+            Some(Element::Href) => self.response.href = self.text.trim().to_owned(),
+            Some(Element::Status) => self.response.status = status_in(&self.text),
+            Some(Element::GroupStatus) => self.group_status = status_in(&self.text),
+            Some(Element::Property) => {
                 if let Some(property) = self.group.last_mut() {
-                    property.text = text;
+                    property.text.push_str(&self.text);
                 }
             }
-            ["multistatus", "response", "propstat"] => match self.group_status {
+            Some(Element::Propstat) => match self.group_status {
                 Some(200..=299) => self.response.found.append(&mut self.group),
                 status => self.response.refused.push(status.unwrap_or(0)),
             },
             _ => {}
         }
-        self.open.pop();
         Ok(())
     }
 
