@@ -40,17 +40,25 @@ pub fn learn_tags(looking: &mut Looking, members: &[Member]) {
 pub fn standing(looking: &Looking, config: &Config, member: Member) -> Standing {
     let view = &looking.views[member.view as usize];
     let (tree, spot) = (&view.tree, view.spot(member.id));
-    let shelf = spot.path.parts().next().filter(|_| spot.path.depth() > 1).and_then(shelf_number);
+    let shelf = spot.path.parts().next().and_then(shelf_number);
     let name = spot.path.name();
     let stem = if tree.is_folder(member.id) { name } else { split_extension(name).0 };
     Standing {
-        on_shelf: config.bookcase(Some(&spot.place)).is_some() && shelf.is_some(),
+        on_shelf: shelf.is_some()
+            && (view.ground.is_bookcase || config.bookcase(Some(&spot.place)).is_some())
+            && (spot.path.depth() > 1 || tree.is_folder(member.id)),
         tagged: !tags_of(looking, member).is_empty(),
         kind: tree.kind(member.id),
         modified: tree.newest(member.id),
         marked: has_copy_mark(&String::from_utf8_lossy(stem)),
         spot,
     }
+}
+
+/// Whether an item is a whole shelf, which stays whatever has the same files.
+pub fn is_shelf(looking: &Looking, config: &Config, member: Member) -> bool {
+    let standing = standing(looking, config, member);
+    standing.on_shelf && standing.spot.path.depth() == 1
 }
 
 /// An item's tags but the one that flags copies.

@@ -33,6 +33,8 @@ pub struct Ground {
     pub reads_text: bool,
     /// Whether it is a pile.
     pub is_pile: bool,
+    /// Whether shelves stand in it; a pile may be a bookcase too.
+    pub is_bookcase: bool,
 }
 
 /// Every pile and bookcase. One that is both is looked at once.
@@ -51,6 +53,7 @@ pub fn all_grounds(session: &Session, config: &Config, opened: &Opened) -> Vec<G
             grounds.iter_mut().find(|other| location::real(&other.path) == location::real(&path))
         {
             twin.reads_text |= reads_text;
+            twin.is_bookcase |= !is_pile;
         }
     }
     grounds
@@ -82,6 +85,7 @@ fn ground(
         path,
         reads_text: false,
         is_pile,
+        is_bookcase: !is_pile,
     }
 }
 
@@ -157,6 +161,7 @@ fn folder(session: &Session, config: &Config, opened: &Opened, typed: &Path, kno
         closed: HashSet::new(),
         reads_text,
         is_pile: false,
+        is_bookcase: false,
         path,
     })
 }

@@ -28,6 +28,7 @@ impl Looking<'_> {
                 closed: HashSet::new(),
                 reads_text: false,
                 is_pile: false,
+                is_bookcase: false,
             };
             self.views.push(View {
                 ground,

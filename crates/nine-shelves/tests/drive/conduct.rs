@@ -188,3 +188,35 @@ fn a_check_says_what_a_drive_can_do() {
     assert_eq!(names, ["a.txt", "b.txt"], "what it was tried with is gone");
     drive.nine(&["check", "--format", "json"]).ends(0).says("\"conduct\"");
 }
+
+#[test]
+fn each_refusal_is_told_in_its_own_words_and_the_rest_goes_on() {
+    for (status, words) in [
+        (423, "it is locked on the drive by somebody who works on it"),
+        (403, "no right to change it"),
+        (507, "no space is left on the drive"),
+        (418, "the drive answers with status 418"),
+    ] {
+        let drive = with(Settings::default());
+        drive.nine(&["check"]).ends(0);
+        drive.standin.as_ref().unwrap().misbehave([Fault::once(Wrong::Status(status), 1).of("MOVE")]);
+        drive.nine(&["tidy", "drive", "--yes"]).ends(1).says(words).says("1 moved");
+        assert_eq!(drive.names().iter().filter(|name| name.starts_with("1 Minutes/")).count(), 2, "{status}");
+    }
+}
+
+#[test]
+fn a_target_that_came_meanwhile_and_a_source_that_changed_are_left() {
+    let drive = with(Settings::default());
+    let file = drive.world.at("plan.csv");
+    drive.nine(&["check"]).ends(0);
+    drive.nine(&["tidy", "drive", "--worklist", file.to_str().unwrap()]).ends(0);
+    // Between the look and the act: the stand-in is slow, and somebody is quicker.
+    drive.standin.as_ref().unwrap().misbehave([Fault::once(Wrong::Status(412), 1).of("MOVE")]);
+    drive.nine(&["carry", file.to_str().unwrap(), "--yes"]).ends(0).says("2 moved");
+    drive.nine(&["undo", "--yes"]).ends(0);
+    drive.file("1 Minutes/a.txt", "somebody else's");
+    drive.nine(&["carry", file.to_str().unwrap(), "--yes"]);
+    let texts: Vec<String> = drive.files().into_values().filter(|text| !text.is_empty()).collect();
+    assert_eq!(texts.len(), 3, "{:?}", drive.files());
+}

@@ -1,6 +1,6 @@
 //! Between a drive and this machine, and between two drives.
 
-use nine_standin::Settings;
+use nine_standin::{Fault, Settings, Wrong};
 
 use super::drive::Drive;
 use super::support::tags_of;
@@ -122,4 +122,52 @@ fn words_on_a_drive_are_read_only_if_that_is_allowed() {
     assert!(!known.out.contains("letter.txt"), "{}", known.out);
     known.warns("--read-drive reads them");
     drive.nine(&["search", "text", "has", "herring", "--text", "--read-drive"]).ends(0).says("letter.txt");
+}
+
+#[test]
+fn a_broken_download_goes_on_where_it_broke_off() {
+    let drive = Drive::with(Settings::default());
+    let text: String = (0..200_000).map(|number| format!("line {number}\n")).collect();
+    drive.file("log.txt", &text);
+    let standin = drive.standin.as_ref().unwrap();
+    standin.misbehave([Fault { times: 2, ..Fault::once(Wrong::Half, 1).of("GET") }]);
+    drive.nine(&["put", "drive/log.txt", "--on", "home/1", "--yes"]).ends(0).says("1 moved");
+    assert_eq!(std::fs::read_to_string(drive.world.shelves.join("1 Boats/log.txt")).unwrap(), text);
+    assert!(!drive.names().contains(&"log.txt".to_owned()));
+    // Once broken off twice, and read once more to compare.
+    assert_eq!(drive.asked("GET"), 4);
+}
+
+#[test]
+fn what_the_drive_says_of_the_sum_spares_reading_it_back() {
+    let drive = Drive::with(Settings { tells_sums: true, ..Settings::default() });
+    drive.nine(&["check"]).ends(0);
+    drive.world.file("plan.txt", "the plan");
+    drive.asked("GET");
+    drive.nine(&["put", "Downloads/plan.txt", "--on", "cloud/1", "--yes"]).ends(0).says("1 moved");
+    assert_eq!(drive.asked("GET"), 0);
+    assert_eq!(drive.files()["1 Minutes/plan.txt"], "the plan");
+}
+
+#[test]
+fn copies_on_a_drive_are_discarded_once_they_are_compared() {
+    let drive = Drive::new();
+    drive
+        .file("plan.txt", "the plan")
+        .file("1 Minutes/plan.txt", "the plan")
+        .file("a/b/plan.txt", "the plan");
+    drive.nine(&["copies", "drive", "--discard", "--read-drive", "--yes"]).ends(0).says("2 discarded");
+    let kept: Vec<String> = drive
+        .names()
+        .into_iter()
+        .filter(|name| name.ends_with("plan.txt") && !name.starts_with('.'))
+        .collect();
+    assert_eq!(kept, ["1 Minutes/plan.txt"]);
+    drive.nine(&["undo", "--yes"]).ends(0).says("2 restored");
+    drive.world.file("import/plan.txt", "the plan").file("import/new.txt", "new");
+    let found =
+        drive.nine(&["compare", "Downloads/import", "drive", "--discard-found", "--read-drive", "--yes"]);
+    found.ends(0).says("1 discarded");
+    assert!(drive.world.at("Downloads/import/new.txt").exists());
+    assert!(!drive.world.at("Downloads/import/plan.txt").exists());
 }

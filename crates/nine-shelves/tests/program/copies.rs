@@ -228,3 +228,17 @@ fn on_a_terminal_one_is_asked_once() {
     assert!(status == 0 && shown.contains("3 discarded"), "{status}: {shown}");
     assert_eq!(picture_of(&world.trash().join("files")).len(), 3);
 }
+
+#[test]
+fn a_whole_shelf_stays_whatever_has_its_files() {
+    let world = World::new();
+    world.rules("");
+    // A pile that is a bookcase too.
+    let text = std::fs::read_to_string(world.at("nine/shelves.toml")).unwrap();
+    let (pile, case) = (world.at("Downloads"), world.shelves.clone());
+    world.config(&text.replace(case.to_str().unwrap(), pile.to_str().unwrap()));
+    world.file("1 Boats/plan.txt", "the plan").file("a/plan.txt", "the plan");
+    world.nine(&["copies", "--discard", "--yes"]).ends(0).says("1 discarded").says("on a shelf");
+    assert!(world.at("Downloads/1 Boats/plan.txt").exists());
+    assert!(!world.at("Downloads/a").exists());
+}

@@ -9,7 +9,7 @@ use nine_core::plan::copies::lost_tags;
 use nine_stores::Places;
 
 use super::Copies;
-use crate::copy_steps::{COPY, Heirs, discarded, proposal, torn_apart};
+use crate::copy_steps::{COPY, Heirs, discarded, is_shelf, proposal, torn_apart};
 use crate::error::Done;
 use crate::output::style::FAINT;
 use crate::pipeline::{Planned, show_ask_carry};
@@ -63,7 +63,8 @@ impl Copies<'_> {
                 let lost = heirs.gather(self.looking, item.member, kept);
                 let doubt = lost_tags(&lost, "; --give-tags hands them over");
                 // Other names of the same file go too, or nothing would be won.
-                for name in std::iter::once(item.member).chain(item.links.iter().copied()) {
+                let names = std::iter::once(item.member).chain(item.links.iter().copied());
+                for name in names.filter(|name| !is_shelf(self.looking, self.config, *name)) {
                     let mut copy = discarded(self.looking, name, kept, &folded.chosen.because);
                     copy.doubts.extend(doubt.clone().filter(|_| !self.args.give_tags));
                     copy.doubts.extend(torn_apart(self.looking, name, &|other| going.contains(&other)));
