@@ -317,7 +317,8 @@ impl<'a> Carrier<'a> {
             moved => return Ok(moved.map(Trace::at)),
         }
         let temporary = temporary(self.daybook.run(), at, to);
-        let route = Route { source, from: &step.item.path, target, temporary: &temporary };
+        let (from, watch) = (&step.item.path, self.watch);
+        let route = Route { source, from, target, temporary: &temporary, watch };
         let published = self.publish(&route, step, to)?;
         Ok(published.and_then(|copied| {
             // The way to the copy must be as safe as the copy before its original goes.
@@ -336,7 +337,8 @@ impl<'a> Carrier<'a> {
         };
         self.touch(&to.folder());
         let temporary = temporary(self.daybook.run(), at, to);
-        let route = Route { source, from: &step.item.path, target, temporary: &temporary };
+        let (from, watch) = (&step.item.path, self.watch);
+        let route = Route { source, from, target, temporary: &temporary, watch };
         let published = self.publish(&route, step, to)?;
         Ok(published.map(|copied| Trace::at(Some(copied.stamp()))))
     }

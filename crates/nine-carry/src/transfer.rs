@@ -55,6 +55,22 @@ pub struct Route<'a> {
     pub target: &'a dyn Store,
     /// The temporary path there.
     pub temporary: &'a ItemPath,
+    /// Told of the bytes that pass.
+    pub watch: &'a Watch,
+}
+
+/// A stream whose bytes are counted as they pass.
+struct Counted<'a> {
+    from: Box<dyn Read + Send>,
+    watch: &'a Watch,
+}
+
+impl Read for Counted<'_> {
+    fn read(&mut self, room: &mut [u8]) -> std::io::Result<usize> {
+        let length = self.from.read(room)?;
+        self.watch.read(length as u64);
+        Ok(length)
+    }
 }
 
 fn joined(path: &ItemPath, below: &ItemPath) -> ItemPath {
@@ -108,8 +124,8 @@ impl Route<'_> {
     fn copy_file(&self, piece: &Piece, from: &ItemPath, to: &ItemPath) -> StoreResult<()> {
         let meta = self.source.meta(from)?;
         for tries in 1.. {
-            let mut content = self.source.read(from)?;
-            match self.target.write_new(to, &mut *content, Some(piece.entry.size), &meta) {
+            let mut content = self.counted(self.source, from)?;
+            match self.target.write_new(to, &mut content, Some(piece.entry.size), &meta) {
                 Ok(written) if written == piece.entry.size => break,
                 Ok(_) => return Err(StoreError::Changed),
                 Err(StoreError::Broken(_)) if tries < TRIES => drop(remove_copy(self.target, to)?),
@@ -119,17 +135,20 @@ impl Route<'_> {
         Ok(())
     }
 
+    fn counted(&self, store: &dyn Store, path: &ItemPath) -> StoreResult<Counted<'_>> {
+        Ok(Counted { from: store.read(path)?, watch: self.watch })
+    }
+
     /// Whether two files are the same: by the checksum that one side tells of itself, or else by reading both.
     fn same_file(&self, from: &ItemPath, to: &ItemPath) -> StoreResult<bool> {
-        let sum =
-            |store: &dyn Store, path: &ItemPath| sum_of(store, path, &Watch::default()).map(|sum| sum.0);
+        let sum = |store: &dyn Store, path: &ItemPath| sum_of(store, path, self.watch).map(|sum| sum.0);
         if let Some(told) = self.target.told_sum(to)? {
             return Ok(told == sum(self.source, from)?);
         }
         if let Some(told) = self.source.told_sum(from)? {
             return Ok(told == sum(self.target, to)?);
         }
-        same_content(&mut *self.source.read(from)?, &mut *self.target.read(to)?)
+        same_content(&mut *self.source.read(from)?, &mut self.counted(self.target, to)?)
     }
 
     /// Reads both sides again and holds them against one another.

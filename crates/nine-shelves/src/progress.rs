@@ -27,7 +27,9 @@ pub fn of_run<T>(total: u64, steps: &Watch, reading: &Watch, work: impl FnOnce()
     let before = reading.bytes().0;
     let message = || match reading.bytes().0 - before {
         0 => format!("step {} of {total}", steps.entries()),
-        bytes => format!("step {} of {total}, {} compared or summed up", steps.entries(), readable(bytes)),
+        bytes => {
+            format!("step {} of {total}, {} copied, compared or summed up", steps.entries(), readable(bytes))
+        }
     };
     let tell = |bar: &ProgressBar| {
         bar.set_message(message());
