@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use nine_core::amount::{counted, readable};
+use nine_core::archive::Sum;
 use nine_core::config::Config;
 use nine_core::copies::{
     Candidates, CopiesTake, Digest, Group, LookAlike, Meet, Member, Side, Taken, choose, copies_take, groups,
@@ -13,7 +14,7 @@ use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
-use nine_stores::{Hashed, Source, Watch, expect, hash_round, read_digests};
+use nine_stores::{Hashed, Source, Watch, expect, hash_round, read_digests, sum_of};
 
 use super::{Ground, Looking, View};
 use crate::copy_steps::{learn_tags, lost, standing};
@@ -218,27 +219,32 @@ impl Looking<'_> {
         })
     }
 
-    /// Reads what must be read to know which files have the same bytes. `side` says what is wanted of
+    /// Reads what must be read to know which files have the same bytes. `wanted` says what is wanted of
     /// each; what lies in a place that cannot be reached is never in question.
     pub fn compare(
         &mut self,
-        side: impl Fn(&View, Member) -> Option<Side>,
+        wanted: impl Fn(&View, Member) -> Option<Side>,
         meet: Meet,
         elsewhere: HashSet<u64>,
     ) {
         let views = &self.views;
         let reachable = |member: Member| views[member.view as usize].store().is_some();
-        let side = |member: Member| side(&views[member.view as usize], member).filter(|_| reachable(member));
-        let trees = self.trees();
-        let all = Candidates::of(&trees, side, meet, elsewhere.clone());
-        let spared = self.spared_of(&all);
-        if spared.is_empty() {
+        let side =
+            |member: Member| wanted(&views[member.view as usize], member).filter(|_| reachable(member));
+        let all = Candidates::of(&self.trees(), side, meet, elsewhere.clone());
+        if self.spared_of(&all, &HashSet::new()).is_empty() {
             self.read_candidates(&all);
             return;
         }
-        let read = |member: Member| side(member).filter(|_| !self.is_spared(member));
-        let candidates = Candidates::of(&trees, read, meet, elsewhere);
-        self.tell_spared(&spared);
+        let told = self.learn_told_sums(&all);
+        let views = &self.views;
+        let reachable = |member: Member| views[member.view as usize].store().is_some();
+        let read = |member: Member| {
+            wanted(&views[member.view as usize], member)
+                .filter(|_| reachable(member) && !self.is_spared(member))
+        };
+        let candidates = Candidates::of(&self.trees(), read, meet, elsewhere);
+        self.tell_spared(&self.spared_of(&all, &told));
         self.read_candidates(&candidates);
     }
 
@@ -248,20 +254,68 @@ impl Looking<'_> {
         view.store().is_some_and(|store| !store.may_read()) && view.tree.digest(member.id).is_none()
     }
 
-    /// For each view, how many of the files in question are not read, and their bytes.
-    fn spared_of(&self, candidates: &Candidates) -> BTreeMap<usize, (u64, u64)> {
+    /// For each view, how many of the files in question are not read, and their bytes; but for those of which
+    /// the drive has told enough.
+    fn spared_of(&self, candidates: &Candidates, told: &HashSet<Member>) -> BTreeMap<usize, (u64, u64)> {
         let mut spared: BTreeMap<usize, (u64, u64)> = BTreeMap::new();
         if self.views.iter().all(|view| view.store().is_none_or(|store| store.may_read())) {
             return spared;
         }
         let trees = self.trees();
         let files = (0..candidates.len()).flat_map(|run| candidates.run(run, &trees));
-        for file in files.filter(|file| self.is_spared(file.member)) {
+        for file in files.filter(|file| self.is_spared(file.member) && !told.contains(&file.member)) {
             let (count, bytes) = spared.entry(file.member.view as usize).or_default();
             *count += 1;
             *bytes += file.size;
         }
         spared
+    }
+
+    /// Where a drive tells checksums of files that are not read: what has the same as a file that may be read
+    /// has its bytes. Returns all of which it told one.
+    fn learn_told_sums(&mut self, candidates: &Candidates) -> HashSet<Member> {
+        let runs: Vec<Vec<Member>> = {
+            let trees = self.trees();
+            let run = |run| candidates.run(run, &trees).iter().map(|file| file.member).collect();
+            (0..candidates.len()).map(run).collect()
+        };
+        let mut told = HashSet::new();
+        for run in runs {
+            let (spared, read): (Vec<Member>, Vec<Member>) =
+                run.into_iter().partition(|member| self.is_spared(*member));
+            let sums: Vec<(Member, Sum)> =
+                spared.iter().filter_map(|member| Some((*member, self.told_sum(*member)?))).collect();
+            told.extend(sums.iter().map(|(member, _)| *member));
+            let read = if sums.is_empty() { Vec::new() } else { read };
+            for twin in read {
+                let store = self.views[twin.view as usize].store().cloned();
+                let path = self.views[twin.view as usize].tree.path(twin.id);
+                let sum = match store.filter(|store| store.may_read()) {
+                    Some(store) => sum_of(&*store, &path, &Watch::default()).ok(),
+                    None => self.told_sum(twin),
+                };
+                let same: Vec<Member> =
+                    sums.iter().filter(|(_, told)| Some(*told) == sum).map(|(member, _)| *member).collect();
+                if same.is_empty() {
+                    continue;
+                }
+                let tree = &self.views[twin.view as usize].tree;
+                let mut rows = Rows::none(tree.rows());
+                rows.add(twin.id.row());
+                self.learn_digests(twin.view as usize, &rows);
+                let Some(digest) = self.views[twin.view as usize].tree.digest(twin.id) else { continue };
+                for member in same {
+                    self.views[member.view as usize].tree.learn_digest(member.id, digest);
+                    self.views[member.view as usize].is_kept = false;
+                }
+            }
+        }
+        told
+    }
+
+    fn told_sum(&self, member: Member) -> Option<Sum> {
+        let view = &self.views[member.view as usize];
+        view.store()?.told_sum(&view.tree.path(member.id)).ok().flatten().map(Sum)
     }
 
     fn tell_spared(&self, spared: &BTreeMap<usize, (u64, u64)>) {

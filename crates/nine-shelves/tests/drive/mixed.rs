@@ -171,3 +171,20 @@ fn copies_on_a_drive_are_discarded_once_they_are_compared() {
     assert!(drive.world.at("Downloads/import/new.txt").exists());
     assert!(!drive.world.at("Downloads/import/plan.txt").exists());
 }
+
+#[test]
+fn sums_that_the_drive_tells_find_copies_without_reading() {
+    let drive = Drive::with(Settings { tells_sums: true, ..Settings::default() });
+    drive.nine(&["check"]).ends(0);
+    drive.world.file("plan.txt", "the plan").file("note.txt", "a note!!");
+    drive.file("plan there.txt", "the plan").file("other.txt", "not that");
+    drive.asked("GET");
+    let found = drive.nine(&["copies"]).ends(0).says("plan there.txt");
+    assert!(
+        !found.out.contains("other.txt") && !found.err.contains("--read-drive"),
+        "{}{}",
+        found.out,
+        found.err
+    );
+    assert_eq!(drive.asked("GET"), 0);
+}
