@@ -90,20 +90,33 @@ impl Session {
         }
         let key = (login.map(|login| login.name.clone()).unwrap_or_default(), address.origin());
         let mut open = self.drives.open.lock().unwrap_or_else(PoisonError::into_inner);
-        let drive =
-            open.entry(key).or_insert_with(|| Drive::new(&address, self.settings_of(login, &address)));
-        Ok(Arc::new(DriveStore::new(Arc::clone(drive), address)))
+        let drive = match open.get(&key) {
+            Some(drive) => Arc::clone(drive),
+            None => {
+                let drive = Drive::new(&address, self.settings_of(login, &address)?);
+                Arc::clone(open.entry(key).or_insert(drive))
+            }
+        };
+        Ok(Arc::new(DriveStore::new(drive, address)))
     }
 
-    fn settings_of(&self, login: Option<&DriveLogin>, address: &Address) -> DriveSettings {
-        let file = file_of(self, &address.origin(), "conduct");
+    fn settings_of(&self, login: Option<&DriveLogin>, address: &Address) -> StoreResult<DriveSettings> {
+        // One server may have several behind it.
+        let top = login.and_then(|login| Address::parse(&login.at).ok()).unwrap_or_else(|| address.clone());
+        let file = file_of(self, &top.to_string(), "conduct");
         let known = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
         let usual = DriveSettings::default();
         let shared = login.map(|login| {
             let top = Address::parse(&login.at).map(|at| at.path).unwrap_or_default();
             login.shared.iter().map(|(folder, who)| (top.join_path(folder), who.clone())).collect()
         });
-        DriveSettings {
+        let authority = login.and_then(|login| login.certificate.as_ref()).map(|file| {
+            std::fs::read(self.expand(file)).map_err(|error| {
+                StoreError::Login(format!("its certificate is not read from {}: {error}", plain(file)))
+            })
+        });
+        Ok(DriveSettings {
+            authority: authority.transpose()?,
             shared: shared.unwrap_or_default(),
             login: login.and_then(|login| self.login(login)),
             at_once: login.map_or(usual.at_once, |login| login.at_once),
@@ -111,7 +124,7 @@ impl Session {
             conduct: known,
             remember: Box::new(move |conduct| keep(&file, conduct)),
             pause: pause().unwrap_or(usual.pause),
-        }
+        })
     }
 
     fn login(&self, login: &DriveLogin) -> Option<Login> {

@@ -1,5 +1,5 @@
 //! The built program on drives: the small one that ships with it, or, with `NINE_SERVER=URL=FOLDER`, on a server
-//! that serves this folder at this address.
+//! that serves this folder at this address; `NINE_SERVER_LOGIN` and `NINE_SERVER_CERTIFICATE` go with it (`tests/servers`).
 
 #[path = "program/support.rs"]
 mod support;

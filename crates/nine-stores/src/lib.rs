@@ -191,6 +191,10 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn is_it(&self, entry: &Entry, stamp: &Stamp) -> bool {
         entry.stamp() == *stamp
     }
+    /// Whether times and attributes of what is written stay with it.
+    fn keeps_all(&self) -> bool {
+        true
+    }
     /// How many requests it takes at once; 1 where a change is no request.
     fn at_once(&self) -> usize {
         1

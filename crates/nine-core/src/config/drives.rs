@@ -29,6 +29,8 @@ pub struct DriveLogin {
     pub user: Option<String>,
     /// Where the password comes from, if one is needed.
     pub password: Option<PasswordFrom>,
+    /// A file with the certificate of whoever vouches for the server, where nobody else knows them.
+    pub certificate: Option<String>,
     /// Whether it may be reached without encryption.
     pub plain_http: bool,
     /// Folders that others see, below `at`, and who these are.
@@ -55,6 +57,7 @@ pub(super) struct DriveText {
     at: Spanned<String>,
     user: Option<Spanned<String>>,
     password: Option<Spanned<toml::Value>>,
+    certificate: Option<Spanned<String>>,
     #[serde(default)]
     plain_http: bool,
     #[serde(default)]
@@ -95,6 +98,7 @@ impl DriveText {
             at: self.at.into_inner(),
             user: self.user.map(Spanned::into_inner),
             password,
+            certificate: self.certificate.as_ref().map(|file| reader.folder(file)),
             plain_http: self.plain_http,
             shared,
             at_once,

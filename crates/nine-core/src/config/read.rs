@@ -285,7 +285,7 @@ impl Reader<'_> {
     }
 
     /// A folder's path: it must be absolute or start in the home folder.
-    fn folder(&mut self, at: &Spanned<String>) -> String {
+    pub(super) fn folder(&mut self, at: &Spanned<String>) -> String {
         let text = at.get_ref();
         if !(text.starts_with('/') || text == "~" || text.starts_with("~/")) {
             self.find(

@@ -220,3 +220,16 @@ fn a_target_that_came_meanwhile_and_a_source_that_changed_are_left() {
     let texts: Vec<String> = drive.files().into_values().filter(|text| !text.is_empty()).collect();
     assert_eq!(texts.len(), 3, "{:?}", drive.files());
 }
+
+#[test]
+fn a_server_that_nobody_vouches_for_is_told_nothing() {
+    let drive = Drive::new();
+    if drive.standin.is_some() {
+        return; // it is of this machine, and has no certificate
+    }
+    drive.file("a.txt", "a");
+    drive.nine(&["search"]).ends(0).says("a.txt");
+    drive.config("user = \"ada\"\npassword = { variable = \"QUAY\" }", "");
+    let ran = drive.nine(&["search"]).ends(1);
+    assert!(ran.err.contains("certificate"), "{}", ran.err);
+}

@@ -54,8 +54,9 @@ impl Drive {
     pub fn rules(&self, rules: &str) -> &Self {
         let login = match std::env::var("NINE_SERVER_LOGIN") {
             Ok(login) if self.standin.is_none() => format!(
-                "user = \"{}\"\npassword = {{ variable = \"QUAY\" }}\n",
-                login.split(':').next().unwrap()
+                "user = \"{}\"\npassword = {{ variable = \"QUAY\" }}\ncertificate = \"{}\"\n",
+                login.split(':').next().unwrap(),
+                std::env::var("NINE_SERVER_CERTIFICATE").expect("it is given with the login")
             ),
             _ => String::new(),
         };

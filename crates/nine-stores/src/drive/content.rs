@@ -292,6 +292,8 @@ impl Drive {
             Err(Trouble::Unsure(StoreError::Broken(_))) if size.is_some_and(|size| passed < size) => {
                 return Err(StoreError::Broken("the file was not sent as a whole".into()));
             }
+            // Whether the drive is gone shows when it is asked for something that can be sent again.
+            Err(Trouble::NotSent(StoreError::Unreachable(why))) => return Err(StoreError::Broken(why)),
             Err(error) => return Err(error.into()),
         };
         match answer.status {

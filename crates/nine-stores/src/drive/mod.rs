@@ -46,6 +46,8 @@ pub(crate) const NAMESPACE: &str = "urn:nine-shelves:drive";
 pub struct DriveSettings {
     /// Who the person is to it.
     pub login: Option<Login>,
+    /// The certificate (PEM) of whoever vouches for the server, if not one of those that are known anyway.
+    pub authority: Option<Vec<u8>>,
     /// How many requests may be under way at once.
     pub at_once: usize,
     /// The first pause before something is tried again; it doubles.
@@ -64,6 +66,7 @@ impl Default for DriveSettings {
     fn default() -> Self {
         Self {
             login: None,
+            authority: None,
             at_once: 8,
             pause: Duration::from_millis(250),
             may_read: true,
@@ -137,9 +140,10 @@ impl Drive {
     /// The drive on whose server `address` is, in which it may be tried how the drive behaves. Nothing is sent
     /// before it is used.
     pub fn new(address: &Address, settings: DriveSettings) -> Arc<Self> {
-        let DriveSettings { login, at_once, pause, may_read, shared, conduct, remember } = settings;
+        let DriveSettings { login, authority, at_once, pause, may_read, shared, conduct, remember } =
+            settings;
         Arc::new(Self {
-            wire: Wire::new(login, at_once, pause),
+            wire: Wire::new(login, authority.as_deref(), at_once, pause),
             origin: address.origin(),
             may_read,
             shared,

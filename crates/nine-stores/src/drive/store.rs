@@ -92,6 +92,10 @@ impl Store for DriveStore {
         self.drive.wire.at_once
     }
 
+    fn keeps_all(&self) -> bool {
+        self.drive.conduct_known().is_none_or(|conduct| conduct.keeps_properties)
+    }
+
     fn is_remote(&self) -> bool {
         true
     }

@@ -2,6 +2,7 @@
 
 use std::fmt;
 use std::io::{self, Read};
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, OnceLock, PoisonError};
 use std::time::Duration;
 
@@ -10,6 +11,7 @@ use base64::engine::general_purpose::STANDARD;
 use jiff::fmt::rfc2822::DateTimeParser;
 use nine_core::escape::plain;
 use ureq::http::{HeaderMap, Method};
+use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
 use ureq::{Agent, Body, SendBody, Timeout};
 
 use super::address::Address;
@@ -18,6 +20,9 @@ use crate::fault::point;
 
 /// How often something is tried, at most.
 pub(super) const TRIES: u32 = 5;
+
+/// How many requests in a row may come to nothing before the drive is given up.
+const MOST_IN_VAIN: u32 = 12;
 
 /// How long a drive may ask to be left alone, in all, before it is given up.
 const MOST_PATIENCE: Duration = Duration::from_secs(120);
@@ -111,6 +116,8 @@ pub(super) struct Wire {
     header: OnceLock<Result<String, String>>,
     /// The first pause before something is tried again; it doubles.
     pause: Duration,
+    /// Requests in a row that came to nothing although they were sent again and again.
+    in_vain: AtomicU32,
     /// Why the drive cannot be reached; then it is not tried again by this program.
     down: Mutex<Option<String>>,
     /// How many requests may be under way at once.
@@ -124,7 +131,9 @@ impl fmt::Debug for Wire {
 }
 
 impl Wire {
-    pub fn new(login: Option<Login>, at_once: usize, pause: Duration) -> Self {
+    pub fn new(login: Option<Login>, authority: Option<&[u8]>, at_once: usize, pause: Duration) -> Self {
+        // What is no certificate vouches for nobody.
+        let known = authority.map(|pem| RootCerts::new_with_certs(&certificates(pem)));
         let config = Agent::config_builder()
             .http_status_as_error(false)
             .allow_non_standard_methods(true)
@@ -132,6 +141,7 @@ impl Wire {
             .max_redirects(0)
             .max_redirects_will_error(false)
             .proxy(None)
+            .tls_config(TlsConfig::builder().root_certs(known.unwrap_or(RootCerts::WebPki)).build())
             .user_agent("nine-shelves")
             .max_idle_connections(at_once)
             .max_idle_connections_per_host(at_once)
@@ -146,6 +156,7 @@ impl Wire {
             login,
             header: OnceLock::new(),
             pause,
+            in_vain: AtomicU32::new(0),
             down: Mutex::default(),
             at_once,
         }
@@ -183,15 +194,33 @@ impl Wire {
 
     /// Sends a stream, once: it cannot be read again.
     pub fn send_stream(&self, request: &Request, content: &mut dyn Read) -> Result<Answer, Trouble> {
-        let answer = self.send(request, SendBody::from_reader(content));
-        self.settled(answer)
+        self.send(request, SendBody::from_reader(content))
     }
 
+    /// Notes that the drive cannot be reached, or that nothing has come through to it for a while.
     fn settled(&self, answer: Result<Answer, Trouble>) -> Result<Answer, Trouble> {
-        if let Err(Trouble::NotSent(StoreError::Unreachable(why))) = &answer {
-            *self.down.lock().unwrap_or_else(PoisonError::into_inner) = Some(why.clone());
+        let why = match &answer {
+            Ok(answer) if is_busy(answer.status) || is_ailing(answer.status) => {
+                "it is out of order".to_owned()
+            }
+            Ok(_) => {
+                self.in_vain.store(0, Ordering::Relaxed);
+                return answer;
+            }
+            Err(Trouble::NotSent(StoreError::Unreachable(why))) => {
+                self.give_up(why);
+                return answer;
+            }
+            Err(Trouble::NotSent(error) | Trouble::Unsure(error)) => error.to_string(),
+        };
+        if self.in_vain.fetch_add(1, Ordering::Relaxed) + 1 >= MOST_IN_VAIN {
+            self.give_up(&why);
         }
         answer
+    }
+
+    fn give_up(&self, why: &str) {
+        *self.down.lock().unwrap_or_else(PoisonError::into_inner) = Some(why.to_owned());
     }
 
     fn send(&self, request: &Request, body: SendBody) -> Result<Answer, Trouble> {
@@ -237,6 +266,11 @@ impl Wire {
             Err(why) => Err(Trouble::NotSent(StoreError::Login(why.clone()))),
         }
     }
+}
+
+fn certificates(pem: &[u8]) -> Vec<Certificate<'static>> {
+    let items = parse_pem(pem).filter_map(Result::ok);
+    items.filter_map(|item| if let PemItem::Certificate(found) = item { Some(found) } else { None }).collect()
 }
 
 /// Whether a drive says that it did nothing, and may do it later.
