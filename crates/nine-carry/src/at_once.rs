@@ -9,7 +9,8 @@ use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, Store, StoreResult};
 
-use crate::carrier::{Carrier, Trace};
+use crate::carrier::Carrier;
+use crate::outcome::Trace;
 
 /// Steps that are looked at to find some that can be done at once.
 const LOOKED_AT: usize = 1024;

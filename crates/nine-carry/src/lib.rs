@@ -12,14 +12,16 @@ mod facts;
 mod folders;
 mod lists;
 mod lock;
+mod outcome;
 mod packing;
 mod recovery;
 mod transfer;
 mod undo;
 
-pub use carrier::{Carrier, Failed, Outcome};
+pub use carrier::Carrier;
 pub use facts::{facts, standing};
 pub use lock::{AtWork, Lock, lock};
+pub use outcome::{Failed, Outcome};
 pub use recovery::{Recovered, open_runs, recover};
 pub use transfer::same_bytes;
 pub use undo::{UndoPlan, plan_undo};

@@ -210,6 +210,7 @@ impl<'s> Looking<'s> {
     fn recall_unreachable(&mut self, ground: Ground) {
         let why = match &ground.error {
             Some(StoreError::NotThere) | None => "there is no such folder".to_owned(),
+            Some(StoreError::Unreachable(why)) => why.clone(),
             Some(other) => other.to_string(),
         };
         let shown = self.session.shown(&ground.path);

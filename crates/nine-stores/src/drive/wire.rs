@@ -21,6 +21,9 @@ use crate::fault::point;
 /// How often something is tried, at most.
 pub(super) const TRIES: u32 = 5;
 
+/// How often the way to a drive is tried: nobody likes to wait for one that is away.
+const TRIES_TO_CONNECT: u32 = 3;
+
 /// How many requests in a row may come to nothing before the drive is given up.
 const MOST_IN_VAIN: u32 = 12;
 
@@ -174,7 +177,7 @@ impl Wire {
             };
             let again = match &answer {
                 Ok(answer) => is_busy(answer.status) || (request.is_harmless() && is_ailing(answer.status)),
-                Err(Trouble::NotSent(_)) => true,
+                Err(Trouble::NotSent(_)) => tries < TRIES_TO_CONNECT && !self.is_given_up(),
                 Err(Trouble::Unsure(_)) => request.is_harmless(),
             };
             let pause =
@@ -217,6 +220,10 @@ impl Wire {
             self.give_up(&why);
         }
         answer
+    }
+
+    fn is_given_up(&self) -> bool {
+        self.down.lock().unwrap_or_else(PoisonError::into_inner).is_some()
     }
 
     fn give_up(&self, why: &str) {

@@ -163,6 +163,7 @@ fn look(session: &Session, opened: &Opened, name: &str, kind: &'static str, at: 
                 record.note = "names that differ in letter case only are one name here".into();
             }
         }
+        Some(Err(StoreError::Unreachable(why))) => record.note = format!("cannot be reached: {why}"),
         Some(Err(error)) => record.note = error.to_string(),
         None => {}
     }
