@@ -1,5 +1,7 @@
 //! The archive on a drive.
 
+use nine_standin::{Fault, Settings, Wrong};
+
 use super::drive::Drive;
 
 const ARCHIVE: &str = "[archive]\nwhen = \"idle over 180d\"\nput = \"cloud/3/{today}/{pile}\"\n";
@@ -52,4 +54,21 @@ fn what_is_archived_is_retrieved_and_all_of_it_taken_back() {
     let mut after = drive.files();
     after.retain(|name, _| !name.starts_with("3 Archive") && !name.starts_with(".discarded"));
     assert_eq!(after, before);
+}
+
+#[test]
+fn lists_that_did_not_come_over_are_sent_again() {
+    for wrong in [Wrong::DropBefore, Wrong::DropAfter, Wrong::Half, Wrong::Status(500)] {
+        for nth in 1..=2 {
+            let drive = Drive::with(Settings::default());
+            drive.rules(ARCHIVE);
+            drive.file("a.txt", "a").file("b.txt", "b");
+            drive.nine(&["check"]).ends(0);
+            drive.standin.as_ref().unwrap().misbehave([Fault::once(wrong, nth).of("PUT")]);
+            drive.nine(&["archive", "--yes"]).ends(0).says("2 moved");
+            drive.nine(&["archive", "verify"]).ends(0);
+            let left: Vec<String> = drive.names().into_iter().filter(|name| name.contains(".nine")).collect();
+            assert!(left.is_empty(), "{wrong:?} at {nth}: {left:?}");
+        }
+    }
 }

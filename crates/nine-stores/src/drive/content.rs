@@ -84,7 +84,10 @@ impl Download {
                 self.end = self.end.or(length.map(|length| self.at + length));
             }
             // Nothing is left of it.
-            416 => self.end = Some(self.at),
+            416 => {
+                self.end = Some(self.at);
+                return Ok(());
+            }
             _ => return Err(self.drive.refusal(&answer)),
         }
         self.tag = self.tag.take().or(tag);
@@ -310,6 +313,21 @@ impl Drive {
             }
             _ => Err(self.refusal(&answer)),
         }
+    }
+
+    /// The same with what can be sent again, from its start where the connection broke.
+    pub(super) fn put_again(&self, path: &ItemPath, content: &[u8]) -> StoreResult<()> {
+        for tries in 1.. {
+            match self.put(path, &mut &*content, Some(content.len() as u64)) {
+                Err(StoreError::Broken(_)) if tries < TRIES => {
+                    // All, half or nothing of it may have come over; it is ours.
+                    self.delete(path, false, None)?;
+                    std::thread::sleep(self.wire.pause_before(tries));
+                }
+                done => return done.map(drop),
+            }
+        }
+        unreachable!("the last try returns")
     }
 
     /// The checksum (SHA-256) of a file as the drive tells it (RFC 9530), if it does.

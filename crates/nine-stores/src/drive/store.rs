@@ -284,7 +284,7 @@ impl Store for DriveStore {
     ) -> StoreResult<()> {
         let (path, temporary) = (self.whole(path), self.whole(temporary));
         self.drive.trusted()?;
-        self.drive.put(&temporary, &mut &*content, Some(content.len() as u64))?;
+        self.drive.put_again(&temporary, content)?;
         let new = self.drive.ask_about(&temporary)?.ok_or(StoreError::CopyDiffers)?;
         if new.entry.size != content.len() as u64 {
             return Err(StoreError::CopyDiffers);
