@@ -14,7 +14,7 @@ use super::address::decoded;
 use super::multistatus::{self, Response};
 use super::properties::{Kept, WANTED};
 use super::wire::{Answer, Request, refusal};
-use super::{Address, Drive, held, url};
+use super::{Drive, held, url};
 use crate::{StoreError, StoreResult};
 
 /// Items of which listings are remembered, so that a drive of a million does not fill the memory.
@@ -215,9 +215,7 @@ impl Drive {
     }
 
     pub(super) fn refusal(&self, answer: &Answer) -> StoreError {
-        let (scheme, host) = self.origin.split_once("://").unwrap_or(("https", &self.origin));
-        let top = Address { scheme: scheme.to_owned(), host: host.to_owned(), path: ItemPath::root() };
-        refusal(answer, &top)
+        refusal(answer, &self.server())
     }
 
     /// Of which path a response speaks.

@@ -95,8 +95,7 @@ pub struct Drive {
     /// Held while it is tried how the drive behaves, so that it is tried once.
     trying: Mutex<()>,
     remember: Remember,
-    /// What was done in which folder and has not been seen there yet: name, and the bytes of the file or `None` if
-    /// it must be gone.
+    /// What was done in which folder and has not been seen there yet.
     unseen: Mutex<HashMap<ItemPath, Unseen>>,
     /// Folders for discarded things that are known to be there.
     there: Mutex<HashSet<ItemPath>>,
@@ -108,7 +107,7 @@ pub struct Drive {
     top: ItemPath,
 }
 
-/// What was done in a folder, by name.
+/// As what each name must show in a folder; `None` where something was taken away.
 type Unseen = HashMap<Vec<u8>, Option<Seen>>;
 
 /// As what something must show in its folder.
@@ -157,6 +156,12 @@ impl Drive {
             room: Mutex::default(),
             top: address.path.clone(),
         })
+    }
+
+    /// The address of the top of its server.
+    fn server(&self) -> Address {
+        let (scheme, host) = self.origin.split_once("://").unwrap_or(("https", &self.origin));
+        Address { scheme: scheme.to_owned(), host: host.to_owned(), path: ItemPath::root() }
     }
 
     fn domain(&self) -> u64 {
@@ -249,9 +254,7 @@ pub fn as_path(address: &Address) -> PathBuf {
 
 /// The address of what has this whole path.
 fn url(drive: &Drive, whole: &ItemPath, is_folder: bool) -> String {
-    let (scheme, host) = drive.origin.split_once("://").unwrap_or(("https", &drive.origin));
-    let top = Address { scheme: scheme.to_owned(), host: host.to_owned(), path: ItemPath::root() };
-    top.of(whole, is_folder)
+    drive.server().of(whole, is_folder)
 }
 
 fn expect(found: Option<listing::Found>, stamp: &Stamp) -> StoreResult<listing::Found> {
