@@ -1,7 +1,8 @@
-//! A small WebDAV drive over a folder, for demos and tests. What it can do it has from a kept server library;
+//! A small WebDAV drive over a folder, for demos and tests, and a disk for tests ([`Disk`]). What the drive can do it has from a kept server library;
 //! what it does wrong, on request, is its own. It listens on the loopback address alone.
 
 mod changes;
+mod disk;
 mod faults;
 mod folder;
 mod serve;
@@ -13,6 +14,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
+pub use disk::Disk;
 pub use faults::{Fault, Wrong};
 
 /// What becomes of the properties that clients give to items.

@@ -197,11 +197,11 @@ fn store_stamp(item: &Path) -> nine_core::item::Stamp {
 #[test]
 fn another_file_system_has_a_trash_at_its_top() {
     let home = tempfile::tempdir().unwrap();
-    let other = tempfile::tempdir_in("/dev/shm").unwrap();
+    let other = nine_standin::Disk::new().unwrap();
     let device = |path: &Path| fs::metadata(path).unwrap().dev();
-    assert_ne!(device(home.path()), device(other.path()), "this test needs /dev/shm beside /tmp");
+    assert_ne!(device(home.path()), device(other.path()), "this test needs a second file system");
     let user = rustix::process::getuid().as_raw();
-    let top = PathBuf::from("/dev/shm");
+    let top = other.top().to_owned();
     let reader = Reader { trash: top.join(format!(".Trash-{user}")), top: Some(top) };
     fs::write(other.path().join("on the other side.txt"), "x").unwrap();
     // The place is the root of everything, far above the mount.
@@ -211,7 +211,8 @@ fn another_file_system_has_a_trash_at_its_top() {
         let path = item.strip_prefix(root).unwrap();
         discard(&store, &ItemPath::new(path.as_os_str().as_bytes()).unwrap());
         assert!(!item.exists());
-        let listed = reader.list_of(other.path().file_name().unwrap().to_str().unwrap());
+        let own = other.path().strip_prefix(other.top()).unwrap().to_str().unwrap();
+        let listed = reader.list_of(own);
         let found = listed.iter().find(|trashed| trashed.from == item).expect("the reader finds it");
         reader.restore(found);
         assert!(item.exists());

@@ -16,7 +16,7 @@ use nine_core::moment::Now;
 use nine_core::place::ItemPath;
 use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Checked, Step, Worklist, check};
-use nine_standin::Standin;
+use nine_standin::{Disk, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
@@ -26,7 +26,7 @@ pub struct World {
     /// The bookcase's folder, perhaps on another file system.
     pub shelves: PathBuf,
     pub counters: Arc<Counters>,
-    _other: Option<tempfile::TempDir>,
+    _disk: Option<Disk>,
     /// The drive that the places are on, and who serves it.
     drive: Option<(Arc<Drive>, Standin)>,
 }
@@ -49,11 +49,11 @@ impl World {
     /// A world whose bookcase lies on another file system than its pile.
     pub fn across_file_systems() -> Self {
         let dir = tempfile::tempdir().unwrap();
-        let other = tempfile::tempdir_in("/dev/shm").unwrap();
+        let disk = Disk::new().unwrap();
         let device = |path: &Path| fs::metadata(path).unwrap().dev();
-        assert_ne!(device(dir.path()), device(other.path()), "this test needs /dev/shm beside /tmp");
-        let shelves = other.path().join("shelves");
-        Self::with_shelves(dir, shelves, Some(other))
+        assert_ne!(device(dir.path()), device(disk.path()), "this test needs a second file system");
+        let shelves = disk.path().join("shelves");
+        Self::with_shelves(dir, shelves, Some(disk))
     }
 
     /// A world whose pile and bookcase are on a drive.
@@ -65,10 +65,10 @@ impl World {
         Self { drive: Some((drive, standin)), ..world }
     }
 
-    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, other: Option<tempfile::TempDir>) -> Self {
+    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, disk: Option<Disk>) -> Self {
         fs::create_dir(dir.path().join("pile")).unwrap();
         fs::create_dir(&shelves).unwrap();
-        Self { dir, shelves, counters: Arc::default(), _other: other, drive: None }
+        Self { dir, shelves, counters: Arc::default(), _disk: disk, drive: None }
     }
 
     pub fn pile(&self, path: &str) -> PathBuf {

@@ -28,6 +28,7 @@ fn at_random_moments(scene: &Scene, times: u32) -> usize {
     let start = Instant::now();
     assert!(world.command(scene.words).output().unwrap().status.success());
     let whole = start.elapsed();
+    drop(world);
     let mut cases = 0;
     for nth in 0..times {
         let (world, before) = set(scene);

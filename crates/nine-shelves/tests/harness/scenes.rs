@@ -1,8 +1,11 @@
 //! The scenes in which the program is disturbed, and what must hold after each.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use super::support::{Ran, World, picture_of};
+use nine_standin::Disk;
+
+use super::support::{Ran, World, picture_at, picture_of};
 
 /// A world, what is done in it before, and the command that is disturbed.
 pub struct Scene {
@@ -215,6 +218,7 @@ impl Scene {
                 files.extend(picture_of(&trash));
             }
         }
+        files.extend(discarded_on_the_disk(world));
         let token = token(world);
         let is_content = |name: &str, what: &str| {
             !name.ends_with('/') && !is_of_the_archive(name) && what.contains(&token)
@@ -277,7 +281,7 @@ impl Scene {
             assert!(undone.len() < 10, "{case}: undo comes to no end: {undone:#?}");
         }
         let after = world.picture();
-        let folds_up = |picture: &std::collections::BTreeMap<String, String>| {
+        let folds_up = |picture: &BTreeMap<String, String>| {
             let mut picture = picture.clone();
             picture.retain(|name, _| !(may_be_empty && name.starts_with("Shelves") && name.ends_with('/')));
             picture
@@ -294,8 +298,8 @@ impl Scene {
 
 /// A world before the command that is disturbed.
 pub struct Before {
-    pub original: std::collections::BTreeMap<String, String>,
-    pub picture: std::collections::BTreeMap<String, String>,
+    pub original: BTreeMap<String, String>,
+    pub picture: BTreeMap<String, String>,
     pub contents: Vec<String>,
 }
 
@@ -308,13 +312,14 @@ pub fn set(scene: &Scene) -> (World, Before) {
     (world, Before { original, picture, contents })
 }
 
-fn trashes(world: &World) -> [PathBuf; 3] {
-    let user = rustix::process::getuid().as_raw();
-    [
-        world.trash().join("files"),
-        world.at(".local/share/Trash/files"),
-        PathBuf::from(format!("/dev/shm/.Trash-{user}/files")),
-    ]
+fn trashes(world: &World) -> [PathBuf; 2] {
+    [world.trash().join("files"), world.at(".local/share/Trash/files")]
+}
+
+/// What lies in the trash of the disk that the bookcase is on.
+fn discarded_on_the_disk(world: &World) -> BTreeMap<String, String> {
+    let kept = world.disk.iter().flat_map(Disk::discarded);
+    kept.flat_map(|(kept, _)| picture_at(&kept)).collect()
 }
 
 fn is_of_the_archive(name: &str) -> bool {

@@ -11,29 +11,13 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
 
 use nine_core::escape::escape;
+use nine_standin::Disk;
 
 pub struct World {
     pub dir: tempfile::TempDir,
     pub shelves: PathBuf,
-    other: Option<tempfile::TempDir>,
-}
-
-/// The trash at the top of the other file system is everyone's: what a world put there goes with it.
-impl Drop for World {
-    fn drop(&mut self) {
-        let Some(other) = &self.other else { return };
-        let trash = other.path().with_file_name(format!(".Trash-{}", rustix::process::getuid().as_raw()));
-        let own = other.path().file_name().unwrap_or_default().to_string_lossy().into_owned();
-        for note in fs::read_dir(trash.join("info")).into_iter().flatten().flatten() {
-            let is_own = fs::read_to_string(note.path()).is_ok_and(|text| text.contains(&own));
-            let name = note.file_name();
-            if let Some(kept) = name.as_bytes().strip_suffix(b".trashinfo").filter(|_| is_own) {
-                let kept = trash.join("files").join(std::ffi::OsStr::from_bytes(kept));
-                let _ = fs::remove_dir_all(&kept).or_else(|_| fs::remove_file(&kept));
-                let _ = fs::remove_file(note.path());
-            }
-        }
-    }
+    /// Where the bookcase is, if that is another file system.
+    pub disk: Option<Disk>,
 }
 
 /// What a run of the program left.
@@ -86,18 +70,18 @@ impl World {
     /// A world whose bookcase lies on another file system.
     pub fn across_file_systems() -> Self {
         let dir = tempfile::tempdir().unwrap();
-        let other = tempfile::tempdir_in("/dev/shm").unwrap();
+        let disk = Disk::new().unwrap();
         let device = |path: &Path| fs::metadata(path).unwrap().dev();
-        assert_ne!(device(dir.path()), device(other.path()), "this test needs /dev/shm beside /tmp");
-        let shelves = other.path().join("Shelves");
-        Self::with_shelves(dir, shelves, Some(other))
+        assert_ne!(device(dir.path()), device(disk.path()), "this test needs a second file system");
+        let shelves = disk.path().join("Shelves");
+        Self::with_shelves(dir, shelves, Some(disk))
     }
 
-    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, other: Option<tempfile::TempDir>) -> Self {
+    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, disk: Option<Disk>) -> Self {
         for folder in [&dir.path().join("Downloads"), &dir.path().join("nine"), &shelves] {
             fs::create_dir(folder).unwrap();
         }
-        Self { dir, shelves, other }
+        Self { dir, shelves, disk }
     }
 
     /// The trash of the configuration, on the bookcase's file system.
@@ -180,28 +164,31 @@ pub fn picture_of(folder: &Path) -> BTreeMap<String, String> {
     out
 }
 
+/// The same of one thing, a file or a folder.
+pub fn picture_at(path: &Path) -> BTreeMap<String, String> {
+    let mut out = BTreeMap::new();
+    draw_one(path, "", &mut out);
+    out
+}
+
 fn draw(folder: &Path, name: &str, out: &mut BTreeMap<String, String>) {
     for entry in fs::read_dir(folder).unwrap() {
-        let path = entry.unwrap().path();
-        let name = format!("{name}/{}", escape(path.file_name().unwrap().as_bytes()));
-        let found = fs::symlink_metadata(&path).unwrap();
-        if found.is_dir() {
-            draw(&path, &name, out);
-            out.insert(format!("{name}/"), tags_of(&path));
-        } else if found.is_symlink() {
-            out.insert(name, format!("-> {:?}", fs::read_link(&path).unwrap()));
-        } else {
-            let bytes = fs::read(&path).unwrap();
-            let what = format!(
-                "{} {} {} {:o} {}",
-                escape(&bytes),
-                found.mtime(),
-                found.mtime_nsec(),
-                found.mode(),
-                tags_of(&path)
-            );
-            out.insert(name, what);
-        }
+        draw_one(&entry.unwrap().path(), name, out);
+    }
+}
+
+fn draw_one(path: &Path, above: &str, out: &mut BTreeMap<String, String>) {
+    let name = format!("{above}/{}", escape(path.file_name().unwrap().as_bytes()));
+    let found = fs::symlink_metadata(path).unwrap();
+    if found.is_dir() {
+        draw(path, &name, out);
+        out.insert(format!("{name}/"), tags_of(path));
+    } else if found.is_symlink() {
+        out.insert(name, format!("-> {:?}", fs::read_link(path).unwrap()));
+    } else {
+        let bytes = fs::read(path).unwrap();
+        let (time, nanos, mode) = (found.mtime(), found.mtime_nsec(), found.mode());
+        out.insert(name, format!("{} {time} {nanos} {mode:o} {}", escape(&bytes), tags_of(path)));
     }
 }
 
