@@ -97,7 +97,7 @@ pub fn carry(places: &Places, worklist: &Worklist, data: &Path) -> usize {
     let checked = check(worklist, &facts(places, worklist, Default::default()));
     let steps: Vec<Step> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
     let clock = jiff::ZonedDateTime::now;
-    let heading = Heading { command: "bench".into(), undoes: None, places: places.addresses() };
+    let heading = Heading::new("bench", None, places);
     let mut daybook = Writer::begin(data, &heading, steps.iter(), &clock).expect("the daybook opens");
     let (watch, mut progress) = (Watch::default(), |_| {});
     let mut carrier = Carrier::new(places, &mut daybook, &watch, &clock, &mut progress);

@@ -7,23 +7,46 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::Original;
 use nine_stores::{Places, Store, StoreError, StoreResult};
 
-use crate::transfer::same_content;
+use crate::transfer::{Piece, pieces, same_content};
 
 /// Makes sure that what stays is what was planned and holds all that the copy holds: of a folder, the
 /// same names with the same bytes all the way down, and nothing more.
 ///
+/// Returns all that lies in the copy, as what it was compared.
+///
 /// # Errors
 /// [`StoreError::OriginalGone`], [`StoreError::NoCopy`], or why one of them cannot be read.
-pub fn expect_same(places: &Places, copy: &Spot, original: &Original) -> StoreResult<()> {
+pub fn expect_same(places: &Places, copy: &Spot, original: &Original) -> StoreResult<Vec<Piece>> {
     expect_there(places, original)?;
     let (left, right) = (places.of(copy)?, places.of(&original.item)?);
+    let top = left.entry(&copy.path)?.ok_or(StoreError::NotThere)?;
+    let seen = pieces(left, &copy.path, top)?;
     let mut pairs = vec![(copy.path.clone(), original.item.path.clone())];
     while let Some((here, there)) = pairs.pop() {
         if !same(left, &here, right, &there, &mut pairs)? {
             return Err(StoreError::NoCopy(original.item.to_string()));
         }
     }
-    expect_there(places, original)
+    expect_there(places, original)?;
+    Ok(seen)
+}
+
+/// Whether something that was moved since, to `path` of `store`, is at all depths what was seen before: nothing came,
+/// went or was saved meanwhile.
+///
+/// # Errors
+/// If it cannot be looked at.
+pub(crate) fn is_as_seen(store: &dyn Store, path: &ItemPath, seen: &[Piece]) -> StoreResult<bool> {
+    let Some(top) = store.entry(path)? else { return Ok(false) };
+    let now: BTreeMap<ItemPath, Entry> =
+        pieces(store, path, top)?.into_iter().map(|piece| (piece.below, piece.entry)).collect();
+    let is_same = |piece: &Piece| {
+        now.get(&piece.below).is_some_and(|entry| match piece.entry.kind {
+            Kind::Folder => entry.kind == Kind::Folder,
+            _ => store.is_it(entry, &piece.entry.stamp()),
+        })
+    };
+    Ok(now.len() == seen.len() && seen.iter().all(is_same))
 }
 
 /// Makes sure that what stays is where and what it was planned.
@@ -33,7 +56,7 @@ pub fn expect_same(places: &Places, copy: &Spot, original: &Original) -> StoreRe
 pub fn expect_there(places: &Places, original: &Original) -> StoreResult<()> {
     let now = places.of(&original.item).and_then(|store| store.entry(&original.item.path));
     match now {
-        Ok(Some(entry)) if entry.stamp() == original.stamp => Ok(()),
+        Ok(Some(entry)) if places.of(&original.item)?.is_same(&entry, &original.stamp) => Ok(()),
         _ => Err(StoreError::OriginalGone(original.item.to_string())),
     }
 }

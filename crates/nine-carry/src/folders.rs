@@ -6,6 +6,7 @@ use std::io;
 
 use nine_core::item::Kind;
 use nine_core::place::Spot;
+use nine_core::worklist::Step;
 use nine_stores::{StoreError, StoreResult};
 
 use crate::carrier::Carrier;
@@ -56,15 +57,37 @@ impl Carrier<'_> {
         }
     }
 
-    /// Takes away folders that are empty, the deepest first.
-    pub fn clear_away(&mut self, made: &[Spot]) -> usize {
+    /// Takes away folders that are empty, the deepest first. Returns how many have gone, and whether a place went
+    /// away meanwhile, on which something may have been left.
+    pub fn clear_away(&mut self, made: &[Spot]) -> (usize, bool) {
         let mut folders: Vec<&Spot> = made.iter().collect();
         folders.sort_by_key(|folder| std::cmp::Reverse(folder.path.depth()));
-        let gone = folders.into_iter().filter(|folder| {
+        let (mut gone, mut is_away) = (0, false);
+        for folder in folders {
             let store = self.places.of(folder);
-            store.and_then(|store| store.remove_empty_folder(&folder.path)).unwrap_or(false)
-        });
-        gone.count()
+            match store.and_then(|store| store.remove_empty_folder(&folder.path)) {
+                Ok(removed) => gone += usize::from(removed),
+                Err(error) => is_away |= error.is_passing(),
+            }
+        }
+        (gone, is_away)
+    }
+
+    /// The folders of a step that others have moved elsewhere since they were opened: what was done in them happened
+    /// there.
+    pub(crate) fn moved_away(&self, step: &Step) -> Vec<Spot> {
+        let ends = std::iter::once(&step.item).chain(step.target()).map(Spot::folder);
+        let moved = |folder: &Spot| {
+            let stands = self.places.of(folder).and_then(|store| store.stands(&folder.path));
+            !stands.unwrap_or(true)
+        };
+        ends.filter(moved).collect()
+    }
+
+    /// Forgets what is known of where folders are.
+    pub(crate) fn look_anew(&mut self) {
+        self.folders.there.clear();
+        self.places.look_anew();
     }
 
     /// Makes sure that what was moved stays moved after a loss of power. Returns the folders of which that is

@@ -5,6 +5,7 @@
 //! [`nine_stores::Store`] alone. It never prints, never reads the environment and is handed the time.
 
 mod at_once;
+mod batch;
 mod carrier;
 mod copies;
 pub mod daybook;
@@ -14,16 +15,21 @@ mod lists;
 mod lock;
 mod outcome;
 mod packing;
+mod private;
 mod recovery;
+mod removal;
 mod transfer;
 mod undo;
 
 pub use carrier::Carrier;
+pub use daybook::open_runs;
 pub use facts::{facts, standing};
 pub use lock::{AtWork, Lock, lock};
-pub use outcome::{Failed, Outcome};
-pub use recovery::{Recovered, open_runs, recover};
-pub use transfer::same_bytes;
+pub use outcome::{Failed, Outcome, Trace};
+pub use private::{close_to_others, make_private};
+pub use recovery::{Patience, Recovered, recover};
+pub use removal::Stayed;
+pub use transfer::{Names, Piece, same_bytes};
 pub use undo::{UndoPlan, plan_undo};
 
 /// Tells the time, where a record wants it.

@@ -10,15 +10,17 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, Store, StoreError, StoreResult, Watch, sum_of};
 
-use crate::transfer::{self, Piece, pieces, temporary};
+use crate::removal;
+use crate::transfer::{Names, Piece, pieces};
 
 /// A dated folder whose lists are brought up to date.
 pub(crate) struct Lists<'a> {
     pub places: &'a Places,
     /// The dated folder.
     pub dated: &'a Spot,
-    /// The run, and the number of its step that does this.
-    pub at: (u64, usize),
+    /// The run's names, and the number of its step that does this.
+    pub names: Names<'a>,
+    pub at: usize,
     /// The time, as the daybook writes it.
     pub now: String,
     /// Told of the bytes that are read.
@@ -40,8 +42,9 @@ impl Lists<'_> {
     pub fn update<'s>(&self, steps: impl Iterator<Item = &'s Step>) -> StoreResult<()> {
         let store = self.places.of(self.dated)?;
         let temporaries = self.temporaries();
-        for left in &temporaries {
-            transfer::remove_copy(store, left)?;
+        // Left by an earlier try of the same run.
+        for left in temporaries.iter().filter(|_| !self.names.token.is_empty()) {
+            removal::remove_own_file(store, left)?;
         }
         let mut lists = self.read(store)?;
         let before = (lists.contents.clone(), lists.sums.clone());
@@ -76,7 +79,7 @@ impl Lists<'_> {
 
     fn temporaries(&self) -> [ItemPath; 2] {
         let beside = Spot::new(self.dated.place.clone(), self.dated.path.join(CONTENTS));
-        let first = temporary(self.at.0, self.at.1, &beside);
+        let first = self.names.temporary(self.at, &beside);
         let second = self.dated.path.join([first.name(), b"-sums"].concat());
         [first, second]
     }
@@ -107,7 +110,7 @@ impl Lists<'_> {
         // A later step of the run may have taken it on.
         let Some(top) = store.entry(&whole)? else { return Ok(()) };
         let origin = self.origin(step, path);
-        for Piece { below, entry } in pieces(store, &whole, top)? {
+        for Piece { below, entry, .. } in pieces(store, &whole, top)? {
             let at = whole.join_path(&below);
             let listed = path.join_path(&below);
             let before = known.0.get(&below);
@@ -122,7 +125,7 @@ impl Lists<'_> {
                 ),
                 archived: before.map_or_else(|| self.now.clone(), |line| line.archived.clone()),
                 why: before.map_or_else(|| step.why.clone(), |line| line.why.clone()),
-                run: before.map_or(self.at.0, |line| line.run),
+                run: before.map_or(self.names.run, |line| line.run),
             };
             if entry.kind == Kind::File {
                 let is_as_known =

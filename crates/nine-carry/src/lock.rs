@@ -2,10 +2,13 @@
 
 use std::fs::{File, OpenOptions};
 use std::io::{self, Read, Seek, Write};
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 
 use rustix::fs::{FlockOperation, flock};
 use rustix::io::Errno;
+
+use crate::private::make_private;
 
 /// Held while a run is at work; let go when dropped, also by a killed program.
 #[derive(Debug)]
@@ -26,9 +29,10 @@ pub struct AtWork {
 /// # Errors
 /// If the file cannot be made or read. `Ok(Err(…))` names the run that is at work.
 pub fn lock(data: &Path, who: &str) -> io::Result<Result<Lock, AtWork>> {
-    std::fs::create_dir_all(data)?;
-    let mut file =
-        OpenOptions::new().read(true).write(true).create(true).truncate(false).open(data.join("lock"))?;
+    make_private(data)?;
+    let mut open = OpenOptions::new();
+    open.read(true).write(true).create(true).truncate(false).mode(0o600);
+    let mut file = open.open(data.join("lock"))?;
     match flock(&file, FlockOperation::NonBlockingLockExclusive) {
         Ok(()) => {
             // Who it is is a courtesy; on a full disk the lock holds without it.

@@ -3,7 +3,7 @@
 use nine_core::item::Stamp;
 use nine_core::place::Spot;
 
-use crate::transfer::Stayed;
+use crate::removal::Stayed;
 
 /// A step that could not be done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -28,8 +28,8 @@ pub struct Outcome {
     /// Folders that could not be flushed to the disk, and why: what was done in them may not survive a loss
     /// of power.
     pub unsure: Vec<(Spot, String)>,
-    /// Whether lists of the archive could not be brought up to date, or half of a copy could not be taken away.
-    /// The run is then left open, and the next command tries again.
+    /// Whether lists of the archive could not be brought up to date, half of a copy could not be taken away, or it is
+    /// not known what became of a step. The run is then left open, and the next command tries again.
     pub is_open: bool,
     /// How many were not begun, since the person asked to stop.
     pub not_begun: usize,
@@ -43,9 +43,11 @@ impl Outcome {
 }
 
 /// What a step that was done leaves to be recorded.
-#[derive(Default)]
-pub(crate) struct Trace {
+#[derive(Debug, Default)]
+pub struct Trace {
+    /// As what its item is found now, where that is another stamp than it was planned with.
     pub stamp: Option<Stamp>,
+    /// What the trash knows the item by.
     pub kept_as: Option<Vec<u8>>,
     /// Things of a copied item that stayed where they were.
     pub stayed: Stayed,

@@ -33,7 +33,7 @@ pub(crate) fn pack(
     now: Moment,
     form: Form,
     watch: &Watch,
-) -> StoreResult<Stamp> {
+) -> StoreResult<(Stamp, Vec<Piece>)> {
     let pieces = inside(source, folder)?;
     let meta = Meta { modified: now, mode: Some(MODE), ..Meta::default() };
     let (reader, writer) = std::io::pipe()?;
@@ -51,14 +51,14 @@ pub(crate) fn pack(
     packed?;
     let sums = member_sums(source, folder)?;
     let written = Pack { store: target, path: temporary, form };
-    compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
-    Ok(target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp())
+    let seen = compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
+    Ok((target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp(), seen))
 }
 
 /// What lies in a folder, parents first, the lists before all.
 fn inside(store: &dyn Store, folder: &ItemPath) -> StoreResult<Vec<(ItemPath, Entry)>> {
     let top = store.entry(folder)?.ok_or(StoreError::NotThere)?;
-    let found = pieces(store, folder, top)?.into_iter().map(|Piece { below, entry }| (below, entry));
+    let found = pieces(store, folder, top)?.into_iter().map(|Piece { below, entry, .. }| (below, entry));
     let mut found: Vec<(ItemPath, Entry)> = found.filter(|(below, _)| !below.is_root()).collect();
     let turn = |path: &ItemPath| match path.as_bytes() {
         name if name == CONTENTS.as_bytes() => 0,
@@ -86,7 +86,8 @@ pub(crate) struct Side<'a> {
 }
 
 /// Makes sure that what lies in a pack at a path is what lies on the disk: the same names, kinds, bytes, and
-/// nothing missing on either side; and that the bytes are what the checksums say.
+/// nothing missing on either side; and that the bytes are what the checksums say. Returns all that lies on the disk,
+/// as what it was compared.
 ///
 /// # Errors
 /// [`StoreError::CopyDiffers`], [`StoreError::BadSum`], or why one of them cannot be read.
@@ -96,11 +97,11 @@ pub(crate) fn compare(
     path: &ItemPath,
     sums: Option<&Sums>,
     watch: &Watch,
-) -> StoreResult<()> {
+) -> StoreResult<Vec<Piece>> {
     let top = disk.entry(path)?.ok_or(StoreError::NotThere)?;
     let listed = pieces(disk, path, top)?;
-    let mut left: BTreeMap<ItemPath, Entry> =
-        listed.into_iter().map(|piece| (side.at.join_path(&piece.below), piece.entry)).collect();
+    let of_pack = |piece: &Piece| (side.at.join_path(&piece.below), piece.entry.clone());
+    let mut left: BTreeMap<ItemPath, Entry> = listed.iter().map(of_pack).collect();
     // The packed folder itself is no member.
     left.remove(&ItemPath::root());
     packs::visit(&side.pack, side.at, &mut |member, content| {
@@ -126,7 +127,7 @@ pub(crate) fn compare(
         watch.read(member.size);
         if same { Ok(true) } else { Err(StoreError::CopyDiffers) }
     })?;
-    if left.is_empty() { Ok(()) } else { Err(StoreError::CopyDiffers) }
+    if left.is_empty() { Ok(listed) } else { Err(StoreError::CopyDiffers) }
 }
 
 fn expect_sum(sums: Option<&Sums>, path: &ItemPath, found: Sum) -> StoreResult<()> {

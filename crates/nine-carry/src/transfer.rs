@@ -1,48 +1,70 @@
 //! A move between file systems or stores: copied to a temporary name beside the target, compared,
 //! put in place, and only then taken away from where it was.
 
-use nine_core::item::{Entry, Kind, Stamp};
-use nine_core::place::{ItemPath, Spot};
-use nine_stores::{Places, Store, StoreError, StoreResult, Watch, sum_of};
+use std::collections::HashMap;
 use std::io::Read;
+
+use nine_core::item::{Entry, Identity, Kind, Stamp};
+use nine_core::place::{ItemPath, Spot};
+use nine_stores::{OWN, Places, Store, StoreError, StoreResult, Watch, sum_of};
+
+use crate::removal::{self, Stayed, remove_made};
 
 /// How often a file is sent again from its start.
 const TRIES: u32 = 3;
 
-/// The name under which a step's copy is made, beside its target.
-pub fn temporary(run: u64, step: usize, target: &Spot) -> ItemPath {
-    let folder = target.path.parent().unwrap_or_default();
-    folder.join(format!(".nine-{run}-{}", step + 1))
+/// Whose names these are: a run's token, and its number.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Names<'a> {
+    /// What no other run on any machine has in its names; empty in daybooks of format 2.
+    pub token: &'a str,
+    /// The run's number.
+    pub run: u64,
 }
 
-/// One thing of what is copied.
-pub(crate) struct Piece {
-    /// Its path below the item.
-    pub below: ItemPath,
-    pub entry: Entry,
-}
-
-/// A copy that was made and compared, under its temporary name.
-#[must_use]
-pub struct Copied {
-    pieces: Vec<Piece>,
-    stamp: Stamp,
-}
-
-impl Copied {
-    /// As what the copy is found.
-    pub fn stamp(&self) -> Stamp {
-        self.stamp
+impl Names<'_> {
+    /// The name under which a step's copy is made, beside its target.
+    pub fn temporary(&self, step: usize, target: &Spot) -> ItemPath {
+        let folder = target.path.parent().unwrap_or_default();
+        let number = step + 1;
+        match self.token {
+            "" => folder.join(format!("{OWN}{}-{number}", self.run)),
+            token => folder.join(format!("{OWN}{token}-{number}")),
+        }
     }
 }
 
-/// What stayed behind of an original.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Stayed {
-    /// Things that came or changed meanwhile, or could not be taken away.
-    pub count: usize,
-    /// Whether some of them can be taken away once the drive can be worked with again.
-    pub for_now: bool,
+/// One thing of what is copied.
+#[derive(Debug, Clone)]
+pub struct Piece {
+    /// Its path below the item.
+    pub below: ItemPath,
+    /// What the source told of it before it was copied.
+    pub entry: Entry,
+    /// As what its copy was compared; `None` as long as that was not done.
+    pub copy: Option<Stamp>,
+}
+
+/// A copy under its temporary name, or in the making.
+#[derive(Debug)]
+#[must_use]
+pub struct Copying {
+    /// Everything, parents first; the first is the item itself.
+    pub pieces: Vec<Piece>,
+    /// How many of them have been made, or half-made.
+    made: usize,
+}
+
+impl Copying {
+    /// As what the copy is found, once it was compared.
+    pub fn stamp(&self) -> StoreResult<Stamp> {
+        self.pieces.first().and_then(|piece| piece.copy).ok_or(StoreError::CopyDiffers)
+    }
+
+    /// Whether it is more than one file.
+    pub fn is_folder(&self) -> bool {
+        self.pieces.first().is_some_and(|piece| piece.entry.kind == Kind::Folder)
+    }
 }
 
 /// What a transfer works between.
@@ -55,58 +77,81 @@ pub struct Route<'a> {
     pub target: &'a dyn Store,
     /// The temporary path there.
     pub temporary: &'a ItemPath,
-    /// Told of the bytes that pass.
+    /// Told of the bytes that pass; ends the transfer when it is stopped.
     pub watch: &'a Watch,
 }
 
-/// A stream whose bytes are counted as they pass.
-struct Counted<'a> {
+/// A stream whose bytes are counted as they pass, and that ends when the person asks for it.
+pub(crate) struct Counted<'a> {
     from: Box<dyn Read + Send>,
     watch: &'a Watch,
 }
 
+impl<'a> Counted<'a> {
+    pub fn open(store: &dyn Store, path: &ItemPath, watch: &'a Watch) -> StoreResult<Self> {
+        Ok(Self { from: store.read(path)?, watch })
+    }
+}
+
 impl Read for Counted<'_> {
     fn read(&mut self, room: &mut [u8]) -> std::io::Result<usize> {
+        if self.watch.is_stopped() {
+            return Err(std::io::Error::other(StoreError::Stopped));
+        }
         let length = self.from.read(room)?;
         self.watch.read(length as u64);
         Ok(length)
     }
 }
 
-fn joined(path: &ItemPath, below: &ItemPath) -> ItemPath {
-    path.join_path(below)
-}
-
 impl Route<'_> {
+    /// Looks at all that is to be copied.
+    ///
+    /// # Errors
+    /// If it is not what was planned, or cannot be looked at.
+    pub fn survey(&self, stamp: &Stamp) -> StoreResult<Copying> {
+        let top = self.source.entry(self.from)?.ok_or(StoreError::NotThere)?;
+        if !self.source.is_same(&top, stamp) {
+            return Err(StoreError::Changed);
+        }
+        Ok(Copying { pieces: pieces(self.source, self.from, top)?, made: 0 })
+    }
+
     /// Copies the item to the temporary name and compares it.
     ///
     /// # Errors
     /// If anything could not be copied with all that belongs to it, or did not come out the same.
-    /// The caller then takes the temporary copy away with [`remove_copy`].
-    pub fn copy(&self, stamp: &Stamp) -> StoreResult<Copied> {
-        let top = self.source.entry(self.from)?.ok_or(StoreError::NotThere)?;
-        if top.stamp() != *stamp {
-            return Err(StoreError::Changed);
-        }
-        let pieces = pieces(self.source, self.from, top)?;
-        for piece in &pieces {
-            self.copy_piece(piece)?;
+    /// The caller then takes the temporary copy away with [`Route::take_away`].
+    pub fn copy(&self, copying: &mut Copying) -> StoreResult<()> {
+        let mut linked: HashMap<Identity, usize> = HashMap::new();
+        for at in 0..copying.pieces.len() {
+            let piece = &copying.pieces[at];
+            let first = linked.get(&piece.entry.identity).map(|first| &copying.pieces[*first].below);
+            let made = match first {
+                Some(first) => self.link_piece(first, piece),
+                None => self.copy_piece(piece),
+            };
+            // What could not be begun since the name is taken is somebody else's.
+            copying.made = if matches!(made, Err(StoreError::Taken)) { at } else { at + 1 };
+            made?;
+            if piece.entry.kind == Kind::File {
+                linked.entry(piece.entry.identity).or_insert(at);
+            }
         }
         // Filled folders get their times last, the deepest first.
-        for piece in pieces.iter().rev().filter(|piece| piece.entry.kind == Kind::Folder) {
-            let meta = self.source.meta(&joined(self.from, &piece.below))?;
-            self.target.set_folder_meta(&joined(self.temporary, &piece.below), &meta)?;
+        for piece in copying.pieces.iter().rev().filter(|piece| piece.entry.kind == Kind::Folder) {
+            let meta = self.source.meta(&self.from.join_path(&piece.below))?;
+            self.target.set_folder_meta(&self.temporary.join_path(&piece.below), &meta)?;
         }
-        for piece in &pieces {
-            self.compare(piece)?;
+        for piece in &mut copying.pieces {
+            piece.copy = Some(self.compare(piece)?);
         }
-        let copy = self.target.entry(self.temporary)?.ok_or(StoreError::CopyDiffers)?;
-        Ok(Copied { pieces, stamp: copy.stamp() })
+        Ok(())
     }
 
     fn copy_piece(&self, piece: &Piece) -> StoreResult<()> {
-        let from = joined(self.from, &piece.below);
-        let to = joined(self.temporary, &piece.below);
+        let from = self.from.join_path(&piece.below);
+        let to = self.temporary.join_path(&piece.below);
         match piece.entry.kind {
             Kind::Folder => self.target.make_folder(&to).and_then(|made| match made {
                 true => Ok(()),
@@ -120,23 +165,28 @@ impl Route<'_> {
         }
     }
 
+    /// Makes another name of a file that was copied under a first one, where the target has such names.
+    fn link_piece(&self, first: &ItemPath, piece: &Piece) -> StoreResult<()> {
+        let (first, name) = (self.temporary.join_path(first), self.temporary.join_path(&piece.below));
+        match self.target.link_again(&first, &name)? {
+            true => Ok(()),
+            false => self.copy_piece(piece),
+        }
+    }
+
     /// Copies a file, from its start again where the connection to a drive broke.
     fn copy_file(&self, piece: &Piece, from: &ItemPath, to: &ItemPath) -> StoreResult<()> {
         let meta = self.source.meta(from)?;
         for tries in 1.. {
-            let mut content = self.counted(self.source, from)?;
+            let mut content = Counted::open(self.source, from, self.watch)?;
             match self.target.write_new(to, &mut content, Some(piece.entry.size), &meta) {
                 Ok(written) if written == piece.entry.size => break,
                 Ok(_) => return Err(StoreError::Changed),
-                Err(StoreError::Broken(_)) if tries < TRIES => drop(remove_copy(self.target, to)?),
+                Err(StoreError::Broken(_)) if tries < TRIES => removal::remove_own_file(self.target, to)?,
                 Err(error) => return Err(error),
             }
         }
         Ok(())
-    }
-
-    fn counted(&self, store: &dyn Store, path: &ItemPath) -> StoreResult<Counted<'_>> {
-        Ok(Counted { from: store.read(path)?, watch: self.watch })
     }
 
     /// Whether two files are the same: by the checksum that one side tells of itself, or else by reading both.
@@ -148,49 +198,59 @@ impl Route<'_> {
         if let Some(told) = self.source.told_sum(from)? {
             return Ok(told == sum(self.target, to)?);
         }
-        same_content(&mut *self.source.read(from)?, &mut self.counted(self.target, to)?)
+        same_content(&mut *self.source.read(from)?, &mut Counted::open(self.target, to, self.watch)?)
     }
 
-    /// Reads both sides again and holds them against one another.
-    fn compare(&self, piece: &Piece) -> StoreResult<()> {
-        let from = joined(self.from, &piece.below);
-        let to = joined(self.temporary, &piece.below);
-        let now = self.source.entry(&from)?.ok_or(StoreError::Changed)?;
-        if now.stamp() != piece.entry.stamp() {
-            return Err(StoreError::Changed);
-        }
+    /// Reads both sides again and holds them against one another. Returns as what the copy was found.
+    fn compare(&self, piece: &Piece) -> StoreResult<Stamp> {
+        let from = self.from.join_path(&piece.below);
+        let to = self.temporary.join_path(&piece.below);
+        let unchanged = || -> StoreResult<()> {
+            let now = self.source.entry(&from)?.ok_or(StoreError::Changed)?;
+            if now.stamp() == piece.entry.stamp() { Ok(()) } else { Err(StoreError::Changed) }
+        };
+        unchanged()?;
         let same = match piece.entry.kind {
             Kind::File => self.same_file(&from, &to)?,
             Kind::Link => self.source.read_link(&from)? == self.target.read_link(&to)?,
             Kind::Folder | Kind::Other => true,
         };
+        unchanged()?;
         let copy = self.target.entry(&to)?.ok_or(StoreError::CopyDiffers)?;
-        let alike = copy.kind == piece.entry.kind && (copy.kind != Kind::File || copy.size == now.size);
-        if same && alike { Ok(()) } else { Err(StoreError::CopyDiffers) }
+        let is_as_long = copy.kind != Kind::File || copy.size == piece.entry.size;
+        let alike = copy.kind == piece.entry.kind && is_as_long;
+        if same && alike { Ok(copy.stamp()) } else { Err(StoreError::CopyDiffers) }
     }
 
     /// Puts the copy in place under the target's free name; from here on the move counts.
-    pub fn publish(&self, copied: Copied, target: &ItemPath) -> StoreResult<Copied> {
-        let stamp = publish(self.target, self.temporary, &copied.stamp, target)?;
-        Ok(Copied { stamp, ..copied })
+    ///
+    /// # Errors
+    /// If the name is taken, or cannot be given or kept.
+    pub fn publish(&self, copying: &mut Copying, target: &ItemPath) -> StoreResult<()> {
+        let before = copying.stamp()?;
+        let stamp = publish(self.target, self.temporary, &before, target)?;
+        if let Some(top) = copying.pieces.first_mut() {
+            top.copy = Some(stamp);
+        }
+        Ok(())
     }
 
     /// Takes the original away, as far as it is still what was copied. Some of it may stay behind; the move
     /// counts all the same.
     ///
     /// # Errors
-    /// If nothing of it can be taken away: then the copy at `target` goes again, and nothing has happened.
-    pub(crate) fn remove_original(&self, copied: &Copied, target: &ItemPath) -> StoreResult<Stayed> {
+    /// If the copy is not what was put in place, or nothing of the original can be taken away: then the copy at
+    /// `target` goes again, and nothing has happened.
+    pub(crate) fn remove_original(&self, copying: &Copying, target: &ItemPath) -> StoreResult<Stayed> {
         let mut stayed = Stayed::default();
-        for (nth, piece) in copied.pieces.iter().rev().enumerate() {
-            let from = joined(self.from, &piece.below);
-            let gone = match piece.entry.kind {
-                Kind::Folder => self.source.remove_empty_folder(&from),
-                _ => self.source.remove_copied(&from, &piece.entry.stamp()).map(|()| true),
-            };
-            match gone {
-                Ok(true) | Err(StoreError::NotThere) => {}
-                Err(error) if nth == 0 && self.retract(copied, target) => return Err(error),
+        let copies = removal::Copies::look(self.target, target, &copying.pieces)?;
+        if !copies.has(&ItemPath::root()) {
+            return Err(StoreError::CopyDiffers);
+        }
+        for (nth, piece) in copying.pieces.iter().rev().enumerate() {
+            match removal::remove_piece(self.source, self.from, piece, &copies) {
+                Ok(true) => {}
+                Err(error) if nth == 0 && self.retract(copying, target) => return Err(error),
                 other => {
                     stayed.count += 1;
                     stayed.for_now |= other.is_err_and(|error| error.is_passing());
@@ -201,9 +261,19 @@ impl Route<'_> {
     }
 
     /// Takes a copy back that is in place beside its whole original; says whether it is gone.
-    fn retract(&self, copied: &Copied, target: &ItemPath) -> bool {
-        let back = self.target.rename(target, &copied.stamp, self.target, self.temporary);
-        back.and_then(|_| remove_copy(self.target, self.temporary)).is_ok()
+    pub(crate) fn retract(&self, copying: &Copying, target: &ItemPath) -> bool {
+        let Ok(stamp) = copying.stamp() else { return false };
+        let back = self.target.rename(target, &stamp, self.target, self.temporary);
+        back.is_ok() && self.take_away(copying).is_ok_and(|gone| gone)
+    }
+
+    /// Takes away what was made under the temporary name; says whether nothing is left there.
+    ///
+    /// # Errors
+    /// If something of it cannot be taken away.
+    pub(crate) fn take_away(&self, copying: &Copying) -> StoreResult<bool> {
+        let made = copying.pieces[..copying.made].iter().map(|piece| (&piece.below, piece.entry.kind));
+        remove_made(self.target, self.temporary, made)
     }
 }
 
@@ -228,13 +298,13 @@ pub(crate) fn publish(
 
 /// The item and all that lies in it, parents first.
 pub(crate) fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Piece>> {
-    let mut found = vec![Piece { below: ItemPath::root(), entry: top }];
+    let mut found = vec![Piece { below: ItemPath::root(), entry: top, copy: None }];
     let mut at = 0;
     while let Some(piece) = found.get(at) {
         if piece.entry.kind == Kind::Folder {
             let below = piece.below.clone();
-            let listed = store.list(&joined(path, &below))?;
-            found.extend(listed.into_iter().map(|(name, entry)| Piece { below: below.join(name), entry }));
+            let listed = store.list(&path.join_path(&below))?.into_iter();
+            found.extend(listed.map(|(name, entry)| Piece { below: below.join(name), entry, copy: None }));
         }
         at += 1;
     }
@@ -276,65 +346,4 @@ fn fill(from: &mut dyn Read, block: &mut [u8]) -> StoreResult<usize> {
         }
     }
     Ok(filled)
-}
-
-/// Takes away a temporary copy. Only for paths that [`temporary`] made.
-pub fn remove_copy(store: &dyn Store, temporary: &ItemPath) -> StoreResult<bool> {
-    let Some(top) = store.entry(temporary)? else {
-        return Ok(false);
-    };
-    for piece in pieces(store, temporary, top)?.iter().rev() {
-        let path = joined(temporary, &piece.below);
-        match piece.entry.kind {
-            Kind::Folder => drop(store.remove_empty_folder(&path)?),
-            _ => store.remove_copied(&path, &piece.entry.stamp())?,
-        }
-    }
-    Ok(true)
-}
-
-/// Whether two items of different stores are the same in content, times and attributes, the tags
-/// among them, all the way down.
-pub fn is_copy(a: &dyn Store, at: &ItemPath, b: &dyn Store, bt: &ItemPath) -> StoreResult<bool> {
-    let (Some(left), Some(right)) = (a.entry(at)?, b.entry(bt)?) else {
-        return Ok(false);
-    };
-    if left.kind != right.kind {
-        return Ok(false);
-    }
-    match left.kind {
-        Kind::File => {
-            let bare = !a.keeps_all() || !b.keeps_all();
-            let alike = left.size == right.size
-                && (bare
-                    || left.modified == right.modified && a.meta(at)?.attributes == b.meta(bt)?.attributes);
-            Ok(alike && same_content(&mut *a.read(at)?, &mut *b.read(bt)?)?)
-        }
-        Kind::Link => Ok(a.read_link(at)? == b.read_link(bt)?),
-        Kind::Other => Ok(false),
-        Kind::Folder => {
-            for (name, _) in a.list(at)? {
-                if !is_copy(a, &at.join(&name), b, &bt.join(&name))? {
-                    return Ok(false);
-                }
-            }
-            Ok(true)
-        }
-    }
-}
-
-/// Takes away an original whose copy is in place and was found the same by [`is_copy`].
-pub fn remove_found_original(store: &dyn Store, path: &ItemPath) -> StoreResult<usize> {
-    let Some(top) = store.entry(path)? else {
-        return Ok(0);
-    };
-    let mut stayed = 0;
-    for piece in pieces(store, path, top)?.iter().rev() {
-        let path = joined(path, &piece.below);
-        match piece.entry.kind {
-            Kind::Folder => stayed += usize::from(!store.remove_empty_folder(&path)?),
-            _ => store.remove_copied(&path, &piece.entry.stamp())?,
-        }
-    }
-    Ok(stayed)
 }

@@ -3,11 +3,12 @@
 use std::collections::{HashMap, HashSet};
 
 use nine_core::item::{Entry, Kind, Stamp};
-use nine_core::place::Spot;
-use nine_core::worklist::{Act, Step, Worklist};
+use nine_core::place::{ItemPath, Spot};
+use nine_core::worklist::{Act, Original, Step, Worklist};
 use nine_stores::{Places, Store, StoreError};
 
 use crate::daybook::{Ended, Run};
+use crate::transfer::Piece;
 
 /// How a run can be taken back.
 #[derive(Debug, Clone, Default)]
@@ -28,14 +29,6 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
     let back: HashSet<&Spot> = earlier.iter().flat_map(Run::done_items).collect();
     // What lies in its old place again, and as what.
     let returned: HashMap<&Spot, Stamp> = earlier.iter().flat_map(returned).collect();
-    let done: HashMap<usize, (Option<Stamp>, Option<Vec<u8>>)> = run
-        .ended
-        .iter()
-        .filter_map(|(at, ended)| match ended {
-            Ended::Done { stamp, kept_as } => Some((*at, (*stamp, kept_as.clone()))),
-            Ended::Failed { .. } => None,
-        })
-        .collect();
     // Where an item that was tagged and then moved is to be found now.
     let moved: HashMap<&Spot, (&Spot, Option<Stamp>)> = run
         .steps
@@ -52,10 +45,17 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
         .collect();
     let mut plan = UndoPlan { made: run.made.clone(), dated: run.dated(), ..UndoPlan::default() };
     for (at, step) in run.steps.iter().enumerate().rev() {
-        let Some((stamp, kept_as)) = done.get(&at) else {
+        let Some(Ended::Done { stamp, kept_as, stayed }) = run.ended.get(&at) else {
             continue;
         };
         let stamp = stamp.unwrap_or(step.stamp);
+        if let (Act::Move { to }, 1..) = (&step.act, stayed) {
+            let pieces = run.pieces.get(&at).map_or(&[][..], Vec::as_slice);
+            if let Err(error) = (Rejoining { places, step, to, pieces, plan: &mut plan }).rejoin() {
+                plan.refused.push((to.clone(), error.to_string()));
+            }
+            continue;
+        }
         let back_step = match &step.act {
             Act::Move { to } => reversed(step, to, stamp, Act::Move { to: step.item.clone() }),
             Act::Copy { to } | Act::Unpack { to } => reversed(step, to, stamp, Act::discard()),
@@ -80,7 +80,7 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
         };
         let back_step = with_folder_as_it_is(back_step, places);
         match judge(&back_step, places) {
-            Judged::Can => plan.worklist.steps.push(back_step),
+            Judged::Can(stamp) => plan.worklist.steps.push(Step { stamp, ..back_step }),
             Judged::IsBack => {}
             Judged::Cannot(_) if back.contains(&back_step.item) => {}
             Judged::Cannot(why) => plan.refused.push((back_step.item, why)),
@@ -105,15 +105,20 @@ fn reversed(step: &Step, item: &Spot, stamp: Stamp, act: Act) -> Step {
 fn with_folder_as_it_is(step: Step, places: &Places) -> Step {
     let now = places.of(&step.item).and_then(|store| store.entry(&step.item.path));
     match now {
-        Ok(Some(entry)) if entry.kind == Kind::Folder && entry.identity == step.stamp.identity => {
+        Ok(Some(entry)) if entry.kind == Kind::Folder && is_it(places, &step, &entry) => {
             Step { stamp: entry.stamp(), ..step }
         }
         _ => step,
     }
 }
 
+fn is_it(places: &Places, step: &Step, entry: &Entry) -> bool {
+    places.of(&step.item).is_ok_and(|store| store.same_identity(&entry.identity, &step.stamp.identity))
+}
+
 enum Judged {
-    Can,
+    /// And as what its item is found now: numbers of file systems may have changed since.
+    Can(Stamp),
     IsBack,
     Cannot(String),
 }
@@ -124,30 +129,31 @@ fn judge(step: &Step, places: &Places) -> Judged {
         Ok(store) => store,
         Err(error) => return Judged::Cannot(error.to_string()),
     };
-    let stamp_at =
-        |spot: &Spot| places.of(spot).and_then(|s| s.entry(&spot.path)).map(|e| e.map(|e| e.stamp()));
+    let here = store.entry(&step.item.path);
     let is_it = |spot: &Spot| {
         let there = places.of(spot).and_then(|store| Ok((store, store.entry(&spot.path)?)));
         let alike = |(store, entry): (&dyn Store, Option<Entry>)| {
-            entry.is_some_and(|now| now.identity == step.stamp.identity || store.is_it(&now, &step.stamp))
+            entry.is_some_and(|now| {
+                store.same_identity(&now.identity, &step.stamp.identity) || store.is_it(&now, &step.stamp)
+            })
         };
         there.is_ok_and(alike)
     };
     match &step.act {
-        Act::Restore { .. } => match stamp_at(&step.item) {
-            Ok(Some(stamp)) if stamp == step.stamp => Judged::IsBack,
+        Act::Restore { .. } => match here {
+            Ok(Some(entry)) if store.is_same(&entry, &step.stamp) => Judged::IsBack,
             // Whether the trash still has it shows when it is carried out.
-            _ => Judged::Can,
+            _ => Judged::Can(step.stamp),
         },
-        act => match stamp_at(&step.item) {
-            Ok(Some(stamp)) if stamp == step.stamp => match act {
+        act => match here {
+            Ok(Some(entry)) if store.is_same(&entry, &step.stamp) => match act {
                 Act::Tag { from, to } => match store.tags(&step.item.path) {
-                    Ok(tags) if tags == *from => Judged::Can,
+                    Ok(tags) if tags == *from => Judged::Can(entry.stamp()),
                     Ok(tags) if tags == *to => Judged::IsBack,
                     Ok(_) => Judged::Cannot("its tags have been changed since".into()),
                     Err(error) => Judged::Cannot(error.to_string()),
                 },
-                _ => Judged::Can,
+                _ => Judged::Can(entry.stamp()),
             },
             Ok(Some(_)) => Judged::Cannot("it has been changed since".into()),
             Ok(None) => match step.target().map(is_it) {
@@ -157,5 +163,62 @@ fn judge(step: &Step, places: &Places) -> Judged {
             Err(StoreError::LeadsElsewhere) => Judged::Cannot("a link stands in its way".into()),
             Err(error) => Judged::Cannot(error.to_string()),
         },
+    }
+}
+
+/// An item of which a part stayed at its old place, brought back to that part by part.
+struct Rejoining<'a> {
+    places: &'a Places,
+    step: &'a Step,
+    /// Where its copy is.
+    to: &'a Spot,
+    /// All of it as it was compared; nothing for a single file.
+    pieces: &'a [Piece],
+    plan: &'a mut UndoPlan,
+}
+
+impl Rejoining<'_> {
+    /// Adds the steps to the plan.
+    fn rejoin(&mut self) -> Result<(), StoreError> {
+        let (there, here) = (self.places.of(self.to)?, self.places.of(&self.step.item)?);
+        let mut left = vec![ItemPath::root()];
+        while let Some(below) = left.pop() {
+            let (from, old) = (self.to.path.join_path(&below), self.step.item.path.join_path(&below));
+            let Some(copy) = there.entry(&from)? else { continue };
+            match here.entry(&old)? {
+                None => self.add(&below, &copy, Act::Move { to: self.old(&below) }),
+                Some(stayed) if stayed.kind == Kind::Folder && copy.kind == Kind::Folder => {
+                    self.plan.made.push(Spot::new(self.to.place.clone(), from.clone()));
+                    left.extend(there.list(&from)?.into_iter().map(|(name, _)| below.join(name)));
+                }
+                // It could not be taken away, and is there twice.
+                Some(stayed) if here.is_same(&stayed, &self.stamp_of(&below)) => {
+                    let original = Original { item: self.old(&below), stamp: stayed.stamp() };
+                    self.add(&below, &copy, Act::Discard { copy_of: Some(original) });
+                }
+                Some(_) => {
+                    let why = format!("something else is at its old place, {}", self.old(&below));
+                    self.plan.refused.push((Spot::new(self.to.place.clone(), from), why));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn old(&self, below: &ItemPath) -> Spot {
+        Spot::new(self.step.item.place.clone(), self.step.item.path.join_path(below))
+    }
+
+    /// As what a piece of the original was compared.
+    fn stamp_of(&self, below: &ItemPath) -> Stamp {
+        let piece = self.pieces.iter().find(|piece| piece.below == *below);
+        piece.map_or(self.step.stamp, |piece| piece.entry.stamp())
+    }
+
+    fn add(&mut self, below: &ItemPath, copy: &Entry, act: Act) {
+        let item = Spot::new(self.to.place.clone(), self.to.path.join_path(below));
+        let back = reversed(self.step, &item, copy.stamp(), act);
+        let size = if below.is_root() { self.step.size } else { copy.stamp().size };
+        self.plan.worklist.steps.push(Step { kind: copy.kind, size, together: None, ..back });
     }
 }

@@ -6,7 +6,7 @@ mod support;
 use std::fs;
 
 use nine_carry::daybook::{Heading, Run, Writer};
-use nine_carry::{Recovered, lock, recover};
+use nine_carry::{Patience, Recovered, lock, recover};
 use nine_core::worklist::Step;
 use support::{World, clock};
 
@@ -16,7 +16,7 @@ const RULE: &str = "[[rule]]\nwhen = \"file or type folder\"\nput = \"1\"\n";
 fn killed_after_planning(world: &World) {
     let (worklist, checked) = world.plan(RULE);
     let steps: Vec<Step> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
-    let heading = Heading { command: "nine tidy".into(), undoes: None, places: world.places().addresses() };
+    let heading = Heading::new("nine tidy", None, &world.places());
     drop(Writer::begin(&world.data(), &heading, steps.iter(), &clock).unwrap());
 }
 
@@ -24,7 +24,7 @@ fn recovered(world: &World) -> Recovered {
     let held = lock(&world.data(), "test").unwrap().unwrap();
     let open = |_: &Run| world.places();
     let run = *nine_carry::open_runs(&world.data()).unwrap().last().expect("the run was cut off");
-    recover(&world.data(), &held, run, &open, &clock).unwrap()
+    recover(&world.data(), &held, run, &open, Patience::Waits, &clock).unwrap()
 }
 
 fn world() -> World {
@@ -49,9 +49,13 @@ fn half_a_copy_is_taken_back() {
     let before = world.picture();
     killed_after_planning(&world);
     fs::create_dir(world.shelves.join("1 Boats")).unwrap();
-    fs::write(world.shelves.join("1 Boats/.nine-1-1"), "dear q").unwrap();
+    let half = format!(".nine-{}-1", world.run(1).token);
+    fs::write(world.shelves.join("1 Boats").join(half), "dear q").unwrap();
+    // A name as an earlier version made them is somebody else's.
+    fs::create_dir(world.shelves.join("1 Boats/.nine-1-1")).unwrap();
     let found = recovered(&world);
     assert_eq!((found.done, found.not_begun, found.taken_back), (0, 1, 1));
+    fs::remove_dir(world.shelves.join("1 Boats/.nine-1-1")).unwrap();
     fs::remove_dir(world.shelves.join("1 Boats")).unwrap();
     assert_eq!(world.picture(), before);
 }

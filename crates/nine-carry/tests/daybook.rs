@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::fs;
 
 use nine_carry::daybook::{Ended, FORMAT, Heading, Writer, file, is_over, read, runs};
-use nine_carry::{lock, open_runs, recover};
+use nine_carry::{Patience, Trace, lock, open_runs, recover};
 use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
@@ -38,7 +38,7 @@ fn step(item: Spot, act: Act) -> Step {
 
 fn begun(data: &std::path::Path, steps: &[Step]) -> Writer {
     let places = BTreeMap::from([("downloads".to_owned(), "/home/caf\\xe9".to_owned())]);
-    let heading = Heading { command: "nine tidy".into(), undoes: Some(4), places };
+    let heading = Heading { command: "nine tidy".into(), undoes: Some(4), places, roots: BTreeMap::new() };
     Writer::begin(data, &heading, steps.iter(), &clock).unwrap()
 }
 
@@ -56,8 +56,9 @@ fn a_run_is_read_back_as_it_was_written() {
     writer.folder(&spot(b"new")).unwrap();
     writer.folder(&spot(b"old")).unwrap();
     writer.folder_was_there(&spot(b"old")).unwrap();
-    writer.done(0, None, None).unwrap();
-    writer.done(2, Some(steps[0].stamp), Some(b"/t/files/c\n")).unwrap();
+    writer.done(0, &Trace::default()).unwrap();
+    let kept_as = Some(b"/t/files/c\n".to_vec());
+    writer.done(2, &Trace { stamp: Some(steps[0].stamp), kept_as, ..Trace::default() }).unwrap();
     writer.failed(1, "no right", None).unwrap();
     assert!(!is_over(data.path(), 1).unwrap());
     writer.end(&clock).unwrap();
@@ -72,7 +73,7 @@ fn a_run_is_read_back_as_it_was_written() {
     assert_eq!(run.made, [spot(b"new")]);
     assert_eq!(
         run.ended[&2],
-        Ended::Done { stamp: Some(steps[0].stamp), kept_as: Some(b"/t/files/c\n".to_vec()) }
+        Ended::Done { stamp: Some(steps[0].stamp), kept_as: Some(b"/t/files/c\n".to_vec()), stayed: 0 }
     );
     assert_eq!(run.ended[&1], Ended::Failed { because: "no right".into(), stamp: None });
     assert_eq!(run.places["downloads"], "/home/caf\\xe9");
@@ -109,7 +110,7 @@ fn a_daybook_cut_anywhere_is_read_as_far_as_it_goes() {
     let data = tempfile::tempdir().unwrap();
     let steps: Vec<Step> = (0..3).map(|n| step(spot(&[b'a' + n]), Act::discard())).collect();
     let mut writer = begun(data.path(), &steps);
-    writer.done(0, None, None).unwrap();
+    writer.done(0, &Trace::default()).unwrap();
     writer.end(&clock).unwrap();
     let path = file(data.path(), 1);
     let whole = fs::read(&path).unwrap();
@@ -126,7 +127,11 @@ fn a_daybook_cut_anywhere_is_read_as_far_as_it_goes() {
         let found = open_runs(data.path()).unwrap();
         assert_eq!(found.is_empty(), over, "{length}");
         for run in found {
-            assert_eq!(recover(data.path(), &held, run, &open, &clock).unwrap().waits_for, None, "{length}");
+            assert_eq!(
+                recover(data.path(), &held, run, &open, Patience::Waits, &clock).unwrap().waits_for,
+                None,
+                "{length}"
+            );
         }
         assert_eq!(open_runs(data.path()).unwrap(), [0; 0], "{length}");
     }

@@ -237,11 +237,7 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
         Failure::system(format!("the daybook in {} cannot be written: {error}", session.shown(&session.data)))
             .hint("nothing has been changed; make room or give another folder with --home")
     };
-    let heading = Heading {
-        command: planned.command.clone(),
-        undoes: planned.undoes,
-        places: planned.places.addresses(),
-    };
+    let heading = Heading::new(&planned.command, planned.undoes, planned.places);
     let mut daybook =
         Writer::begin(&session.data, &heading, steps.iter(), &Session::clock).map_err(unwritable)?;
     let run = daybook.run();
@@ -257,8 +253,9 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
         };
         let mut carrier =
             Carrier::new(planned.places, &mut daybook, &session.watch, &Session::clock, &mut count_steps);
-        let outcome = carrier.carry(steps)?;
-        let cleared = carrier.clear_away(&planned.clear_away);
+        let mut outcome = carrier.carry(steps)?;
+        let (cleared, is_away) = carrier.clear_away(&planned.clear_away);
+        outcome.is_open |= is_away;
         tracing::info!(cleared, "empty folders taken away");
         Ok::<_, std::io::Error>(outcome)
     });

@@ -44,7 +44,7 @@ impl SelectionArgs {
     /// # Errors
     /// If nothing was asked for, or the words are wrong.
     pub fn select(&self, session: &Session, config: &Config, opened: &Opened) -> Done<Selected> {
-        recovery::recover_last_run(session, config)?;
+        recovery::before_changing(session, config)?;
         if let Some(condition) = self.condition(config)? {
             return by_condition(session, config, opened, &condition);
         }

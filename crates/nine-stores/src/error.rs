@@ -14,6 +14,21 @@ pub enum StoreError {
     /// The name is taken.
     #[error("the name is taken")]
     Taken,
+    /// Its name was taken while it was set aside.
+    #[error("something else was saved under its name meanwhile; what was there is called {0} now")]
+    SetAside(String),
+    /// It was done, or not: the look afterwards failed.
+    #[error("what became of it is not known: {0}")]
+    Unsure(String),
+    /// The folder was moved elsewhere while something was done in it.
+    #[error("another program moved its folder elsewhere meanwhile")]
+    FolderMoved,
+    /// A place cannot be worked with for now.
+    #[error("the place `{0}` is away: {1}")]
+    Away(String, String),
+    /// The person asked to stop.
+    #[error("you stopped it")]
+    Stopped,
     /// Moving would mean copying.
     #[error("it lies on another file system")]
     OtherDomain,
@@ -104,7 +119,7 @@ pub enum StoreError {
 }
 
 impl StoreError {
-    /// Whether it says only that a drive cannot be worked with for now.
+    /// Whether it says only that a place cannot be worked with for now.
     pub fn is_passing(&self) -> bool {
         matches!(
             self,
@@ -115,6 +130,7 @@ impl StoreError {
                 | Self::Malformed(_)
                 | Self::SentElsewhere(..)
                 | Self::Drive(_)
+                | Self::Away(..)
         )
     }
 }
@@ -143,9 +159,13 @@ impl From<rustix::io::Errno> for StoreError {
 
 impl From<std::io::Error> for StoreError {
     fn from(error: std::io::Error) -> Self {
-        match rustix::io::Errno::from_io_error(&error) {
-            Some(errno) => errno.into(),
-            None => Self::System(plain(&error.to_string())),
+        if let Some(errno) = rustix::io::Errno::from_io_error(&error) {
+            return errno.into();
+        }
+        // What a stream of ours reports inside an error of the system.
+        match error.downcast::<Self>() {
+            Ok(own) => own,
+            Err(error) => Self::System(plain(&error.to_string())),
         }
     }
 }

@@ -6,6 +6,8 @@ use std::path::Path;
 use nine_core::item::Identity;
 use rustix::fs::{self, FileType};
 
+use crate::local::identity_of_open;
+
 /// What is open in any other process whose files this one may see. Nothing where there is no `/proc`.
 pub fn in_use() -> HashSet<Identity> {
     let own = std::process::id().to_string();
@@ -33,6 +35,5 @@ fn regular(open: &Path) -> Option<Identity> {
     if FileType::from_raw_mode(found.st_mode) != FileType::RegularFile {
         return None;
     }
-    let (major, minor) = (fs::major(found.st_dev), fs::minor(found.st_dev));
-    Some(Identity([u64::from(major) << 32 | u64::from(minor), found.st_ino]))
+    identity_of_open(open)
 }

@@ -44,6 +44,28 @@ pub use local::LocalStore;
 pub use places::Places;
 pub use sums::{Summing, sum_of, sum_of_stream};
 
+/// How all names begin that are made for a moment. The token behind it says by whom.
+pub const OWN: &str = ".nine-";
+
+/// The name, beside an item, that the item has for a moment before it is taken away.
+pub fn aside(token: &str, path: &ItemPath) -> ItemPath {
+    path.parent().unwrap_or_default().join(format!("{OWN}{token}-{:016x}", mark(path.as_bytes())))
+}
+
+/// A token that no other run has, on whatever machine.
+pub fn random_token() -> String {
+    let mut random = [0_u8; 8];
+    // The call waits until the kernel has gathered enough, and then does not fail.
+    let _ = rustix::rand::getrandom(&mut random, rustix::rand::GetRandomFlags::empty());
+    format!("{:016x}", u64::from_le_bytes(random))
+}
+
+/// The first eight bytes of a digest: two texts that differ have the same ones in no world of ours.
+pub(crate) fn mark(text: &[u8]) -> u64 {
+    let digest = blake3::hash(text);
+    u64::from_le_bytes(digest.as_bytes()[..8].try_into().expect("a digest has 32 bytes"))
+}
+
 /// What a scan leaves out.
 #[derive(Debug, Default)]
 pub struct Scope {
@@ -187,9 +209,20 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn domain(&self, identity: &Identity) -> u64 {
         identity.0[0]
     }
-    /// Whether an entry is what had this stamp, perhaps under another name then.
+    /// Whether two identities are of one thing, of which `recorded` was written down some time ago: device numbers
+    /// may be others by now.
+    fn same_identity(&self, now: &Identity, recorded: &Identity) -> bool {
+        now == recorded
+    }
+    /// Whether an entry is what had this stamp, which may have been written down some time ago.
+    fn is_same(&self, entry: &Entry, stamp: &Stamp) -> bool {
+        let now = entry.stamp();
+        (now.size, now.modified) == (stamp.size, stamp.modified)
+            && self.same_identity(&now.identity, &stamp.identity)
+    }
+    /// The same, perhaps under another name then.
     fn is_it(&self, entry: &Entry, stamp: &Stamp) -> bool {
-        entry.stamp() == *stamp
+        self.is_same(entry, stamp)
     }
     /// Whether times and attributes of what is written stay with it.
     fn keeps_all(&self) -> bool {
@@ -219,6 +252,14 @@ pub trait Store: Send + Sync + fmt::Debug {
 
     /// Forgets which folder had which name, since others may have moved them about.
     fn look_anew(&self) {}
+    /// Names that are made for a moment carry this from now on, so that a later recovery finds them, and so that
+    /// no other program or machine has such names. See [`aside`].
+    fn name_own(&self, token: &str);
+    /// Whether the path of a folder still leads to the one in which things were done under that path. Others may
+    /// have moved it elsewhere since.
+    fn stands(&self, _folder: &ItemPath) -> StoreResult<bool> {
+        Ok(true)
+    }
     /// Everything below the place. Opens no file.
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan>;
     /// What stands at a path, if anything does. Never follows a link.
@@ -244,8 +285,8 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn make_folder(&self, path: &ItemPath) -> StoreResult<bool>;
     /// Takes away a folder if it is empty; says whether it did.
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool>;
-    /// Takes away what a program left that was killed while it took away an empty folder.
-    fn clear_leftovers(&self) -> StoreResult<()> {
+    /// Takes away what a run of this token left that was cut off while it took away an empty folder.
+    fn clear_leftovers(&self, _token: &str) -> StoreResult<()> {
         Ok(())
     }
     /// Moves an item, perhaps into another store of the same domain, onto a free name. Returns as what it is found
@@ -268,6 +309,8 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>>;
     /// What the trash knows a discarded item by, if it is there.
     fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>>;
+    /// Where a discarded item lies: a store, and its path there.
+    fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)>;
     /// Makes sure that what was done in a folder survives a loss of power.
     fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()>;
 
@@ -298,11 +341,20 @@ pub trait Store: Send + Sync + fmt::Debug {
         temporary: &ItemPath,
         content: &[u8],
     ) -> StoreResult<()>;
+    /// Makes another name (a hard link) of a file that was just written; says whether the store has such names.
+    fn link_again(&self, _first: &ItemPath, _name: &ItemPath) -> StoreResult<bool> {
+        Ok(false)
+    }
     /// Makes a new link.
     fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()>;
     /// Gives a folder its meta, once it is filled.
     fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()>;
-    /// Takes away a file or link whose copy has been verified, or a copy that was never finished.
+    /// Takes away a file or link whose copy has been verified, or a copy that was never finished. It is first moved
+    /// [`aside`], where nobody saves to, and looked at again there; what is another thing by then goes back to its
+    /// name.
+    ///
+    /// # Errors
+    /// [`StoreError::Changed`], or [`StoreError::SetAside`] if its name was taken meanwhile.
     fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()>;
 
     /// For stores that can move between one another.

@@ -7,7 +7,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_core::escape::unescape;
-use nine_core::place::Spot;
+use nine_core::item::Identity;
+use nine_core::place::{ItemPath, Spot};
 
 use crate::drive::{Address, as_path};
 use crate::{Store, StoreError, StoreResult};
@@ -16,12 +17,39 @@ use crate::{Store, StoreError, StoreResult};
 #[derive(Debug, Default, Clone)]
 pub struct Places {
     stores: BTreeMap<String, Arc<dyn Store>>,
+    /// Places that cannot be worked with for now, and why.
+    away: BTreeMap<String, String>,
 }
 
 impl Places {
     /// Has every place look anew at what lies where.
     pub fn look_anew(&self) {
         self.stores.values().for_each(|store| store.look_anew());
+    }
+
+    /// Has all names that are made for a moment carry this token; see [`Store::name_own`].
+    pub fn name_own(&self, token: &str) {
+        self.stores.values().for_each(|store| store.name_own(token));
+    }
+
+    /// What the folder of each local place is known by.
+    pub fn roots(&self) -> BTreeMap<String, Identity> {
+        let local = self.stores.iter().filter(|(_, store)| !store.is_remote());
+        let root = |store: &dyn Store| Some(store.entry(&ItemPath::root()).ok()??.identity);
+        local.filter_map(|(name, store)| Some((name.clone(), root(&**store)?))).collect()
+    }
+
+    /// Takes a place away in whose stead another folder stands than was recorded: a disk was pulled out, or its
+    /// folder renamed for the moment.
+    pub fn expect_roots(&mut self, recorded: &BTreeMap<String, Identity>) {
+        for (name, now) in self.roots() {
+            let Some(store) = self.stores.get(&name) else { continue };
+            if recorded.get(&name).is_some_and(|then| !store.same_identity(&now, then)) {
+                let why = format!("another folder stands at {} now", store.address());
+                self.stores.remove(&name);
+                self.away.insert(name, why);
+            }
+        }
     }
 
     /// Every place.
@@ -34,8 +62,8 @@ impl Places {
         self.stores.insert(name.into(), store);
     }
 
-    /// Opens the places that a run was recorded with. What cannot be reached is left out, so that
-    /// steps there are refused one by one.
+    /// Opens the places that a run was recorded with. What cannot be reached is away, so that steps there are
+    /// refused one by one.
     pub fn from_addresses(
         addresses: &BTreeMap<String, String>,
         open: &dyn Fn(&Path) -> StoreResult<Arc<dyn Store>>,
@@ -46,8 +74,13 @@ impl Places {
                 true => Address::parse(address).ok().map(|address| as_path(&address)),
                 false => unescape(address).ok().map(|bytes| PathBuf::from(OsString::from_vec(bytes))),
             };
-            if let Some(Ok(store)) = path.map(|path| open(&path)) {
-                places.add(name.clone(), store);
+            match path.map(|path| open(&path)) {
+                Some(Ok(store)) => places.add(name.clone(), store),
+                Some(Err(StoreError::NotThere)) => {
+                    places.away.insert(name.clone(), format!("{address} is not there"));
+                }
+                Some(Err(error)) => drop(places.away.insert(name.clone(), format!("{address}: {error}"))),
+                None => drop(places.away.insert(name.clone(), "its address cannot be read".into())),
             }
         }
         places
@@ -59,7 +92,10 @@ impl Places {
     /// If there is no such place, or it could not be reached.
     pub fn of(&self, spot: &Spot) -> StoreResult<&dyn Store> {
         let store = self.stores.get(&spot.place).map(|store| &**store);
-        store.ok_or_else(|| StoreError::System(format!("the place `{}` is not open", spot.place)))
+        store.ok_or_else(|| match self.away.get(&spot.place) {
+            Some(why) => StoreError::Away(spot.place.clone(), why.clone()),
+            None => StoreError::System(format!("the place `{}` is not open", spot.place)),
+        })
     }
 
     /// Where each place is, for the daybook.

@@ -30,6 +30,9 @@ struct Walk<'a, R> {
     troubles: Mutex<Vec<(ItemPath, StoreError)>>,
 }
 
+/// Names in a folder that could not be looked at, and why.
+pub(crate) type NotSeen = Vec<(Vec<u8>, StoreError)>;
+
 /// Reads everything below the place whose own entry is `root`. `read` puts what a folder holds into a batch;
 /// `room` makes what each thread needs for it.
 pub(crate) fn walk<S>(
@@ -38,7 +41,7 @@ pub(crate) fn walk<S>(
     scope: &Scope,
     watch: &Watch,
     room: impl Fn() -> S + Sync,
-    read: impl Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<()> + Sync,
+    read: impl Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen> + Sync,
 ) -> StoreResult<Scan> {
     let first = Task { path: ItemPath::root(), number: FolderNo::ROOT };
     let walk = Walk {
@@ -67,7 +70,7 @@ pub(crate) fn walk<S>(
 impl<R> Walk<'_, R> {
     fn work<S>(&self, mut room: S)
     where
-        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<()>,
+        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen>,
     {
         let mut batch = Batch::default();
         while let Some(task) = self.next() {
@@ -100,17 +103,20 @@ impl<R> Walk<'_, R> {
     /// Reads a folder; returns the folders in it.
     fn read<S>(&self, task: &Task, room: &mut S, batch: &mut Batch) -> Vec<Task>
     where
-        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<()>,
+        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen>,
     {
         let read = (self.read)(room, &task.path, batch);
         let batch = batch.take_sorted();
         self.watch.saw(batch.len() as u64);
-        if let Err(error) = read {
-            let mut troubles = self.troubles.lock().unwrap_or_else(PoisonError::into_inner);
-            troubles.push((task.path.clone(), error));
-            if batch.is_empty() {
-                return Vec::new();
-            }
+        let here = match read {
+            Ok(not_seen) => not_seen.into_iter().map(|(name, why)| (task.path.join(name), why)).collect(),
+            Err(error) => vec![(task.path.clone(), error)],
+        };
+        if !here.is_empty() {
+            self.troubles.lock().unwrap_or_else(PoisonError::into_inner).extend(here);
+        }
+        if batch.is_empty() {
+            return Vec::new();
         }
         let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();
         let mut gathering = self.gathering.lock().unwrap_or_else(PoisonError::into_inner);

@@ -3,9 +3,14 @@
 //!
 //! A file starts with a `run` line, then has a `step` line for each step, then `planned`. Up to here
 //! it is written and synced before anything is touched. Then come `folder`, `done` and `failed`
-//! lines as things happen, and `end`. A file without `end` is of a run that was cut off, and
-//! [`crate::recover`] finds out how far it got by looking at both ends of each step.
+//! lines as things happen, and `end`. A folder that must be copied has a `pieces` line before, and a `copied` line
+//! once all of it was compared. A file without `end` is of a run that was cut off, and [`crate::recover`] finds out
+//! how far it got by looking at both ends of each step.
+//!
+//! A run that is open has a mark of its own, a file of its number in the folder `open`, so that it is found however
+//! many came after it.
 
+mod open;
 mod read;
 mod record;
 mod write;
@@ -14,16 +19,20 @@ use std::collections::BTreeMap;
 use std::io::{self, Read, Seek};
 use std::path::{Path, PathBuf};
 
+use nine_core::item::Identity;
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
 
+use crate::transfer::{Names, Piece};
+
+pub use open::open_runs;
 pub use read::read;
 pub use record::Line;
 pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
 
 /// The format that this program writes. A newer one is not read.
-pub const FORMAT: u32 = 2;
+pub const FORMAT: u32 = 3;
 
 /// How a recorded step ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,6 +43,8 @@ pub enum Ended {
         stamp: Option<nine_core::item::Stamp>,
         /// What the trash knows it by.
         kept_as: Option<Vec<u8>>,
+        /// How many things of the original stayed where they were.
+        stayed: usize,
     },
     /// It was not done.
     Failed {
@@ -57,8 +68,15 @@ pub struct Run {
     pub undoes: Option<u64>,
     /// The places it worked in.
     pub places: BTreeMap<String, String>,
+    /// What the names have in them that it makes for a moment; empty before format 3.
+    pub token: String,
+    /// What the folder of each local place was known by.
+    pub roots: BTreeMap<String, Identity>,
     /// What was planned, in the order in which it was carried out.
     pub steps: Vec<Step>,
+    /// Of folders that are copied, by number of their step from 0: what lies in them, and, once that was
+    /// compared, as what the copies are found.
+    pub pieces: BTreeMap<usize, Vec<Piece>>,
     /// Whether all of the plan was written; if not, nothing was done.
     pub planned: bool,
     /// How the steps ended, by number from 0. Those that are missing did not begin, or it is not
@@ -75,6 +93,11 @@ pub struct Run {
 }
 
 impl Run {
+    /// How names begin that it makes for a moment.
+    pub fn names(&self) -> Names<'_> {
+        Names { token: &self.token, run: self.number }
+    }
+
     /// How many steps were done.
     pub fn done(&self) -> usize {
         self.ended_of_items().filter(|ended| matches!(ended, Ended::Done { .. })).count()

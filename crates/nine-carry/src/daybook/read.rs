@@ -5,8 +5,10 @@ use std::io;
 use std::path::Path;
 
 use nine_core::escape::unescape;
+use nine_core::item::Identity;
 use nine_core::place::Spot;
 
+use super::record::PieceLine;
 use super::{Ended, FORMAT, Line, Run, file};
 
 /// Reads a run. A line that cannot be read is passed over and noted.
@@ -21,7 +23,10 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         command: String::new(),
         undoes: None,
         places: BTreeMap::new(),
+        token: String::new(),
+        roots: BTreeMap::new(),
         steps: Vec::new(),
+        pieces: BTreeMap::new(),
         planned: false,
         ended: BTreeMap::new(),
         made: Vec::new(),
@@ -54,8 +59,11 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
 /// Adds a line to a run; `None` if it holds something unreadable.
 fn take(run: &mut Run, line: Line) -> Option<()> {
     match line {
-        Line::Run { at, command, undoes, places, .. } => {
+        Line::Run { at, command, undoes, places, token, roots, .. } => {
             (run.at, run.command, run.undoes, run.places) = (at, command, undoes, places);
+            run.token = token;
+            let root = |(name, text): (String, String)| Some((name, Identity::parse(&text)?));
+            run.roots = roots.into_iter().map(root).collect::<Option<_>>()?;
         }
         Line::Step(line) => {
             let (number, step) = line.read()?;
@@ -71,13 +79,23 @@ fn take(run: &mut Run, line: Line) -> Option<()> {
             let there = Spot::parse(&at).ok()?;
             run.made.retain(|made| *made != there);
         }
-        Line::Done { step, kept_as, stamp } => {
+        Line::Pieces { step, pieces } => {
+            let pieces = pieces.iter().map(PieceLine::read).collect::<Option<_>>()?;
+            run.pieces.insert(step.checked_sub(1)?, pieces);
+        }
+        Line::Copied { step, copies } => {
+            let pieces = run.pieces.get_mut(&step.checked_sub(1)?).filter(|of| of.len() == copies.len())?;
+            for (piece, copy) in pieces.iter_mut().zip(copies) {
+                piece.copy = Some(copy.read()?);
+            }
+        }
+        Line::Done { step, kept_as, stamp, stayed } => {
             let kept_as = kept_as.map(|text| unescape(&text)).transpose().ok()?;
             let stamp = match stamp {
                 Some(line) => Some(line.read()?),
                 None => None,
             };
-            run.ended.insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as });
+            run.ended.insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as, stayed });
         }
         Line::Failed { step, because, stamp } => {
             let stamp = match stamp {

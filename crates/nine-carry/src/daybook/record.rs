@@ -3,11 +3,13 @@
 use std::collections::BTreeMap;
 
 use nine_core::escape::{escape, unescape};
-use nine_core::item::{Identity, Kind, Stamp};
+use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::moment::Moment;
-use nine_core::place::Spot;
+use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step};
 use serde::{Deserialize, Serialize};
+
+use crate::transfer::Piece;
 
 /// One line.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -28,6 +30,12 @@ pub enum Line {
         undoes: Option<u64>,
         /// Where each place is.
         places: BTreeMap<String, String>,
+        /// What the names have in them that the run makes for a moment.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        token: String,
+        /// What the folder of each local place is known by.
+        #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+        roots: BTreeMap<String, String>,
     },
     /// A step that is about to be carried out.
     Step(Box<StepLine>),
@@ -46,6 +54,20 @@ pub enum Line {
         /// Where.
         at: String,
     },
+    /// A folder is about to be copied: all that lies in it, parents first.
+    Pieces {
+        /// The step's number, counted from 1.
+        step: usize,
+        /// What it was when it was looked at.
+        pieces: Vec<PieceLine>,
+    },
+    /// All of these were copied and compared. From here on the copy may be put in place and the original go.
+    Copied {
+        /// The step's number, counted from 1.
+        step: usize,
+        /// As what the copies are found, in the order of the pieces.
+        copies: Vec<StampLine>,
+    },
     /// A step was done.
     Done {
         /// Its number, counted from 1.
@@ -56,6 +78,9 @@ pub enum Line {
         /// The item's new stamp, if it was copied.
         #[serde(skip_serializing_if = "Option::is_none")]
         stamp: Option<StampLine>,
+        /// How many things of the original stayed where they were.
+        #[serde(default, skip_serializing_if = "is_zero")]
+        stayed: usize,
     },
     /// A step was not done.
     Failed {
@@ -90,6 +115,37 @@ pub struct StampLine {
     /// Nanoseconds since 1970.
     modified: i64,
     identity: String,
+}
+
+fn is_zero(number: &usize) -> bool {
+    *number == 0
+}
+
+/// A piece of what is copied, written.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PieceLine {
+    /// Its path below the item.
+    at: String,
+    kind: String,
+    #[serde(flatten)]
+    stamp: StampLine,
+}
+
+impl PieceLine {
+    /// Writes a piece.
+    pub fn write(piece: &Piece) -> Self {
+        let kind = word_of(piece.entry.kind).to_owned();
+        Self { at: piece.below.to_string(), kind, stamp: piece.entry.stamp().into() }
+    }
+
+    /// The piece, if the line is readable.
+    pub fn read(&self) -> Option<Piece> {
+        let bytes = unescape(&self.at).ok()?;
+        let below = if bytes.is_empty() { ItemPath::root() } else { ItemPath::new(&bytes)? };
+        let (kind, Stamp { size, modified, identity }) = (kind_of(&self.kind)?, self.stamp.read()?);
+        let entry = Entry { kind, size, modified, opened: None, born: None, changed: modified, identity };
+        Some(Piece { below, entry, copy: None })
+    }
 }
 
 /// A step, written.
@@ -138,10 +194,17 @@ impl StampLine {
 const KINDS: [(&str, Kind); 4] =
     [("file", Kind::File), ("folder", Kind::Folder), ("link", Kind::Link), ("other", Kind::Other)];
 
+fn word_of(kind: Kind) -> &'static str {
+    KINDS.iter().find(|(_, known)| *known == kind).map_or("other", |(word, _)| word)
+}
+
+fn kind_of(word: &str) -> Option<Kind> {
+    Some(KINDS.iter().find(|(known, _)| *known == word)?.1)
+}
+
 impl StepLine {
     /// Writes a step; `number` is counted from 1.
     pub fn write(number: usize, step: &Step) -> Self {
-        let kind = KINDS.iter().find(|(_, kind)| *kind == step.kind).map_or("other", |(word, _)| word);
         let mut line = Self {
             step: number,
             act: step.act.word().to_owned(),
@@ -150,7 +213,7 @@ impl StepLine {
             had: None,
             tags: None,
             kept_as: None,
-            kind: kind.to_owned(),
+            kind: word_of(step.kind).to_owned(),
             stamp: step.stamp.into(),
             bytes: step.size,
             why: step.why.clone(),
@@ -198,7 +261,7 @@ impl StepLine {
         let step = Step {
             act,
             item: Spot::parse(&self.item).ok()?,
-            kind: KINDS.iter().find(|(word, _)| *word == self.kind)?.1,
+            kind: kind_of(&self.kind)?,
             stamp,
             size: self.bytes,
             modified: stamp.modified,

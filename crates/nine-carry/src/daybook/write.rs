@@ -3,17 +3,22 @@
 use std::collections::BTreeMap;
 use std::fs::{File, OpenOptions};
 use std::io::{self, BufWriter, Seek, Write};
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 
 use nine_core::escape::escape;
-use nine_core::item::Stamp;
+use nine_core::item::{Identity, Stamp};
 use nine_core::place::Spot;
 use nine_core::worklist::Step;
 use nine_stores::fault::{Op, before, point};
+use nine_stores::{Places, random_token};
 
-use super::record::StepLine;
-use super::{FORMAT, Line, file, folder, runs};
+use super::record::{PieceLine, StampLine, StepLine};
+use super::{FORMAT, Line, file, folder, open, runs};
 use crate::Clock;
+use crate::outcome::Trace;
+use crate::private::make_private;
+use crate::transfer::{Names, Piece};
 
 /// After how many steps the record is handed to the system. It is not synced: after a loss of power
 /// recovery finds out what was done by looking at both ends of each step, and waiting for the disk
@@ -29,6 +34,9 @@ pub struct Writer {
     syncs: u64,
     done: usize,
     failed: usize,
+    token: String,
+    /// Said before the first line that follows, where a run is gone on with.
+    recovered: Option<String>,
 }
 
 /// What the first line says of a run.
@@ -40,6 +48,16 @@ pub struct Heading {
     pub undoes: Option<u64>,
     /// Where each place is.
     pub places: BTreeMap<String, String>,
+    /// What the folder of each local place is known by.
+    pub roots: BTreeMap<String, Identity>,
+}
+
+impl Heading {
+    /// Of a command in these places.
+    pub fn new(command: impl Into<String>, undoes: Option<u64>, places: &Places) -> Self {
+        let (addresses, roots) = (places.addresses(), places.roots());
+        Self { command: command.into(), undoes, places: addresses, roots }
+    }
 }
 
 impl Writer {
@@ -53,11 +71,16 @@ impl Writer {
         steps: impl Iterator<Item = &'s Step>,
         clock: Clock,
     ) -> io::Result<Self> {
-        std::fs::create_dir_all(folder(data))?;
+        make_private(data)?;
+        make_private(&folder(data))?;
+        open::close_those_that_are_over(data);
         let run = runs(data)?.last().map_or(1, |last| last + 1);
         point();
-        let new = OpenOptions::new().write(true).create_new(true).open(file(data, run))?;
-        let mut writer = Self { run, out: BufWriter::new(new), since_flush: 0, syncs: 0, done: 0, failed: 0 };
+        open::mark(data, run)?;
+        let new = OpenOptions::new().write(true).create_new(true).mode(0o600).open(file(data, run))?;
+        let out = BufWriter::new(new);
+        let (token, recovered) = (random_token(), None);
+        let mut writer = Self { run, out, since_flush: 0, syncs: 0, done: 0, failed: 0, token, recovered };
         let written = writer.plan(heading, steps, clock).and_then(|()| {
             writer.syncs += 1;
             File::open(folder(data))?.sync_all()
@@ -65,6 +88,7 @@ impl Writer {
         if let Err(error) = written {
             // A plan that could not be written whole was never begun.
             let _ = std::fs::remove_file(file(data, run));
+            open::unmark(data, run);
             return Err(error);
         }
         Ok(writer)
@@ -76,8 +100,10 @@ impl Writer {
         steps: impl Iterator<Item = &'s Step>,
         clock: Clock,
     ) -> io::Result<()> {
-        let Heading { command, undoes, places } = heading.clone();
-        self.line(&Line::Run { format: FORMAT, run: self.run, at: stamp(clock), command, undoes, places })?;
+        let Heading { command, undoes, places, roots } = heading.clone();
+        let (at, token) = (stamp(clock), self.token.clone());
+        let roots = roots.into_iter().map(|(name, root)| (name, root.to_string())).collect();
+        self.line(&Line::Run { format: FORMAT, run: self.run, at, command, undoes, places, token, roots })?;
         let mut count = 0;
         for step in steps {
             count += 1;
@@ -95,12 +121,15 @@ impl Writer {
         let mut out = OpenOptions::new().append(true).open(file(data, run.number))?;
         // The last line may have been cut; a line of its own keeps what follows readable.
         out.seek(io::SeekFrom::End(0))?;
+        let (token, recovered) = (run.token.clone(), Some(stamp(clock)));
+        let (done, failed) = (run.done(), run.failed());
         let out = BufWriter::new(out);
-        let mut writer =
-            Self { run: run.number, out, since_flush: 0, syncs: 0, done: run.done(), failed: run.failed() };
-        writer.out.write_all(b"\n")?;
-        writer.line(&Line::Recovered { at: stamp(clock) })?;
-        Ok(writer)
+        Ok(Self { run: run.number, out, since_flush: 0, syncs: 0, done, failed, token, recovered })
+    }
+
+    /// How the names begin that the run makes for a moment.
+    pub fn names(&self) -> Names<'_> {
+        Names { token: &self.token, run: self.run }
     }
 
     /// The run's number.
@@ -114,6 +143,10 @@ impl Writer {
     }
 
     fn line(&mut self, line: &Line) -> io::Result<()> {
+        if let Some(at) = self.recovered.take() {
+            self.out.write_all(b"\n")?;
+            self.line(&Line::Recovered { at })?;
+        }
         serde_json::to_writer(&mut self.out, line)?;
         self.out.write_all(b"\n")
     }
@@ -124,6 +157,21 @@ impl Writer {
         self.out.flush()?;
         point();
         Ok(())
+    }
+
+    /// Notes what is about to be copied, so that it is known what is ours, should the program be cut off.
+    pub fn pieces(&mut self, step: usize, pieces: &[Piece]) -> io::Result<()> {
+        let pieces = pieces.iter().map(PieceLine::write).collect();
+        self.line(&Line::Pieces { step: step + 1, pieces })?;
+        self.flush()
+    }
+
+    /// Notes as what all these pieces were compared. Their originals may go once this has returned, for which it
+    /// must outlast a loss of power.
+    pub fn copied(&mut self, step: usize, pieces: &[Piece]) -> io::Result<()> {
+        let copies = pieces.iter().filter_map(|piece| piece.copy).map(StampLine::from).collect();
+        self.line(&Line::Copied { step: step + 1, copies })?;
+        self.sync()
     }
 
     fn sync(&mut self) -> io::Result<()> {
@@ -144,12 +192,13 @@ impl Writer {
     }
 
     /// Notes that a step (counted from 0) was done.
-    pub fn done(&mut self, step: usize, stamp: Option<Stamp>, kept_as: Option<&[u8]>) -> io::Result<()> {
+    pub fn done(&mut self, step: usize, trace: &Trace) -> io::Result<()> {
         self.done += 1;
         self.line(&Line::Done {
             step: step + 1,
-            kept_as: kept_as.map(escape),
-            stamp: stamp.map(super::record::StampLine::from),
+            kept_as: trace.kept_as.as_deref().map(escape),
+            stamp: trace.stamp.map(StampLine::from),
+            stayed: trace.stayed.count,
         })?;
         self.since_flush += 1;
         if self.since_flush < STEPS_PER_FLUSH {
@@ -162,14 +211,14 @@ impl Writer {
     /// Notes that the step (counted from 0) is over that brings lists of the archive up to date. It is no item,
     /// and does not count.
     pub fn listed(&mut self, step: usize) -> io::Result<()> {
-        self.line(&Line::Done { step: step + 1, kept_as: None, stamp: None })
+        self.line(&Line::Done { step: step + 1, kept_as: None, stamp: None, stayed: 0 })
     }
 
     /// Notes that a step (counted from 0) was not done; `stamp` is as what its item is found now, if it was
     /// copied back and forth meanwhile.
     pub fn failed(&mut self, step: usize, because: &str, stamp: Option<Stamp>) -> io::Result<()> {
         self.failed += 1;
-        let stamp = stamp.map(super::record::StampLine::from);
+        let stamp = stamp.map(StampLine::from);
         self.line(&Line::Failed { step: step + 1, because: because.to_owned(), stamp })
     }
 

@@ -164,7 +164,7 @@ impl World {
     pub fn carry_steps(&self, steps: &[Step], undoes: Option<u64>, watch: &Watch) -> (u64, Outcome) {
         let _lock = lock(&self.data(), "test").unwrap().unwrap();
         let places = self.places();
-        let heading = Heading { command: "test".into(), undoes, places: places.addresses() };
+        let heading = Heading::new("test", undoes, &places);
         let mut writer = Writer::begin(&self.data(), &heading, steps.iter(), &clock).unwrap();
         let run = writer.run();
         let mut progress = |_| {};

@@ -227,6 +227,21 @@ impl Tree {
         carried
     }
 
+    /// Where only the first word of the place's own identity is another one than `now`, its file system has come
+    /// back under another number: what was on it is on it still.
+    pub fn take_volume_of(&mut self, now: &Tree) {
+        let (Some([was, item]), Some([is, same])) = (self.identity.first(), now.identity.first()) else {
+            return;
+        };
+        let (was, is) = (*was, *is);
+        if was != is && item == same {
+            self.identity
+                .iter_mut()
+                .filter(|identity| identity[0] == was)
+                .for_each(|identity| identity[0] = is);
+        }
+    }
+
     /// Whether an entry is the same as one of an earlier tree in all that a scan tells.
     fn is_same(&self, row: usize, before: &Tree, was: usize) -> bool {
         self.kind[row] == before.kind[was]

@@ -201,6 +201,9 @@ pub struct HistoryArgs {
     /// A run, to see its steps
     #[arg(value_name = "RUN")]
     pub run: Option<u64>,
+    /// Close a run that was cut off and whose place is away for good, with what can be seen of it
+    #[arg(long, requires = "run")]
+    pub give_up: bool,
     /// How many runs to show
     #[arg(long, value_name = "N", default_value_t = 20)]
     pub limit: usize,

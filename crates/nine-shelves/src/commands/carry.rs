@@ -25,7 +25,7 @@ use crate::worklist_file::{load, refused};
 /// As the exit status has it.
 pub fn run(args: &CarryArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_changing(session, &loaded.config)?;
     let shown = escape(args.file.as_os_str().as_encoded_bytes());
     let (rows, kept) = load(session, &args.file)?;
     let understood = edits(&rows, &kept, &loaded.config.facets).map_err(|wrong| refused(&shown, &wrong))?;

@@ -23,8 +23,9 @@ use crate::session::Session;
 /// If the daybook cannot be read, or there is no such run.
 pub fn run(args: &HistoryArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_reading(session, &loaded.config);
     match args.run {
+        Some(number) if args.give_up => recovery::give_up(session, &loaded.config, number),
         Some(number) => one_run(&read_run(session, number)?, args.format, session),
         None => all_runs(args, session),
     }
@@ -43,6 +44,27 @@ pub fn read_run(session: &Session, number: u64) -> Done<Run> {
     })?;
     tell_broken(&run)?;
     Ok(run)
+}
+
+/// The runs of these numbers as far as they can be read; the others are named.
+///
+/// # Errors
+/// If nobody reads the messages any more.
+pub fn readable(session: &Session, numbers: impl Iterator<Item = u64>) -> Done<Vec<Run>> {
+    let mut runs = Vec::new();
+    for number in numbers {
+        match daybook::read(&session.data, number) {
+            Ok(run) => {
+                tell_broken(&run)?;
+                runs.push(run);
+            }
+            Err(error) => {
+                let error = plain(&error.to_string());
+                writeln!(anstream::stderr(), "{DOUBT}run {number}{DOUBT:#} cannot be read: {error}")?;
+            }
+        }
+    }
+    Ok(runs)
 }
 
 /// Names the lines of a run that could not be read.
@@ -107,8 +129,7 @@ fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
 }
 
 fn all_runs(args: &HistoryArgs, session: &Session) -> Done {
-    let numbers = daybook::runs(&session.data)?;
-    let runs = numbers.iter().map(|number| read_run(session, *number)).collect::<Done<Vec<Run>>>()?;
+    let runs = readable(session, daybook::runs(&session.data)?.into_iter())?;
     let taken_back = taken_back(&runs);
     let newest = runs.iter().rev().take(args.limit).map(|run| record(run, &taken_back));
     if args.format != PlainFormat::Table {

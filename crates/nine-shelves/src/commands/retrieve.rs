@@ -36,7 +36,7 @@ use crate::{layout, recovery, whereabouts};
 pub fn run(args: &RetrieveArgs, session: &Session) -> Done {
     let loaded = session.load()?;
     let config = &loaded.config;
-    recovery::recover_last_run(session, config)?;
+    recovery::before_changing(session, config)?;
     let opened = session.open(config);
     let layouts = layout::layouts(config, &opened);
     let on = args.on.as_deref().map(|on| {

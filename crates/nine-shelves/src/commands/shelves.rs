@@ -33,7 +33,7 @@ const LINES: usize = 8;
 pub fn run(args: &ShelvesArgs, session: &Session) -> Done {
     let loaded = session.load()?;
     let config = &loaded.config;
-    recovery::recover_last_run(session, config)?;
+    recovery::before_reading(session, config);
     let opened = session.open(config);
     let chosen = chosen(config, &args.bookcases, session)?;
     let grounds = all_grounds(session, config, &opened).into_iter();

@@ -36,7 +36,7 @@ const TYPES: usize = 6;
 /// As the exit status has it.
 pub fn run(args: &SurveyArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_reading(session, &loaded.config);
     let config = &loaded.config;
     let opened = session.open(config);
     let oddity = args.odd.as_deref().map(oddity).transpose()?;

@@ -22,7 +22,7 @@ use crate::session::Session;
 pub fn run(args: &SweepArgs, session: &Session) -> Done {
     let loaded = session.load()?;
     let config = &loaded.config;
-    recovery::recover_last_run(session, config)?;
+    recovery::before_changing(session, config)?;
     let piles = chosen(config, &args.piles)?;
     if piles.is_empty() {
         return Err(Failure::words("there is no pile to sweep")

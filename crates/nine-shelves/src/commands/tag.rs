@@ -130,7 +130,7 @@ impl Act<'_> {
 
     /// Renames a tag on every item in every place.
     fn everywhere(&self, word: &str, from: &str, to: &str, merges: bool, show: &ShowArgs) -> Done {
-        recovery::recover_last_run(self.session, self.config)?;
+        recovery::before_changing(self.session, self.config)?;
         let (from, to) = (one(from)?, one(to)?);
         let (items, troubles) = self.all_tagged()?;
         let has = |tag: &str| items.iter().any(|item| item.tags.iter().any(|have| answers_to(have, tag)));

@@ -25,7 +25,7 @@ use crate::{ask, recovery};
 /// As the exit status has it.
 pub fn run(args: &TidyArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_changing(session, &loaded.config)?;
     let config = &loaded.config;
     if config.rules.is_empty() {
         let file = session.shown(&session.config_file);

@@ -9,7 +9,7 @@ use nine_core::amount::counted;
 use nine_core::plan::Proposal;
 use nine_stores::Places;
 
-use super::history::{read_run, taken_back};
+use super::history::{read_run, readable, taken_back};
 use crate::cli::UndoArgs;
 use crate::error::{Done, Failure};
 use crate::output::style::REFUSED;
@@ -23,7 +23,7 @@ use crate::session::Session;
 /// As the exit status has it.
 pub fn run(args: &UndoArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_changing(session, &loaded.config)?;
     let opened = session.open(&loaded.config);
     let open = |at: &Path| session.open_store(&loaded.config, at, true);
     let plan_for = |run: Run| -> Done<(Run, Places, UndoPlan)> {
@@ -63,7 +63,7 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
 /// The runs that took back a part of a run.
 fn earlier(session: &Session, run: &Run) -> Done<Vec<Run>> {
     let numbers = daybook::runs(&session.data)?.into_iter().filter(|number| *number > run.number);
-    let later = numbers.map(|number| read_run(session, number)).collect::<Done<Vec<Run>>>()?;
+    let later = readable(session, numbers)?;
     let taken_back = taken_back(&later);
     let counts = |later: &Run| later.undoes == Some(run.number) && !taken_back.contains_key(&later.number);
     Ok(later.into_iter().filter(counts).collect())
@@ -74,8 +74,7 @@ fn last_run(
     session: &Session,
     plan_for: &dyn Fn(Run) -> Done<(Run, Places, UndoPlan)>,
 ) -> Done<(Run, Places, UndoPlan)> {
-    let numbers = daybook::runs(&session.data)?;
-    let runs = numbers.iter().map(|number| read_run(session, *number)).collect::<Done<Vec<Run>>>()?;
+    let runs = readable(session, daybook::runs(&session.data)?.into_iter())?;
     let taken_back = taken_back(&runs);
     let open = |run: &Run| run.done() > 0 && run.undoes.is_none() && !taken_back.contains_key(&run.number);
     for run in runs.into_iter().rev().filter(open) {

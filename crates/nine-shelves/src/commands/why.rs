@@ -34,7 +34,7 @@ use crate::whereabouts::{self, find};
 /// If there is no such item, or as the exit status has it.
 pub fn run(args: &WhyArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_reading(session, &loaded.config);
     let opened = session.open(&loaded.config);
     let found = find(session, &opened, &args.path)?;
     let mut item = item_of(&found, session)?;

@@ -137,11 +137,12 @@ impl Catalogue {
     pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<Carried> {
         let read = self.db.unchecked_transaction()?;
         let rows: Vec<NodeId> = std::iter::once(Tree::ROOT).chain(tree.ids()).collect();
-        let Some(before) = load(&read, address, &CARRIED)? else {
+        let Some(mut before) = load(&read, address, &CARRIED)? else {
             // Nobody knows when what lies here at the first look has arrived.
             carry_from_others(&read, address, tree, rows)?;
             return Ok(Carried::Anew);
         };
+        before.tree.take_volume_of(tree);
         let mut carried = tree.carry_over(rows, &before.tree, before.at);
         let kept_at = before.at;
         drop(before);

@@ -17,7 +17,7 @@ pub use listing::{Carried, Kept};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
-const FORMAT: i64 = 3;
+const FORMAT: i64 = 4;
 
 /// How long a command waits for another that is writing.
 const PATIENCE: Duration = Duration::from_secs(20);

@@ -203,20 +203,12 @@ impl OpenFile for Remote {
 fn fill(from: &mut Download, room: &mut [u8]) -> StoreResult<usize> {
     let mut filled = 0;
     while filled < room.len() {
-        match from.read(&mut room[filled..]).map_err(cause)? {
+        match from.read(&mut room[filled..]).map_err(StoreError::from)? {
             0 => break,
             length => filled += length,
         }
     }
     Ok(filled)
-}
-
-/// What a stream of ours reports inside an error of the system.
-pub(super) fn cause(error: io::Error) -> StoreError {
-    match error.downcast::<StoreError>() {
-        Ok(error) => error,
-        Err(error) => error.into(),
-    }
 }
 
 /// Counts what passes.

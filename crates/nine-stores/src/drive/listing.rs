@@ -273,7 +273,7 @@ impl Drive {
 fn changed(response: &Response, folder_tag: Option<&str>) -> Moment {
     let tags = response.own("tags").map(|own| own.text.as_bytes()).unwrap_or_default();
     let text = [tags, b"\0", folder_tag.unwrap_or_default().as_bytes()].concat();
-    Moment((super::mark(&text) % 1_000_000_000) as i64)
+    Moment((crate::mark(&text) % 1_000_000_000) as i64)
 }
 
 /// An entity tag in its strong form; some servers leave the quotes out.

@@ -22,14 +22,13 @@ use std::ffi::OsString;
 use std::fmt;
 use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
-use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::Duration;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::place::ItemPath;
 
-use crate::{StoreError, StoreResult};
+use crate::{StoreError, StoreResult, mark, random_token};
 
 pub use address::{Address, BadAddress};
 pub use discarded::DISCARDED;
@@ -129,12 +128,6 @@ fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// The first eight bytes of a digest: two texts that differ have the same ones in no world of ours.
-fn mark(text: &[u8]) -> u64 {
-    let digest = blake3::hash(text);
-    u64::from_le_bytes(digest.as_bytes()[..8].try_into().expect("a digest has 32 bytes"))
-}
-
 impl Drive {
     /// The drive on whose server `address` is, in which it may be tried how the drive behaves. Nothing is sent
     /// before it is used.
@@ -214,14 +207,14 @@ pub struct DriveStore {
     address: Address,
     /// Folders at its top that others see, as the drive tells it, once it was asked.
     told_shared: OnceLock<Vec<(ItemPath, String)>>,
-    /// Whether a scan saw what a program left that could not end its work.
-    has_leftovers: AtomicBool,
+    /// What is in all names that are made for a moment.
+    token: Mutex<String>,
 }
 
 impl DriveStore {
     /// A folder on a drive as a place. Nothing is sent before it is used.
     pub fn new(drive: Arc<Drive>, address: Address) -> Self {
-        Self { drive, address, told_shared: OnceLock::new(), has_leftovers: AtomicBool::new(false) }
+        Self { drive, address, told_shared: OnceLock::new(), token: Mutex::new(random_token()) }
     }
 
     /// The drive.

@@ -4,7 +4,6 @@ use std::any::Any;
 use std::io::Read;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::sync::atomic::Ordering;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::place::ItemPath;
@@ -16,13 +15,10 @@ use super::changes::Move;
 use super::content::{Download, Remote};
 use super::properties::{Kept, Patch, tags_of};
 use super::wire::Request;
-use super::{DISCARDED, DriveStore, SCRATCH, expect, multistatus};
+use super::{DISCARDED, DriveStore, SCRATCH, expect, held, multistatus};
 use crate::local::TAGS_ATTRIBUTE;
 use crate::walk::walk;
-use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch};
-
-/// An empty folder has such a name for a moment before it is taken away.
-const EMPTY: &str = ".nine-empty-";
+use crate::{Ground, Meta, OWN, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch, aside};
 
 /// Bytes that a name has at most where nobody says so.
 const LONGEST: usize = 255;
@@ -50,9 +46,7 @@ impl DriveStore {
         let listing = self.drive.list(&self.whole(path))?;
         let starts = |name: &[u8], with: &str| path.is_root() && name.starts_with(with.as_bytes());
         for (name, found) in &listing.items {
-            if starts(name, EMPTY) {
-                self.has_leftovers.store(true, Ordering::Relaxed);
-            } else if !(starts(name, SCRATCH) || path.is_root() && name == DISCARDED.as_bytes()) {
+            if !(starts(name, SCRATCH) || path.is_root() && name == DISCARDED.as_bytes()) {
                 batch.push(name, found.entry.clone());
             }
         }
@@ -113,10 +107,10 @@ impl Store for DriveStore {
 
     fn look_anew(&self) {
         self.drive.look_anew();
-        // Left by a run in whose last moment the drive was gone.
-        if self.has_leftovers.swap(false, Ordering::Relaxed) {
-            let _ = self.clear_leftovers();
-        }
+    }
+
+    fn name_own(&self, token: &str) {
+        token.clone_into(&mut held(&self.token));
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
@@ -133,7 +127,7 @@ impl Store for DriveStore {
                 Some(known) => known.for_each(|(name, entry)| batch.push(name, entry)),
                 None => self.read_folder(path, batch)?,
             }
-            Ok(())
+            Ok(Vec::new())
         };
         let scan = walk(own, at_once, scope, watch, || (), read)?;
         Ok(Scan { moment, ..scan })
@@ -197,13 +191,16 @@ impl Store for DriveStore {
 
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
         let whole = self.whole(path);
-        let aside = format!("{EMPTY}{:016x}", super::mark(whole.as_bytes()));
-        self.drive.remove_empty_folder(&whole, &self.whole(&ItemPath::root().join(aside)))
+        // At the top of the place, where nobody puts anything.
+        let aside = aside(&held(&self.token), path);
+        let aside = ItemPath::root().join(aside.name());
+        self.drive.remove_empty_folder(&whole, &self.whole(&aside))
     }
 
-    fn clear_leftovers(&self) -> StoreResult<()> {
+    fn clear_leftovers(&self, token: &str) -> StoreResult<()> {
         let root = self.drive.list_anew(&self.address.path)?;
-        for name in root.items.keys().filter(|name| name.starts_with(EMPTY.as_bytes())) {
+        let own = format!("{OWN}{token}-");
+        for name in root.items.keys().filter(|name| name.starts_with(own.as_bytes())) {
             let path = self.whole(&ItemPath::root().join(name));
             if self.drive.list_anew(&path)?.items.is_empty() {
                 self.drive.delete(&path, true, None)?;
@@ -238,6 +235,11 @@ impl Store for DriveStore {
 
     fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
         self.find_discarded_item(path, stamp)
+    }
+
+    fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
+        let path = ItemPath::new(kept_as).ok_or(StoreError::NotThere)?;
+        Ok((self.inside(&ItemPath::root())?, path))
     }
 
     fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {

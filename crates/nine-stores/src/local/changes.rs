@@ -1,13 +1,17 @@
 //! Changes that copy nothing: names moved, folders made and taken away.
 
+use std::os::fd::OwnedFd;
+
+use nine_core::escape::escape;
 use nine_core::item::{Kind, Stamp};
+use nine_core::names::numbered;
 use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, Mode, RenameFlags};
 use rustix::io::Errno;
 
 use super::LocalStore;
 use crate::fault::{Op, before, point};
-use crate::{StoreError, StoreResult};
+use crate::{OWN, StoreError, StoreResult, aside, random_token};
 
 /// See [`crate::Store::rename`].
 pub(super) fn rename(
@@ -25,39 +29,54 @@ pub(super) fn rename(
     }
     move_name((&from_folder, from_name), (&to_folder, to_name), entry.kind)?;
     if entry.kind == Kind::Folder {
-        store.forget_folders();
-        to_store.forget_folders();
+        store.forget_below(from);
+        to_store.forget_below(to);
     }
     // Between the look and the move another program may have put something else there.
-    let moved = store.look_in(&to_folder, to_name)?;
-    if moved.is_none_or(|moved| moved.identity != stamp.identity) {
-        move_name((&to_folder, to_name), (&from_folder, from_name), entry.kind)?;
-        return Err(StoreError::Changed);
+    match to_store.look_in(&to_folder, to_name) {
+        Ok(Some(moved)) if moved.identity == entry.identity => Ok(()),
+        Ok(_) => {
+            move_name((&to_folder, to_name), (&from_folder, from_name), entry.kind)?;
+            Err(StoreError::Changed)
+        }
+        Err(error) => Err(StoreError::Unsure(error.to_string())),
     }
-    Ok(())
 }
 
-type At<'a> = (&'a std::os::fd::OwnedFd, &'a [u8]);
+type At<'a> = (&'a OwnedFd, &'a [u8]);
 
 /// Moves a name onto a free one.
 pub(super) fn move_name(from: At<'_>, to: At<'_>, kind: Kind) -> StoreResult<()> {
     before(Op::Rename)?;
     let moved = fs::renameat_with(from.0, from.1, to.0, to.1, RenameFlags::NOREPLACE);
     let moved = match moved {
-        // A file system without the no-replace rename: a second name is refused if it is taken.
-        Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) if kind == Kind::File => {
-            fs::linkat(from.0, from.1, to.0, to.1, AtFlags::empty())
-                .and_then(|()| fs::unlinkat(from.0, from.1, AtFlags::empty()))
-        }
+        Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) if kind == Kind::File => move_by_link(from, to),
         Err(Errno::INVAL) => {
             return Err(StoreError::System(
                 "this file system cannot move it without risking what is there".into(),
             ));
         }
-        other => other,
+        other => other.map_err(StoreError::from),
     };
     point();
-    Ok(moved?)
+    moved
+}
+
+/// The same on a file system without the no-replace rename: a second name is refused if it is taken. The first one
+/// is set aside before it goes, since somebody may have saved another file under it meanwhile.
+fn move_by_link(from: At<'_>, to: At<'_>) -> StoreResult<()> {
+    fs::linkat(from.0, from.1, to.0, to.1, AtFlags::empty())?;
+    // Nobody else has this name, so the plain rename takes no other's place.
+    let aside = format!("{OWN}{}", random_token()).into_bytes();
+    fs::renameat(from.0, from.1, from.0, &*aside)?;
+    let of = |at: At<'_>| fs::statat(at.0, at.1, AtFlags::SYMLINK_NOFOLLOW).map(|found| found.st_ino);
+    if of((from.0, &aside))? != of(to)? {
+        // The file that was saved meanwhile has its name back; what was to be moved is at its new one.
+        let _ = fs::linkat(from.0, &*aside, from.0, from.1, AtFlags::empty())
+            .and_then(|()| fs::unlinkat(from.0, &*aside, AtFlags::empty()));
+        return Ok(());
+    }
+    Ok(fs::unlinkat(from.0, &*aside, AtFlags::empty())?)
 }
 
 /// See [`crate::Store::make_folder`].
@@ -77,7 +96,7 @@ pub(super) fn make_folder(store: &LocalStore, path: &ItemPath) -> StoreResult<bo
     Ok(made)
 }
 
-/// See [`crate::Store::remove_empty_folder`].
+/// See [`crate::Store::remove_empty_folder`]. The kernel takes no folder away that holds anything.
 pub(super) fn remove_empty_folder(store: &LocalStore, path: &ItemPath) -> StoreResult<bool> {
     let (folder, name) = match store.parent(path) {
         Err(StoreError::NotThere) => return Ok(false),
@@ -86,7 +105,7 @@ pub(super) fn remove_empty_folder(store: &LocalStore, path: &ItemPath) -> StoreR
     before(Op::Remove)?;
     match fs::unlinkat(folder, name, AtFlags::REMOVEDIR) {
         Ok(()) => {
-            store.forget_folders();
+            store.forget_below(path);
             point();
             Ok(true)
         }
@@ -102,8 +121,32 @@ pub(super) fn remove_copied(store: &LocalStore, path: &ItemPath, stamp: &Stamp) 
     if matches!(entry.kind, Kind::Folder) {
         return Err(StoreError::NotEmpty);
     }
-    before(Op::Remove)?;
-    fs::unlinkat(folder, name, AtFlags::empty())?;
+    let aside = aside(&store.token(), path);
+    move_name((&folder, name), (&folder, aside.name()), entry.kind)?;
+    let gone = store.expect(&folder, aside.name(), stamp).and_then(|_| {
+        before(Op::Remove)?;
+        Ok(fs::unlinkat(&folder, aside.name(), AtFlags::empty())?)
+    });
+    if let Err(error) = gone {
+        put_back((&folder, aside.name()), (&folder, name), entry.kind)?;
+        return Err(error);
+    }
     point();
     Ok(())
 }
+
+/// Gives what was set aside its name back, or, if that is taken by now, the next free one with a number.
+pub(super) fn put_back(aside: At<'_>, name: At<'_>, kind: Kind) -> StoreResult<()> {
+    let mut free = name.1.to_vec();
+    for number in 2..MOST_NAMES {
+        match move_name(aside, (name.0, &free), kind) {
+            Err(StoreError::Taken) => free = numbered(name.1, number, kind == Kind::Folder),
+            Ok(()) if free != name.1 => return Err(StoreError::SetAside(escape(&free))),
+            done => return done,
+        }
+    }
+    Err(StoreError::SetAside(escape(aside.1)))
+}
+
+/// How many names are tried.
+const MOST_NAMES: usize = 10_000;

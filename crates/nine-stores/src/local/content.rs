@@ -12,6 +12,7 @@ use rustix::fd::AsFd;
 use rustix::fs::{self, Advice, AtFlags, Mode, OFlags, Timespec, Timestamps, XattrFlags};
 use rustix::io::Errno;
 
+use super::volumes::Volumes;
 use super::{Counters, LocalStore, WANTED, entry_of};
 use crate::fault::{Op, before, point};
 use crate::{Meta, OpenFile, StoreError, StoreResult};
@@ -44,6 +45,7 @@ pub(super) struct Opened {
     file: File,
     counters: Arc<Counters>,
     believes_births: bool,
+    volumes: Volumes,
 }
 
 impl Opened {
@@ -56,14 +58,16 @@ impl Opened {
             other => other?,
         };
         let counters = Arc::clone(&store.settings.counters);
-        Ok(Self { file: file.into(), counters, believes_births: store.settings.believes_births })
+        let (believes_births, volumes) = (store.settings.believes_births, store.volumes.clone());
+        Ok(Self { file: file.into(), counters, believes_births, volumes })
     }
 }
 
 impl OpenFile for Opened {
     fn entry(&self) -> StoreResult<Entry> {
         let found = fs::statx(&self.file, "", AtFlags::EMPTY_PATH, WANTED)?;
-        Ok(entry_of(&found, self.believes_births))
+        let volume = self.volumes.of(&found, || self.file.try_clone().ok().map(Into::into));
+        Ok(entry_of(&found, self.believes_births, &volume))
     }
 
     fn read_at(&self, room: &mut [u8], offset: u64) -> StoreResult<usize> {
@@ -116,6 +120,8 @@ fn attributes(item: impl AsFd) -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
         value.truncate(length);
         found.push((name.to_vec(), value));
     }
+    // File systems name them in no order.
+    found.sort();
     Ok(found)
 }
 
@@ -185,6 +191,19 @@ fn times(meta: &Meta) -> Timestamps {
         Timespec { tv_sec: seconds, tv_nsec: nanos.into() }
     };
     Timestamps { last_access: of(meta.opened.unwrap_or(meta.modified)), last_modification: of(meta.modified) }
+}
+
+/// See [`crate::Store::link_again`].
+pub(super) fn link_again(store: &LocalStore, first: &ItemPath, name: &ItemPath) -> StoreResult<bool> {
+    let ((from, old), (to, new)) = (store.parent(first)?, store.parent(name)?);
+    before(Op::Create)?;
+    let linked = match fs::linkat(&from, old, &to, new, AtFlags::empty()) {
+        Ok(()) => true,
+        Err(Errno::PERM | Errno::OPNOTSUPP | Errno::NOSYS | Errno::MLINK) => false,
+        Err(other) => return Err(other.into()),
+    };
+    point();
+    Ok(linked)
 }
 
 /// See [`crate::Store::link_new`].

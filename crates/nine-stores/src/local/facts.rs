@@ -35,7 +35,7 @@ pub(super) fn ground(store: &LocalStore, folder: &ItemPath) -> StoreResult<Groun
         blocked,
         writable,
         rules: rules_of(&system),
-        domain: super::entry_of(&entry, false).identity.0[0],
+        domain: store.entry_of(&entry, || open.try_clone().ok()).identity.0[0],
         free: Some((system.f_bavail as u64).saturating_mul(system.f_bsize as u64)),
     })
 }

@@ -11,6 +11,7 @@ mod scan;
 mod tags;
 mod trash;
 mod trash_sizes;
+mod volumes;
 
 pub use tags::ATTRIBUTE as TAGS_ATTRIBUTE;
 
@@ -27,9 +28,10 @@ use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
 use rustix::io::Errno;
+use volumes::{Volume, Volumes};
 
 use crate::fault::{Op, Reading, before};
-use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch};
+use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch, random_token};
 
 /// How many system calls of the costly kinds were made; the same for all stores that share it.
 #[derive(Debug, Default)]
@@ -62,6 +64,10 @@ pub struct LocalStore {
     path: PathBuf,
     settings: Settings,
     folders: Mutex<HashMap<ItemPath, Arc<OwnedFd>>>,
+    /// The file systems that were met.
+    volumes: Volumes,
+    /// What is in all names that are made for a moment.
+    token: Mutex<String>,
 }
 
 /// How many open folders are kept at hand.
@@ -78,8 +84,22 @@ impl LocalStore {
     pub fn open(path: &Path, settings: Settings) -> StoreResult<Self> {
         let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
         let root = fs::open(path, flags, Mode::empty())?;
-        let path = std::path::absolute(path)?;
-        Ok(Self { root: Arc::new(root), path, settings, folders: Mutex::default() })
+        Ok(Self::of_root(root, std::path::absolute(path)?, settings))
+    }
+
+    fn of_root(root: OwnedFd, path: PathBuf, settings: Settings) -> Self {
+        let token = Mutex::new(random_token());
+        let (folders, volumes) = (Mutex::default(), Volumes::default());
+        Self { root: Arc::new(root), path, settings, folders, volumes, token }
+    }
+
+    /// The facts of an entry, from what the kernel tells; `open` opens it, should its file system be new.
+    fn entry_of(&self, found: &Statx, open: impl FnOnce() -> Option<OwnedFd>) -> Entry {
+        entry_of(found, self.settings.believes_births, &self.volumes.of(found, open))
+    }
+
+    fn token(&self) -> String {
+        held(&self.token).clone()
     }
 
     fn sync(&self, fd: impl AsFd) -> StoreResult<()> {
@@ -93,7 +113,7 @@ impl LocalStore {
         if path.is_root() {
             return Ok(Arc::clone(&self.root));
         }
-        let mut at_hand = self.folders.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut at_hand = held(&self.folders);
         if let Some(folder) = at_hand.get(path) {
             return Ok(Arc::clone(folder));
         }
@@ -113,9 +133,29 @@ impl LocalStore {
         Ok(folder)
     }
 
-    /// Forgets open folders; to be called when a folder was moved or taken away.
+    /// Forgets open folders.
     fn forget_folders(&self) {
-        self.folders.lock().unwrap_or_else(PoisonError::into_inner).clear();
+        held(&self.folders).clear();
+    }
+
+    /// Forgets a folder that was moved or taken away, and all below it.
+    fn forget_below(&self, folder: &ItemPath) {
+        held(&self.folders).retain(|open, _| open != folder && !open.is_inside(folder));
+    }
+
+    /// Whether the path of a folder still leads to the one that is held open for it. Others may have moved that
+    /// elsewhere, and what is done in it happens there.
+    fn still_stands(&self, path: &ItemPath) -> StoreResult<bool> {
+        let Some(at_hand) = held(&self.folders).get(path).cloned() else { return Ok(true) };
+        let there = match self.open_at(path, FOLDER_FLAGS) {
+            Ok(there) => there,
+            Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
+                return Ok(false);
+            }
+            Err(other) => return Err(other),
+        };
+        let (there, at_hand) = (fs::fstat(&there)?, fs::fstat(&*at_hand)?);
+        Ok((there.st_dev, there.st_ino) == (at_hand.st_dev, at_hand.st_ino))
     }
 
     /// The folder that holds an item, open, and the item's name in it.
@@ -162,8 +202,8 @@ impl LocalStore {
 
     fn look_in(&self, folder: impl AsFd, name: &[u8]) -> StoreResult<Option<Entry>> {
         let flags = AtFlags::SYMLINK_NOFOLLOW;
-        match fs::statx(folder, name, flags, WANTED) {
-            Ok(found) => Ok(Some(entry_of(&found, self.settings.believes_births))),
+        match fs::statx(&folder, name, flags, WANTED) {
+            Ok(found) => Ok(Some(self.entry_of(&found, || open_to_look(&folder, name)))),
             Err(Errno::NOENT) => Ok(None),
             Err(other) => Err(other.into()),
         }
@@ -172,7 +212,7 @@ impl LocalStore {
     /// Makes sure that an item is still what was planned.
     fn expect(&self, folder: impl AsFd, name: &[u8], stamp: &Stamp) -> StoreResult<Entry> {
         let entry = self.look_in(folder, name)?.ok_or(StoreError::NotThere)?;
-        if entry.stamp() != *stamp {
+        if !volumes::is_as_recorded(&entry, stamp) {
             return Err(StoreError::Changed);
         }
         Ok(entry)
@@ -190,7 +230,7 @@ fn within() -> ResolveFlags {
 const WANTED: StatxFlags = StatxFlags::BASIC_STATS.union(StatxFlags::BTIME);
 
 /// The facts of an entry, from what the kernel tells.
-fn entry_of(found: &Statx, believes_births: bool) -> Entry {
+fn entry_of(found: &Statx, believes_births: bool, volume: &Volume) -> Entry {
     let moment = |at: rustix::fs::StatxTimestamp| Moment::from_unix(at.tv_sec, at.tv_nsec);
     let born = believes_births && found.stx_mask & StatxFlags::BTIME.bits() != 0;
     Entry {
@@ -205,11 +245,25 @@ fn entry_of(found: &Statx, believes_births: bool) -> Entry {
         opened: Some(moment(found.stx_atime)),
         born: born.then(|| moment(found.stx_btime)),
         changed: moment(found.stx_ctime),
-        identity: Identity([
-            u64::from(found.stx_dev_major) << 32 | u64::from(found.stx_dev_minor),
-            found.stx_ino,
-        ]),
+        identity: volume.identity(found),
     }
+}
+
+/// Opens something only to be asked on which file system it lies.
+fn open_to_look(folder: impl AsFd, name: &[u8]) -> Option<OwnedFd> {
+    let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    fs::openat(folder, name, flags, Mode::empty()).ok()
+}
+
+fn held<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// What something that is open is known by, on whatever file system it lies.
+pub(crate) fn identity_of_open(path: &Path) -> Option<Identity> {
+    let open = fs::open(path, OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).ok()?;
+    let found = fs::statx(&open, "", AtFlags::EMPTY_PATH, WANTED).ok()?;
+    Some(Volume::of(&open, &found).identity(&found))
 }
 
 impl Store for LocalStore {
@@ -223,12 +277,24 @@ impl Store for LocalStore {
 
     fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
         let root = self.open_at(folder, FOLDER_FLAGS)?;
-        let (path, settings) = (self.absolute(folder), self.settings.clone());
-        Ok(Arc::new(Self { root: Arc::new(root), path, settings, folders: Mutex::default() }))
+        Ok(Arc::new(Self::of_root(root, self.absolute(folder), self.settings.clone())))
+    }
+
+    fn same_identity(&self, now: &Identity, recorded: &Identity) -> bool {
+        volumes::is_same(now, recorded)
     }
 
     fn look_anew(&self) {
         self.forget_folders();
+        self.volumes.forget();
+    }
+
+    fn name_own(&self, token: &str) {
+        token.clone_into(&mut held(&self.token));
+    }
+
+    fn stands(&self, folder: &ItemPath) -> StoreResult<bool> {
+        self.still_stands(folder)
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
@@ -239,7 +305,7 @@ impl Store for LocalStore {
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {
         if path.is_root() {
             let found = fs::statx(&self.root, "", AtFlags::EMPTY_PATH, WANTED)?;
-            return Ok(Some(entry_of(&found, self.settings.believes_births)));
+            return Ok(Some(self.entry_of(&found, || self.root.try_clone().ok())));
         }
         match self.parent(path) {
             Ok((folder, name)) => self.look_in(folder, name),
@@ -312,6 +378,11 @@ impl Store for LocalStore {
         trash::find(self, path, stamp)
     }
 
+    fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
+        let (store, path) = trash::discarded(self, kept_as)?;
+        Ok((Arc::new(store), path))
+    }
+
     fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
         let folder = self.open_at(folder, flags)?;
@@ -353,6 +424,10 @@ impl Store for LocalStore {
         content: &[u8],
     ) -> StoreResult<()> {
         lists::update(self, path, old, temporary, content)
+    }
+
+    fn link_again(&self, first: &ItemPath, name: &ItemPath) -> StoreResult<bool> {
+        content::link_again(self, first, name)
     }
 
     fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()> {

@@ -2,12 +2,14 @@
 
 use std::mem::MaybeUninit;
 
-use nine_core::item::Entry;
+use nine_core::item::{Entry, Identity, Kind};
+use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, OFlags, RawDir};
 use rustix::io::Errno;
 
-use super::{LocalStore, WANTED, entry_of};
+use super::volumes::Volume;
+use super::{LocalStore, WANTED, entry_of, open_to_look};
 use crate::walk::walk;
 use crate::{Scan, Scope, Store, StoreError, StoreResult, Watch};
 
@@ -20,23 +22,33 @@ const BLOCK: usize = 64 * 1024;
 const READ_FLAGS: OFlags =
     OFlags::RDONLY.union(OFlags::DIRECTORY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
 
+/// What stands for something of which only the name is known: nothing that is ever moved.
+fn not_seen() -> Entry {
+    let (modified, identity) = (Moment(0), Identity([0, 0]));
+    Entry { kind: Kind::Other, size: 0, modified, opened: None, born: None, changed: modified, identity }
+}
+
 /// What a folder holds, in no order.
 pub(super) fn list(store: &LocalStore, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
     let mut found = Vec::new();
     let mut block = Vec::with_capacity(BLOCK);
-    read_folder(store, folder, block.spare_capacity_mut(), |name, entry| found.push((name.to_vec(), entry)))?;
+    let add = |name: &[u8], entry| found.push((name.to_vec(), entry));
+    let troubles = read_folder(store, folder, block.spare_capacity_mut(), add)?;
+    found.extend(troubles.into_iter().map(|(name, _)| (name, not_seen())));
     Ok(found)
 }
 
-/// Hands each entry of a folder to `found`.
+/// Hands each entry of a folder to `found`. Returns the names that could not be looked at, and why.
 fn read_folder(
     store: &LocalStore,
     path: &ItemPath,
     block: &mut [MaybeUninit<u8>],
     mut found: impl FnMut(&[u8], Entry),
-) -> StoreResult<()> {
+) -> StoreResult<Vec<(Vec<u8>, StoreError)>> {
     let folder = store.open_at(path, READ_FLAGS)?;
     let mut names = RawDir::new(&folder, block);
+    let mut last: Option<Volume> = None;
+    let mut troubles = Vec::new();
     while let Some(name) = names.next() {
         let name = name?;
         let bytes = name.file_name().to_bytes();
@@ -44,12 +56,19 @@ fn read_folder(
             continue;
         }
         match fs::statx(&folder, name.file_name(), AtFlags::SYMLINK_NOFOLLOW, WANTED) {
-            Ok(facts) => found(bytes, entry_of(&facts, store.settings.believes_births)),
+            Ok(facts) => {
+                let volume = last
+                    .filter(|volume| volume.holds(&facts))
+                    .unwrap_or_else(|| store.volumes.of(&facts, || open_to_look(&folder, bytes)));
+                last = Some(volume);
+                found(bytes, entry_of(&facts, store.settings.believes_births, &volume));
+            }
             Err(Errno::NOENT) => {} // gone since it was listed
-            Err(other) => return Err(other.into()),
+            // One name that cannot be looked at hides no other.
+            Err(other) => troubles.push((bytes.to_vec(), other.into())),
         }
     }
-    Ok(())
+    Ok(troubles)
 }
 
 /// Reads everything below the place, with as many threads as there are processors.

@@ -42,8 +42,8 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
     if entry.kind == Kind::Other {
         return Err(StoreError::Special);
     }
-    let trash = Trash::for_item(store, path, entry.identity.0[0])?;
-    let content = trash.info_text(&store.absolute(path), day);
+    let trash = Trash::for_item(store, path)?;
+    let content = trash.info_text(&real(store, path), day);
     for number in 1..MOST_NAMES {
         let kept = kept_name(name, number, entry.kind == Kind::Folder);
         let Some(info) = trash.reserve(&kept)? else {
@@ -58,8 +58,14 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
         });
         match put {
             Ok(()) => {
-                store.forget_folders();
+                // Between the look and the move somebody may have saved it, or put something else there.
+                if let Err(error) = store.expect(&trash.files, &kept, stamp) {
+                    changes::put_back((&trash.files, &kept), (&folder, name), entry.kind)?;
+                    let _ = fs::unlinkat(&trash.info, info_name(&kept), AtFlags::empty());
+                    return Err(error);
+                }
                 if entry.kind == Kind::Folder {
+                    store.forget_below(path);
                     sizes::add(&trash.path, &kept, &percent_encode(&kept));
                 }
                 return Ok(trash.kept_as(&kept));
@@ -91,16 +97,17 @@ fn info_name(kept: &[u8]) -> Vec<u8> {
 impl Trash {
     /// The trash for an item of this file system: the home trash on its own, otherwise one at the
     /// top of the item's.
-    fn for_item(store: &LocalStore, path: &ItemPath, domain: u64) -> StoreResult<Self> {
+    fn for_item(store: &LocalStore, path: &ItemPath) -> StoreResult<Self> {
         let home = &store.settings.home_trash;
         std::fs::create_dir_all(home.parent().unwrap_or(home)).map_err(|e| trash_error(home, &e.into()))?;
-        let home_domain = device_of(home.parent().unwrap_or(home));
-        if store.settings.one_trash || home_domain == Some(domain) {
+        let folder = nearest_folder(store, path)?;
+        let device = device_of(&folder);
+        if store.settings.one_trash || device == device_of(home.parent().unwrap_or(home)) {
             return Self::open(home.clone(), None);
         }
         // Another file system may be mounted anywhere between the place and the item.
-        let mut top = store.absolute(&path.parent().unwrap_or_default());
-        while let Some(above) = top.parent().filter(|above| device_of(above) == Some(domain)) {
+        let mut top = folder;
+        while let Some(above) = top.parent().filter(|above| device_of(above) == device) {
             top = above.to_owned();
         }
         let user = rustix::process::getuid().as_raw();
@@ -165,8 +172,20 @@ fn trash_error(path: &Path, error: &StoreError) -> StoreError {
 }
 
 fn device_of(path: &Path) -> Option<u64> {
-    let found = fs::statx(fs::CWD, path, AtFlags::empty(), super::WANTED).ok()?;
-    Some(super::entry_of(&found, false).identity.0[0])
+    Some(fs::stat(path).ok()?.st_dev)
+}
+
+/// Where an item is, with the links resolved by which its place may be reached: a desktop sees a trash only at the
+/// top of the file system itself.
+fn real(store: &LocalStore, path: &ItemPath) -> PathBuf {
+    let root = std::fs::canonicalize(&store.path).unwrap_or_else(|_| store.path.clone());
+    if path.is_root() { root } else { root.join(std::ffi::OsStr::from_bytes(path.as_bytes())) }
+}
+
+/// The nearest folder above an item that is there.
+fn nearest_folder(store: &LocalStore, path: &ItemPath) -> StoreResult<PathBuf> {
+    let above = path.parent().unwrap_or_default();
+    Ok(real(store, &super::facts::ground(store, &above)?.existing))
 }
 
 /// RFC 2396 escapes, `/` left as it is.
@@ -210,10 +229,18 @@ pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &It
     Ok(())
 }
 
+/// See [`crate::Store::discarded`].
+pub(super) fn discarded(store: &LocalStore, kept_as: &[u8]) -> StoreResult<(LocalStore, ItemPath)> {
+    let (trash, name) = opened(kept_as)?;
+    Ok((LocalStore::open(&trash.path.join("files"), store.settings.clone())?, ItemPath::root().join(name)))
+}
+
 /// See [`crate::Store::find_discarded`]. A note whose item never came is taken away.
 pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
-    let trash = Trash::for_item(store, path, stamp.identity.0[0])?;
-    let wanted = format!("\nPath={}\n", trash.written(&store.absolute(path)));
+    let trash = Trash::for_item(store, path)?;
+    // As it is written now, and as it was before links were resolved.
+    let wanted = [real(store, path), store.absolute(path)];
+    let wanted = wanted.map(|path| format!("\nPath={}\n", trash.written(&path)));
     for number in 1..FIRST_LOOKED_AT {
         // A folder's number stands at its end, a file's before its extension.
         for is_folder in [false, true] {
@@ -223,7 +250,7 @@ pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreR
             }
         }
     }
-    if store.entry(path)?.is_some_and(|entry| entry.stamp() == *stamp) {
+    if store.entry(path)?.is_some_and(|entry| store.is_same(&entry, stamp)) {
         return Ok(None);
     }
     // Very many items of one name.
@@ -257,7 +284,13 @@ impl Trash {
     }
 
     /// Whether the trash keeps an item of this stamp and path under this name.
-    fn keeps(&self, store: &LocalStore, kept: &[u8], wanted: &str, stamp: &Stamp) -> StoreResult<bool> {
+    fn keeps(
+        &self,
+        store: &LocalStore,
+        kept: &[u8],
+        wanted: &[String; 2],
+        stamp: &Stamp,
+    ) -> StoreResult<bool> {
         let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
         let Ok(note) = fs::openat(&self.info, info_name(kept), flags, Mode::empty()) else {
             return Ok(false);
@@ -265,9 +298,10 @@ impl Trash {
         let mut text = String::new();
         let _ = File::from(note).take(64 * 1024).read_to_string(&mut text);
         let found = store.look_in(&self.files, kept)?;
-        if found.is_none() && (text.is_empty() || text.contains(wanted)) {
+        let is_its = wanted.iter().any(|wanted| text.contains(wanted));
+        if found.is_none() && (text.is_empty() || is_its) {
             let _ = fs::unlinkat(&self.info, info_name(kept), AtFlags::empty());
         }
-        Ok(found.is_some_and(|entry| entry.stamp() == *stamp) && text.contains(wanted))
+        Ok(found.is_some_and(|entry| store.is_same(&entry, stamp)) && is_its)
     }
 }

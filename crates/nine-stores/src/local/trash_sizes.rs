@@ -9,6 +9,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 
 use crate::fault::point;
+use crate::random_token;
 
 const NAME: &str = "directorysizes";
 
@@ -44,9 +45,9 @@ fn rewrite(trash: &Path, written: &str, line: &str) -> io::Result<()> {
     let is_other = |old: &&str| old.split(' ').next_back() != Some(written);
     let mut text: String = old.lines().filter(is_other).map(|old| format!("{old}\n")).collect();
     text.push_str(line);
-    let beside = trash.join(format!("{NAME}.nine-{}", std::process::id()));
+    let beside = trash.join(format!("{NAME}.nine-{}", random_token()));
     point();
-    let written = std::fs::File::create(&beside).and_then(|mut file| file.write_all(text.as_bytes()));
+    let written = std::fs::File::create_new(&beside).and_then(|mut file| file.write_all(text.as_bytes()));
     point();
     let moved = written.and_then(|()| std::fs::rename(&beside, &list));
     point();

@@ -39,7 +39,7 @@ pub fn run(args: &ArchiveArgs, session: &Session) -> Done {
         Some(ArchiveCommand::List { format }) => list::run(*format, session, &opened),
         Some(ArchiveCommand::Verify { dates, format }) => verify::run(dates, *format, session, &opened),
         Some(ArchiveCommand::Pack { date, form, show }) => {
-            recovery::recover_last_run(session, &loaded.config)?;
+            recovery::before_changing(session, &loaded.config)?;
             pack::run(date, (*form).into(), show, session, &opened)
         }
         None => file(args, session, &loaded.config, &opened),
@@ -51,7 +51,7 @@ fn file(args: &ArchiveArgs, session: &Session, config: &Config, opened: &Opened)
     let layouts = layout::layouts(config, opened);
     let target = target(config, &layouts, session)?;
     let (found, places, troubles) = if args.selection.is_empty() {
-        recovery::recover_last_run(session, config)?;
+        recovery::before_changing(session, config)?;
         let piles: Vec<_> = config.piles.iter().collect();
         let closed = tell_closed(session, opened, &piles)?;
         let mut at_work = AtWork::look(session, config, opened, &piles)?;

@@ -45,7 +45,7 @@ struct PlaceRecord {
 /// As the exit status has it.
 pub fn run(args: &CheckArgs, session: &Session) -> Done {
     let loaded = session.load()?;
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_reading(session, &loaded.config);
     let config = &loaded.config;
     let opened = session.open(config);
     let piles = config.piles.iter().map(|pile| (&pile.name, "pile", &pile.at));

@@ -30,7 +30,7 @@ pub fn run(args: &CompareArgs, session: &Session) -> Done {
     args.show.expect_action(acts, "--discard-found or --put-missing")?;
     let loaded = session.load()?;
     let config = &loaded.config;
-    recovery::recover_last_run(session, config)?;
+    recovery::before_reading(session, config);
     let condition = conditions::read(config, &args.condition, &[])?;
     let opened = session.open(config);
     if let Some(file) = &args.listing {

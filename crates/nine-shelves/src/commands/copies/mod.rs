@@ -27,7 +27,7 @@ pub fn run(args: &CopiesArgs, session: &Session) -> Done {
     args.show.expect_action(args.flag || args.discard, "--flag or --discard")?;
     let loaded = session.load()?;
     let config = &loaded.config;
-    recovery::recover_last_run(session, config)?;
+    recovery::before_changing(session, config)?;
     let keep = preferences(args, config)?;
     let condition = conditions::read(config, &args.condition, &[])?;
     let opened = session.open(config);

@@ -33,7 +33,7 @@ pub fn run(args: &SearchArgs, session: &Session) -> Done {
     if let Some(name) = &args.drop {
         return saved::forget(session, &loaded, name);
     }
-    recovery::recover_last_run(session, &loaded.config)?;
+    recovery::before_reading(session, &loaded.config);
     let condition = conditions::read(&loaded.config, &args.condition, &args.saved)?;
     let loaded = match (&args.save, &condition) {
         (Some(name), Some(condition)) => saved::save(args, session, loaded, name, condition)?,
