@@ -26,7 +26,7 @@ pub use daybook::open_runs;
 pub use facts::{facts, standing};
 pub use lock::{AtWork, Lock, lock};
 pub use outcome::{Failed, Outcome, Trace};
-pub use private::{close_to_others, make_private};
+pub use private::{close_to_others, make_private, new_private, write_private};
 pub use recovery::{Patience, Recovered, recover};
 pub use removal::Stayed;
 pub use transfer::{Names, Piece, same_bytes};

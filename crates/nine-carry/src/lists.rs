@@ -31,6 +31,8 @@ pub(crate) struct Lists<'a> {
 struct Read {
     contents: Contents,
     sums: Sums,
+    /// The rights of others to what is listed anew.
+    open_to: u32,
     old: [Option<Stamp>; 2],
 }
 
@@ -45,6 +47,9 @@ impl Lists<'_> {
         // Left by an earlier try of the same run.
         for left in temporaries.iter().filter(|_| !self.names.token.is_empty()) {
             removal::remove_own_file(store, left)?;
+        }
+        for list in [CONTENTS, SUMS] {
+            removal::settle_aside(store, self.names.token, &self.dated.path.join(list))?;
         }
         let mut lists = self.read(store)?;
         let before = (lists.contents.clone(), lists.sums.clone());
@@ -94,7 +99,7 @@ impl Lists<'_> {
             None => Contents::default(),
         };
         let sums = sums.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
-        Ok(Read { contents, sums, old: [first, second] })
+        Ok(Read { contents, sums, open_to: ALL, old: [first, second] })
     }
 
     /// Lists an item and all that lies in it. `known` is what was listed of it before, by path below it.
@@ -136,6 +141,7 @@ impl Lists<'_> {
                 };
                 lists.sums.of.insert(listed.clone(), sum);
             }
+            lists.open_to &= store.open_to(&at).unwrap_or(0);
             lists.contents.0.insert(listed, line);
         }
         Ok(())
@@ -161,12 +167,15 @@ impl Lists<'_> {
             match old {
                 Some(old) if is_empty => store.remove_copied(&path, old)?,
                 None if is_empty => {}
-                old => store.update_list(&path, old.as_ref(), temporary, text)?,
+                old => store.update_list(&path, old.as_ref(), temporary, text, lists.open_to)?,
             }
         }
         store.sync_folder(&self.dated.path)
     }
 }
+
+/// All rights of others to read; see [`Store::open_to`].
+pub(crate) const ALL: u32 = 0o044;
 
 /// A list's bytes and as what it was read; neither if there is none.
 fn read_list(store: &dyn Store, path: &ItemPath) -> StoreResult<(Option<Vec<u8>>, Option<Stamp>)> {

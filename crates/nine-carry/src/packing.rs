@@ -1,7 +1,7 @@
 //! A dated folder written into a pack, and items taken out of one: each is read back and compared before it
 //! counts.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{BufReader, BufWriter, Read, Write};
 
 use nine_core::archive::{CONTENTS, Contents, Form, SUMS, Sum, Sums};
@@ -13,10 +13,11 @@ use nine_stores::local::TAGS_ATTRIBUTE;
 use nine_stores::packs::{self, Member, Pack};
 use nine_stores::{Meta, Store, StoreError, StoreResult, Summing, Watch};
 
+use crate::lists::ALL;
 use crate::transfer::{Piece, pieces, same_content};
 
-/// The mode of a pack: read by all, as other files are.
-const MODE: u32 = 0o644;
+/// The rights that the owner has to a pack.
+const OWN_RIGHTS: u32 = 0o600;
 
 /// Bytes that pass from the packer to the file at once.
 const BLOCK: usize = 1 << 18;
@@ -35,7 +36,13 @@ pub(crate) fn pack(
     watch: &Watch,
 ) -> StoreResult<(Stamp, Vec<Piece>)> {
     let pieces = inside(source, folder)?;
-    let meta = Meta { modified: now, mode: Some(MODE), ..Meta::default() };
+    if pieces.len() > packs::LONGEST_LIST {
+        return Err(StoreError::TooMany(packs::LONGEST_LIST));
+    }
+    // As closed as the most closed thing in it, and as its folder.
+    let paths = pieces.iter().map(|(below, _)| folder.join_path(below)).chain([folder.clone()]);
+    let open_to = paths.fold(ALL, |open, path| open & source.open_to(&path).unwrap_or(0));
+    let meta = Meta { modified: now, mode: Some(OWN_RIGHTS | open_to), ..Meta::default() };
     let (reader, writer) = std::io::pipe()?;
     let packed = std::thread::scope(|scope| {
         let packer = scope.spawn(|| {
@@ -147,7 +154,7 @@ pub(crate) fn unpack(
     temporary: &ItemPath,
     watch: &Watch,
 ) -> StoreResult<Stamp> {
-    let list = |name: &str| match packs::read_member(&side.pack, &ItemPath::root().join(name)) {
+    let list = |name: &str| match packs::read_list(&side.pack, name) {
         Ok(bytes) => Ok(Some(bytes)),
         Err(StoreError::NotThere) => Ok(None),
         Err(other) => Err(other),
@@ -156,7 +163,11 @@ pub(crate) fn unpack(
     let contents = list(CONTENTS)?.and_then(|bytes| Contents::parse(&bytes).ok()).unwrap_or_default();
     let sums = list(SUMS)?.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
     let mut folders: Vec<(ItemPath, Meta)> = Vec::new();
+    // What the lists name must be met.
+    let is_within = |path: &&ItemPath| *path == side.at || path.is_inside(side.at);
+    let mut listed: BTreeSet<&ItemPath> = contents.0.keys().chain(sums.of.keys()).filter(is_within).collect();
     packs::visit(&side.pack, side.at, &mut |member, content| {
+        listed.remove(&member.path);
         let below = ItemPath::of_names(member.path.parts().skip(side.at.depth()));
         let to = temporary.join_path(&below);
         let meta = meta(member, &contents);
@@ -176,6 +187,9 @@ pub(crate) fn unpack(
         watch.read(member.size);
         Ok(true)
     })?;
+    if let Some(first) = listed.first() {
+        return Err(StoreError::Lacks(first.to_string(), listed.len()));
+    }
     for (folder, meta) in folders.iter().rev() {
         target.set_folder_meta(folder, meta)?;
     }

@@ -1,9 +1,9 @@
-//! Folders that are the person's alone.
+//! Folders and files that are the person's alone.
 
-use std::fs::{DirBuilder, Permissions};
-use std::io;
-use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
-use std::path::Path;
+use std::fs::{DirBuilder, File, OpenOptions, Permissions};
+use std::io::{self, Write};
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
+use std::path::{Path, PathBuf};
 
 /// Makes a folder, and those above it that are missing, that nobody else may enter.
 ///
@@ -13,29 +13,68 @@ pub fn make_private(folder: &Path) -> io::Result<()> {
     DirBuilder::new().recursive(true).mode(0o700).create(folder)
 }
 
-/// Closes a folder and what is in it to others, where an earlier version left it open. Returns how many things were
-/// open to them.
+/// Makes a new file that nobody else may read.
 ///
 /// # Errors
-/// If one of them cannot be closed.
-pub fn close_to_others(folder: &Path) -> io::Result<usize> {
+/// If it is there already, or cannot be made.
+pub fn new_private(file: &Path) -> io::Result<File> {
+    OpenOptions::new().write(true).create_new(true).mode(0o600).open(file)
+}
+
+/// Writes a file that nobody else may read, in the place of an older one.
+///
+/// # Errors
+/// If it cannot be written.
+pub fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
+    let mut open = OpenOptions::new();
+    open.write(true).create(true).truncate(true).mode(0o600).open(file)?.write_all(bytes)
+}
+
+/// What is kept in a data folder. Other things may lie in it where the person chose it.
+const OURS: [&str; 6] = ["catalogue.sqlite", "daybook", "displays.json", "drives", "lock", "worklists"];
+
+/// Closes the data folder and what is in it to others, where an earlier version left it open. Returns how many things
+/// were open to them.
+///
+/// # Errors
+/// If one of them cannot be looked at or closed.
+pub fn close_to_others(data: &Path) -> io::Result<usize> {
+    let names = match std::fs::read_dir(data) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(0),
+        names => names?.map(|entry| Ok(entry?.file_name())).collect::<io::Result<Vec<_>>>()?,
+    };
+    let is_ours = |name: &&std::ffi::OsString| {
+        let name = name.to_string_lossy();
+        OURS.iter().any(|own| *name == **own || name.starts_with("catalogue.sqlite"))
+    };
+    let mut left: Vec<PathBuf> = names.iter().filter(is_ours).map(|name| data.join(name)).collect();
+    // A folder with other things in it is the person's to open.
+    if left.len() == names.iter().filter(|name| *name != "shelves.toml").count() {
+        close(data)?;
+    }
     let mut closed = 0;
-    let mut left = vec![folder.to_owned()];
     while let Some(path) = left.pop() {
-        let found = match std::fs::symlink_metadata(&path) {
+        let (is_folder, was_open) = match close(&path) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
             found => found?,
         };
-        let mode = found.permissions().mode();
-        if !found.is_symlink() && mode & 0o077 != 0 {
-            std::fs::set_permissions(&path, Permissions::from_mode(mode & 0o7700))?;
-            closed += 1;
-        }
-        if found.is_dir() {
+        closed += usize::from(was_open);
+        if is_folder {
             for entry in std::fs::read_dir(&path)? {
                 left.push(entry?.path());
             }
         }
     }
     Ok(closed)
+}
+
+/// Closes one thing; says whether it is a folder, and whether it was open.
+fn close(path: &Path) -> io::Result<(bool, bool)> {
+    let found = std::fs::symlink_metadata(path)?;
+    let mode = found.permissions().mode();
+    let is_open = !found.is_symlink() && mode & 0o077 != 0;
+    if is_open {
+        std::fs::set_permissions(path, Permissions::from_mode(mode & 0o7700))?;
+    }
+    Ok((found.is_dir(), is_open))
 }

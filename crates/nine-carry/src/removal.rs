@@ -221,7 +221,12 @@ fn same_attributes(
     (b, bt): (&dyn Store, &ItemPath),
     tags: Option<(&[String], &[String])>,
 ) -> StoreResult<bool> {
-    let (left, right) = (a.meta(at)?.attributes, b.meta(bt)?.attributes);
+    // Those of the system are kept where the target has them.
+    let own = |store: &dyn Store, path: &ItemPath| -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
+        let all = store.meta(path)?.attributes.into_iter();
+        Ok(all.filter(|(name, _)| name.starts_with(b"user.")).collect())
+    };
+    let (left, right) = (own(a, at)?, own(b, bt)?);
     if left == right {
         return Ok(true);
     }

@@ -243,7 +243,10 @@ impl Route<'_> {
     /// `target` goes again, and nothing has happened.
     pub(crate) fn remove_original(&self, copying: &Copying, target: &ItemPath) -> StoreResult<Stayed> {
         let mut stayed = Stayed::default();
-        let copies = removal::Copies::look(self.target, target, &copying.pieces)?;
+        let copies = removal::Copies::look(self.target, target, &copying.pieces).map_err(|error| {
+            // What is in place and cannot be looked at now is looked at by the next command.
+            if self.retract(copying, target) { error } else { StoreError::Unsure(error.to_string()) }
+        })?;
         if !copies.has(&ItemPath::root()) {
             return Err(StoreError::CopyDiffers);
         }

@@ -67,7 +67,7 @@ fn display(
 ) -> io::Result<()> {
     let targets = targets(looking, search).map_err(|_| io::Error::other("it cannot be asked now"))?;
     if targets.len() > MOST {
-        let mut err = anstream::stderr().lock();
+        let mut err = crate::output::err();
         writeln!(
             err,
             "{DOUBT}`{}`{DOUBT:#} finds {} items; only the first {} are displayed",
@@ -124,7 +124,7 @@ fn folder(session: &Session, config: &Config, name: &str) -> PathBuf {
 
 fn warn(session: &Session, config: &Config, name: &str, error: &io::Error) {
     let shown = session.shown(&folder(session, config, name));
-    let _ = writeln!(anstream::stderr().lock(), "{DOUBT}{shown}{DOUBT:#} is not up to date: {error}");
+    let _ = writeln!(crate::output::err(), "{DOUBT}{shown}{DOUBT:#} is not up to date: {error}");
 }
 
 /// Which links were made for each search; names and targets escaped, since they may be any bytes.

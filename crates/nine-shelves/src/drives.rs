@@ -166,7 +166,7 @@ fn file_of(session: &Session, address: &str, what: &str) -> PathBuf {
 fn keep(file: &Path, what: &impl Serialize) {
     let Ok(text) = serde_json::to_vec_pretty(what) else { return };
     let folder = file.parent().unwrap_or(file);
-    let written = std::fs::create_dir_all(folder).and_then(|()| std::fs::write(file, text));
+    let written = nine_carry::make_private(folder).and_then(|()| nine_carry::write_private(file, &text));
     if let Err(error) = written {
         tracing::info!(%error, "what is known of the drive is not kept");
     }

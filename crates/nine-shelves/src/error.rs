@@ -53,7 +53,7 @@ impl Failure {
 
     /// Tells it on standard error and gives the exit status.
     pub fn report(&self) -> ExitCode {
-        let mut out = anstream::stderr().lock();
+        let mut out = crate::output::err();
         let error = crate::output::style::REFUSED;
         if !self.message.is_empty() {
             let _ = writeln!(out, "{error}nine:{error:#} {}", self.message);

@@ -9,12 +9,14 @@ mod config_file;
 mod copy_steps;
 mod demo;
 mod displays;
+mod doubts;
 mod drives;
 mod error;
 mod layout;
 mod location;
 mod looking;
 mod output;
+mod paste;
 mod pipeline;
 mod progress;
 mod reader;
@@ -26,6 +28,7 @@ mod sides;
 mod whereabouts;
 mod worklist_file;
 
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Parser;
@@ -33,8 +36,22 @@ use clap::Parser;
 use crate::cli::{Cli, Command};
 use crate::session::Session;
 
+/// Tells what is wrong with the words that were typed, or prints the help that was asked for.
+fn refuse_words(error: &clap::Error) -> ! {
+    let text = error.render().to_string();
+    let is_plain = text.lines().all(|line| nine_core::escape::plain(line) == line);
+    if is_plain {
+        error.exit();
+    }
+    // What was typed is data, like any name.
+    for line in text.lines() {
+        let _ = writeln!(output::err(), "{}", nine_core::escape::plain(line));
+    }
+    std::process::exit(error.exit_code());
+}
+
 fn main() -> ExitCode {
-    let cli = Cli::parse();
+    let cli = Cli::try_parse().unwrap_or_else(|error| refuse_words(&error));
     if matches!(cli.command, Command::InsideReader) {
         // It knows nothing of the person, and so needs no session.
         return reader::serve::serve().map_or_else(|failure| failure.report(), |()| ExitCode::SUCCESS);
@@ -43,6 +60,7 @@ fn main() -> ExitCode {
         Ok(session) => session,
         Err(failure) => return failure.report(),
     };
+    session.close_data();
     let done = commands::run(cli.command, &session);
     // A test asks for call after call to be refused until there is none any more.
     if nine_stores::fault::still_refuses() {

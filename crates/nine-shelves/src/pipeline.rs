@@ -21,7 +21,7 @@ use crate::output::{self};
 use crate::progress;
 use crate::recovery::who;
 use crate::session::{Opened, Session};
-use crate::{archive, ask, displays, location, sides, worklist_file};
+use crate::{archive, ask, displays, doubts, location, sides, worklist_file};
 
 /// What a planner hands over.
 pub struct Planned<'a> {
@@ -84,28 +84,9 @@ pub fn draw_up(places: &Places, proposals: &mut [Proposal]) -> Drawn {
     if sides::compare(places, proposals, &settled.clashes) {
         settled = settle(proposals, &known);
     }
-    doubt_sight(places, &mut settled.worklist.steps);
+    doubts::add(places, &mut settled.worklist.steps);
     let checked = check(&settled.worklist, &facts(places, &settled.worklist, known));
     Drawn { settled, checked }
-}
-
-/// Puts a doubt to each step into or out of a folder that others see.
-fn doubt_sight(places: &Places, steps: &mut [Step]) {
-    let seen = |spot: &Spot| {
-        let (folder, who) = places.of(spot).ok()?.seen_by(&spot.path)?;
-        Some((Spot::new(spot.place.clone(), folder).to_string(), who))
-    };
-    for step in steps {
-        let there = step.target().map(|to| seen(&to.folder()));
-        let gone = matches!(step.act, Act::Discard { .. });
-        if there.is_none() && !gone {
-            continue;
-        }
-        let (from, to) = (seen(&step.item).filter(|_| step.vacates()), there.flatten());
-        if from.as_ref().map(|(_, who)| who) != to.as_ref().map(|(_, who)| who) {
-            step.doubts.push(Doubt::Sight { gains: to, loses: from });
-        }
-    }
 }
 
 /// Shows a worklist, asks once, carries it out and tells what came of it; or writes it to a file, where
@@ -132,6 +113,50 @@ pub fn show_ask_carry(
     if asks && sides::ask(session, &mut planned.proposals, &drawn.settled.clashes)? {
         drawn = draw_up(planned.places, &mut planned.proposals);
     }
+    let steps = drawn.steps();
+    // Whether the preview can be printed decides nothing about what was agreed to beforehand.
+    match preview(session, opened, &planned, &drawn, args, epilogue) {
+        Err(_) if args.yes => {}
+        printed => printed?,
+    }
+    let troubles = planned.troubles + drawn.checked.refused.len();
+    if steps.is_empty() {
+        return outcome_status(troubles, None);
+    }
+    if !args.yes {
+        if !asks {
+            writeln!(output::err(), "Nothing has been changed. Add --yes to carry this out.")?;
+            return outcome_status(troubles, None);
+        }
+        ask::agree(&format!("Carry out {}?", counted(steps.len() as u64, "step", "steps")))?;
+    }
+    // The lists of the archive follow from the steps; nobody need agree to them.
+    let steps = archive::with_lists(opened, &planned, steps);
+    let (run, outcome) = carry(session, &planned, &steps)?;
+    let told = match args.format {
+        Format::Table => tell(run, &outcome, &steps, output::out()),
+        // Standard output belongs to the records.
+        _ => tell(run, &outcome, &steps, output::err()),
+    };
+    if told.is_err() {
+        tell(run, &outcome, &steps, output::err())?;
+    }
+    displays::refresh_all(session);
+    outcome_status(troubles, Some(&outcome))
+}
+
+/// Prints what would be done.
+fn preview(
+    session: &Session,
+    opened: &Opened,
+    planned: &Planned,
+    drawn: &Drawn,
+    args: &ShowArgs,
+    epilogue: impl FnOnce(&Drawn, &mut dyn Write) -> std::io::Result<()>,
+) -> Done {
+    if args.format != Format::Table {
+        return print_records(session, planned, drawn, args.format, &|spot| absolute(opened, spot));
+    }
     let shown = Shown {
         worklist: &drawn.settled.worklist,
         checked: &drawn.checked,
@@ -140,36 +165,13 @@ pub fn show_ask_carry(
         all: args.all || !session.look.terminal,
         name_places: planned.name_places,
     };
-    let steps = drawn.steps();
-    if args.format == Format::Table {
-        let mut out = output::out();
-        shown.print(&mut out)?;
-        epilogue(&drawn, &mut out)?;
-        if !steps.is_empty() || !drawn.checked.refused.is_empty() {
-            writeln!(out, "{STRONG}{}{STRONG:#}", shown.summary())?;
-        }
-        out.flush()?;
-    } else {
-        print_records(session, &planned, &drawn, args.format, &|spot| absolute(opened, spot))?;
+    let mut out = output::out();
+    shown.print(&mut out)?;
+    epilogue(drawn, &mut out)?;
+    if !drawn.checked.order.is_empty() || !drawn.checked.refused.is_empty() {
+        writeln!(out, "{STRONG}{}{STRONG:#}", shown.summary())?;
     }
-    let troubles = planned.troubles + drawn.checked.refused.len();
-    if steps.is_empty() {
-        return outcome_status(troubles, None);
-    }
-    if !args.yes {
-        if !asks {
-            let mut err = anstream::stderr().lock();
-            writeln!(err, "Nothing has been changed. Add --yes to carry this out.")?;
-            return outcome_status(troubles, None);
-        }
-        ask::agree(&format!("Carry out {}?", counted(steps.len() as u64, "step", "steps")))?;
-    }
-    // The lists of the archive follow from the steps; nobody need agree to them.
-    let steps = archive::with_lists(opened, &planned, steps);
-    let (run, outcome) = carry(session, &planned, &steps)?;
-    tell(run, &outcome, &steps, args.format)?;
-    displays::refresh_all(session);
-    outcome_status(troubles, Some(&outcome))
+    Ok(out.flush()?)
 }
 
 /// Takes out what a person should look at first; it stays in the list with its doubts.
@@ -276,12 +278,7 @@ fn carry(session: &Session, planned: &Planned, steps: &[Step]) -> Done<(u64, Out
 }
 
 /// Tells what came of a run: counts, and each step that could not be done.
-fn tell(run: u64, outcome: &Outcome, steps: &[Step], format: Format) -> Done {
-    let mut out: Box<dyn Write> = match format {
-        Format::Table => Box::new(output::out()),
-        // Standard output belongs to the records.
-        _ => Box::new(anstream::stderr().lock()),
-    };
+fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) -> Done {
     writeln!(out)?;
     for Failed { step, because } in outcome.failed.iter().chain(&outcome.stayed) {
         writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;

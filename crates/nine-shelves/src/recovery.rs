@@ -25,7 +25,7 @@ pub fn before_reading(session: &Session, config: &Config) {
     if let Err(failure) = recover_all(session, config, Patience::Waits) {
         let doubt = crate::output::style::DOUBT;
         let _ = writeln!(
-            anstream::stderr(),
+            crate::output::err(),
             "{doubt}A run was cut off{doubt:#} and cannot be looked after now: {failure}\n"
         );
     }
@@ -75,7 +75,7 @@ pub fn who(command: &str) -> String {
 }
 
 fn tell(recovered: &Recovered) -> Done {
-    let mut out = anstream::stderr().lock();
+    let mut out = crate::output::err();
     let doubt = crate::output::style::DOUBT;
     let steps = |n: usize| counted(n as u64, "step", "steps");
     let Recovered { run, command, done, finished, taken_back, not_begun, lost_sight, stayed, waits_for } =

@@ -1,9 +1,11 @@
 //! What a command starts from: the environment, read once, and the configuration.
 
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, OnceLock};
+use std::time::Duration;
 
 use directories::{BaseDirs, UserDirs};
 use jiff::tz::TimeZone;
@@ -102,6 +104,26 @@ impl Session {
             user_home: dirs.home_dir().to_owned(),
             desktop_trash: dirs.data_dir().join("Trash"),
         })
+    }
+
+    /// Closes the data folder to others, where an earlier version left it open, and says so.
+    pub fn close_data(&self) {
+        let is_open =
+            std::fs::metadata(&self.data).is_ok_and(|found| found.permissions().mode() & 0o077 != 0);
+        if !is_open {
+            return;
+        }
+        match nine_carry::close_to_others(&self.data) {
+            Ok(0) => {}
+            Ok(_) => {
+                let shown = self.shown(&self.data);
+                let _ = writeln!(
+                    crate::output::err(),
+                    "Others on this machine could read what nine keeps in {shown}; now you alone can."
+                );
+            }
+            Err(error) => tracing::info!(%error, "the data folder is not closed to others"),
+        }
     }
 
     /// Reads the configuration, or makes up the usual one where there is none.
@@ -340,11 +362,23 @@ fn set_log(verbose: u8) {
 fn listen_for_interruption(watch: Arc<Watch>) {
     // Another handler can only be there in a test that embeds this; then nothing is lost.
     let _ = ctrlc::set_handler(move || {
-        if !CARRYING.load(Ordering::SeqCst) {
+        // Who asks twice does not want to wait; what is half-done is found by the next command.
+        if !CARRYING.load(Ordering::SeqCst) || watch.is_stopped() {
             std::process::exit(130);
         }
         watch.stop();
+        std::thread::spawn(end_before_long);
     });
+}
+
+/// Ends the program if the step in hand does not: it waits for a disk, or for a drive that does not answer.
+fn end_before_long() {
+    std::thread::sleep(Duration::from_millis(900));
+    if CARRYING.load(Ordering::SeqCst) {
+        let words = "Stopped in the middle of a step; the next command finds out how far it got.";
+        let _ = writeln!(crate::output::err(), "{words}");
+        std::process::exit(130);
+    }
 }
 
 /// Lets a test choose the moment at which the program is killed. Debug builds only.

@@ -62,7 +62,7 @@ pub fn ask(session: &Session, proposals: &mut [Proposal], clashes: &[ClashFound]
             changed |= decide(proposal, clash, wanted);
             continue;
         }
-        let mut out = anstream::stderr().lock();
+        let mut out = crate::output::err();
         let side = |size, at| format!("{}, {}", readable(size), session.now.minute(at));
         writeln!(
             out,

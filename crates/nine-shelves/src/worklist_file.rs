@@ -10,6 +10,7 @@ use nine_core::escape::escape;
 use nine_core::worklist::table::{Kept, Row, Wrong, lines, read, to_csv, to_json};
 
 use crate::error::{Done, Failure, Kind};
+use crate::paste;
 use crate::pipeline::{Drawn, Planned};
 use crate::session::Session;
 
@@ -45,7 +46,7 @@ pub fn write(session: &Session, planned: Planned, drawn: &Drawn, file: &Path) ->
         proposals,
     };
     keep(session, &kept)?;
-    let new = fs::OpenOptions::new().write(true).create_new(true).open(file);
+    let new = nine_carry::new_private(file);
     let written = new.and_then(|mut new| {
         let done = new.write_all(&text).and_then(|()| new.sync_all());
         // Half a table must not be taken for a whole one. It is ours: it was made just now.
@@ -56,13 +57,13 @@ pub fn write(session: &Session, planned: Planned, drawn: &Drawn, file: &Path) ->
             .hint("give another name, so that nothing is overwritten"),
         _ => Failure::system(format!("{shown} cannot be written: {error}")),
     })?;
-    let mut err = anstream::stderr().lock();
+    let mut err = crate::output::err();
     writeln!(
         err,
         "{} written to {shown}, {doubts} in doubt. Nothing has been changed.",
         counted(steps, "line", "lines")
     )?;
-    writeln!(err, "Look through it, then: nine carry {shown}")?;
+    writeln!(err, "Look through it, then: nine carry {}", paste::path_or_escaped(file))?;
     match planned.troubles {
         0 => Ok(()),
         _ => Err(Failure::new(Kind::Partly, "")),
@@ -91,12 +92,12 @@ fn keep(session: &Session, kept: &Kept) -> Done {
         ))
         .hint("make room or give another folder with --home")
     };
-    fs::create_dir_all(folder(session)).map_err(unwritable)?;
+    nine_carry::make_private(&folder(session)).map_err(unwritable)?;
     let before = remembered(session);
     let mut number = before.last().map_or(1, |(last, _)| last + 1);
     loop {
         let path = folder(session).join(format!("{number}.json"));
-        match fs::OpenOptions::new().write(true).create_new(true).open(&path) {
+        match nine_carry::new_private(&path) {
             Ok(mut file) => {
                 // Straight into the file: the list may be long.
                 let mut out = std::io::BufWriter::new(&mut file);

@@ -71,6 +71,12 @@ pub enum StoreError {
     /// A file is not what its checksum says.
     #[error("{0} does not match its checksum")]
     BadSum(String),
+    /// A pack lacks what its lists name: the first, and how many there are.
+    #[error("the pack lacks {0}, which its lists name ({1} in all are missing); nothing was taken out of it")]
+    Lacks(String, usize),
+    /// A folder holds more than a pack may.
+    #[error("it holds more than {0} things, too many for one pack")]
+    TooMany(usize),
     /// A list of the archive cannot be understood.
     #[error("{0} cannot be brought up to date: {1}")]
     List(String, String),

@@ -174,6 +174,10 @@ pub struct Meta {
     pub opened: Option<Moment>,
     /// Permission bits, where there are any.
     pub mode: Option<u32>,
+    /// User and group, where there are any.
+    pub owner: Option<(u32, u32)>,
+    /// Whether it takes less room than its size says: blocks of zeros need not be kept.
+    pub is_sparse: bool,
     /// Extended attributes, the tags among them.
     pub attributes: Vec<(Vec<u8>, Vec<u8>)>,
 }
@@ -244,6 +248,15 @@ pub trait Store: Send + Sync + fmt::Debug {
     /// The folder that others see in which something lies, and who these are.
     fn seen_by(&self, _: &ItemPath) -> Option<(ItemPath, String)> {
         None
+    }
+    /// The rights that group and others have to read an item, as bits of `0o044`; of a folder also where they may
+    /// only enter it. All of them where there are none.
+    fn open_to(&self, _: &ItemPath) -> StoreResult<u32> {
+        Ok(0o044)
+    }
+    /// What of an item, and of all in it, is not kept in a folder of another store, in words.
+    fn loses(&self, _path: &ItemPath, _target: &dyn Store, _folder: &ItemPath) -> StoreResult<Vec<String>> {
+        Ok(Vec::new())
     }
     /// The checksum (SHA-256) of a file as the store tells it without its being read, if it does.
     fn told_sum(&self, _: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
@@ -334,12 +347,14 @@ pub trait Store: Send + Sync + fmt::Debug {
     /// Puts a list of the archive in the place of an older one, or where there is none: it is written
     /// under `temporary` first, and at each moment the whole old or the whole new list has the name. The one
     /// thing that is ever replaced, since the new list is made from the old one. `old` is as what that was read.
+    /// `open_to` are the rights of others that it may have at most; see [`Store::open_to`].
     fn update_list(
         &self,
         path: &ItemPath,
         old: Option<&Stamp>,
         temporary: &ItemPath,
         content: &[u8],
+        open_to: u32,
     ) -> StoreResult<()>;
     /// Makes another name (a hard link) of a file that was just written; says whether the store has such names.
     fn link_again(&self, _first: &ItemPath, _name: &ItemPath) -> StoreResult<bool> {

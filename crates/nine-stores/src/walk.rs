@@ -108,14 +108,15 @@ impl<R> Walk<'_, R> {
         let read = (self.read)(room, &task.path, batch);
         let batch = batch.take_sorted();
         self.watch.saw(batch.len() as u64);
-        let here = match read {
+        let is_read = read.is_ok();
+        let here: Vec<(ItemPath, StoreError)> = match read {
             Ok(not_seen) => not_seen.into_iter().map(|(name, why)| (task.path.join(name), why)).collect(),
             Err(error) => vec![(task.path.clone(), error)],
         };
         if !here.is_empty() {
             self.troubles.lock().unwrap_or_else(PoisonError::into_inner).extend(here);
         }
-        if batch.is_empty() {
+        if !is_read && batch.is_empty() {
             return Vec::new();
         }
         let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();

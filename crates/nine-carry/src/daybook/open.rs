@@ -6,7 +6,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 use super::{file, folder, is_over, runs};
-use crate::private::make_private;
+use crate::private::{make_private, new_private};
 
 fn marks(data: &Path) -> PathBuf {
     folder(data).join("open")
@@ -33,7 +33,7 @@ fn mark_old_ones(data: &Path) -> io::Result<()> {
     let beside = folder(data).join(format!("open-{}", nine_stores::random_token()));
     make_private(&beside)?;
     for run in open {
-        File::create(beside.join(format!("{run:06}")))?;
+        new_private(&beside.join(format!("{run:06}")))?;
     }
     match fs::rename(&beside, marks(data)) {
         Err(_) if marks(data).is_dir() => fs::remove_dir_all(&beside),

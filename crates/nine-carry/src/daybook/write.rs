@@ -3,7 +3,6 @@
 use std::collections::BTreeMap;
 use std::fs::{File, OpenOptions};
 use std::io::{self, BufWriter, Seek, Write};
-use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 
 use nine_core::escape::escape;
@@ -17,7 +16,7 @@ use super::record::{PieceLine, StampLine, StepLine};
 use super::{FORMAT, Line, file, folder, open, runs};
 use crate::Clock;
 use crate::outcome::Trace;
-use crate::private::make_private;
+use crate::private::{make_private, new_private};
 use crate::transfer::{Names, Piece};
 
 /// After how many steps the record is handed to the system. It is not synced: after a loss of power
@@ -77,7 +76,7 @@ impl Writer {
         let run = runs(data)?.last().map_or(1, |last| last + 1);
         point();
         open::mark(data, run)?;
-        let new = OpenOptions::new().write(true).create_new(true).mode(0o600).open(file(data, run))?;
+        let new = new_private(&file(data, run))?;
         let out = BufWriter::new(new);
         let (token, recovered) = (random_token(), None);
         let mut writer = Self { run, out, since_flush: 0, syncs: 0, done: 0, failed: 0, token, recovered };

@@ -17,6 +17,7 @@ mod vocabulary;
 
 pub use eval::{Explanation, Failure};
 pub use parse::{Resolve, parse, parse_with};
+pub use print::in_condition;
 pub use typed::from_typed;
 pub use vocabulary::is_subject;
 

@@ -116,6 +116,11 @@ fn listed(values: &[String], keywords: &[&str]) -> String {
     words.join(",")
 }
 
+/// A value as it stands in a condition, whatever it is.
+pub fn in_condition(text: &str) -> String {
+    value(text, &["known", "unknown", "any", "none"])
+}
+
 /// A value, in quotes if it would not be read back without them.
 pub(super) fn value(text: &str, keywords: &[&str]) -> String {
     let special = |c: char| c.is_whitespace() || matches!(c, ',' | '(' | ')');

@@ -62,6 +62,15 @@ pub enum Doubt {
         /// The folder that it leaves, and who will not see it any more.
         loses: Option<(String, String)>,
     },
+    /// It leaves a folder that only its owner may enter, for one that others on this machine may.
+    Opens {
+        /// The folder that it leaves, written.
+        from: String,
+        /// The folder that it comes into, written.
+        to: String,
+    },
+    /// What of it is not kept where it goes, in words.
+    Loses(Vec<String>),
     /// Two folders carry the number of the shelf.
     ShelfTwice {
         /// The shelf's number.
@@ -160,6 +169,10 @@ impl Doubt {
                 });
                 gains.into_iter().chain(loses).collect::<Vec<_>>().join("; ")
             }
+            Doubt::Opens { from, to } => {
+                format!("only you may enter {from}; others on this machine may look into {to}")
+            }
+            Doubt::Loses(what) => what.join("; "),
             Doubt::ShelfTwice { number, folders } => {
                 let names: Vec<String> = folders.iter().map(|f| format!("`{f}`")).collect();
                 format!("several folders have the number {number}: {}; rename all but one", names.join(", "))

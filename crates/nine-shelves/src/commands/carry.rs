@@ -29,7 +29,7 @@ pub fn run(args: &CarryArgs, session: &Session) -> Done {
     let shown = escape(args.file.as_os_str().as_encoded_bytes());
     let (rows, kept) = load(session, &args.file)?;
     let understood = edits(&rows, &kept, &loaded.config.facets).map_err(|wrong| refused(&shown, &wrong))?;
-    let mut err = anstream::stderr().lock();
+    let mut err = crate::output::err();
     for column in &understood.unread {
         writeln!(err, "The column `{}` is not read.", escape(column.as_bytes()))?;
     }
@@ -50,7 +50,7 @@ pub fn run(args: &CarryArgs, session: &Session) -> Done {
     }
     // In a table it stands where the person is asked; standard output belongs to the records else.
     if args.show.format != Format::Table || args.show.worklist.is_some() {
-        told.print(&mut anstream::stderr().lock(), session)?;
+        told.print(&mut crate::output::err(), session)?;
     }
     let planned = Planned {
         undoes: kept.undoes,
@@ -198,10 +198,13 @@ fn changed_since(places: &Places, proposal: &Proposal) -> Option<String> {
         Some((pack, _)) if proposal.unpacks => pack,
         _ => proposal.item.clone(),
     };
-    let entry = places.of(&at).and_then(|store| store.entry(&at.path));
-    match entry {
-        Ok(Some(entry)) if entry.stamp() == proposal.stamp => {}
-        Ok(Some(_)) => return Some("it has been changed since the worklist was written".into()),
+    let is_same = places.of(&at).and_then(|store| {
+        let entry = store.entry(&at.path)?;
+        Ok(entry.map(|entry| store.is_same(&entry, &proposal.stamp)))
+    });
+    match is_same {
+        Ok(Some(true)) => {}
+        Ok(Some(false)) => return Some("it has been changed since the worklist was written".into()),
         Ok(None) => return Some("it is not there any more".into()),
         Err(error) => return Some(error.to_string()),
     }

@@ -60,7 +60,7 @@ pub fn readable(session: &Session, numbers: impl Iterator<Item = u64>) -> Done<V
             }
             Err(error) => {
                 let error = plain(&error.to_string());
-                writeln!(anstream::stderr(), "{DOUBT}run {number}{DOUBT:#} cannot be read: {error}")?;
+                writeln!(output::err(), "{DOUBT}run {number}{DOUBT:#} cannot be read: {error}")?;
             }
         }
     }
@@ -70,7 +70,7 @@ pub fn readable(session: &Session, numbers: impl Iterator<Item = u64>) -> Done<V
 /// Names the lines of a run that could not be read.
 fn tell_broken(run: &Run) -> Done {
     if !run.broken.is_empty() {
-        let mut err = anstream::stderr().lock();
+        let mut err = output::err();
         let lines: Vec<String> = run.broken.iter().map(usize::to_string).collect();
         let (line, was) = if lines.len() == 1 { ("line", "was") } else { ("lines", "were") };
         writeln!(

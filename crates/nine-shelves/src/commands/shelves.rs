@@ -3,6 +3,7 @@
 use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
+use nine_core::condition::in_condition;
 use nine_core::config::{Bookcase, Config};
 use nine_core::diagnostic::{any_of, nearest};
 use nine_core::escape::{escape, plain};
@@ -21,7 +22,7 @@ use crate::looking::{How, Looking, all_grounds, nowhere};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::{self, records};
 use crate::session::{Opened, Session};
-use crate::{layout, recovery};
+use crate::{layout, paste, recovery};
 
 /// How many lines of a kind are shown where not all are asked for.
 const LINES: usize = 8;
@@ -236,9 +237,9 @@ impl<'a> Standing<'a> {
 
     /// The command that mends it.
     fn mend(&self, tangle: &Tangle, many: bool) -> String {
-        let spot = |path: &ItemPath| quoted(&self.spot(path).to_string());
+        let spot = |path: &ItemPath| paste::word(&self.spot(path).to_string());
         let on_disk = |path: &ItemPath| {
-            quoted(&escape(location::written(&self.store.absolute(path)).as_encoded_bytes()))
+            paste::path_or_escaped(std::path::Path::new(&location::written(&self.store.absolute(path))))
         };
         let on = |path: &ItemPath, below: &str| self.on(path, below, many);
         let at = &tangle.at;
@@ -246,7 +247,7 @@ impl<'a> Standing<'a> {
             (Wrong::Missing, _) if self.store.is_remote() => {
                 format!("nine put PATH --on {}", on(at, "").unwrap_or_else(|| "SHELF".to_owned()))
             }
-            (Wrong::Missing, _) => format!("mkdir {}", on_disk(at)),
+            (Wrong::Missing, _) => format!("mkdir -- {}", on_disk(at)),
             (Wrong::Twice | Wrong::CaseOnly | Wrong::SameName, Some(other)) => {
                 match (on(other, ""), on(at, "")) {
                     (Some(on), _) if self.is_told(other) => {
@@ -258,21 +259,20 @@ impl<'a> Standing<'a> {
                     _ => format!("nine compare {} {}", on_disk(at), on_disk(other)),
                 }
             }
-            (_, Some(other)) if self.store.is_remote() => {
-                format!("rename it on the drive to {}", quoted(&escape(other.name())))
-            }
-            (_, Some(other)) => format!("mv -n {} {}", on_disk(at), on_disk(other)),
-            (Wrong::Mixed, None) => match on(at, &format!("/{UNSORTED}")) {
-                Some(on) => format!("nine put --where 'file and folder is \"{at}\"' --on {on}"),
-                None => format!("nine search --in {}", on_disk(at)),
-            },
-            (Wrong::Full, None) => {
-                let before = format!("folder is \"{at}\" and modified before {}", self.year);
-                match on(at, &format!("/Before {}", self.year)) {
-                    Some(on) => format!("nine put --where '{before}' --on {on}"),
-                    None => format!("nine search --in {} --by age --totals", on_disk(at)),
+            (_, Some(other)) => self.rename(at, other),
+            (Wrong::Mixed, None) => match (on(at, &format!("/{UNSORTED}")), folder_is(at)) {
+                (Some(on), Some(folder)) => {
+                    format!("nine put --where {} --on {on}", paste::word(&format!("file and {folder}")))
                 }
-            }
+                _ => format!("nine search --in {}", on_disk(at)),
+            },
+            (Wrong::Full, None) => match (on(at, &format!("/Before {}", self.year)), folder_is(at)) {
+                (Some(on), Some(folder)) => {
+                    let before = format!("{folder} and modified before {}", self.year);
+                    format!("nine put --where {} --on {on}", paste::word(&before))
+                }
+                _ => format!("nine search --in {} --by age --totals", on_disk(at)),
+            },
             (Wrong::Deep, None) => {
                 let shelf = ItemPath::of_names(at.parts().take(1));
                 match on(&shelf, "") {
@@ -281,6 +281,16 @@ impl<'a> Standing<'a> {
                 }
             }
             (_, None) => format!("nine discard {}", spot(at)),
+        }
+    }
+
+    fn rename(&self, at: &ItemPath, other: &ItemPath) -> String {
+        let name = escape(other.name());
+        let ends = [at, other].map(|path| paste::path(&self.store.absolute(path)));
+        match ends {
+            _ if self.store.is_remote() => format!("rename it on the drive to {}", paste::word(&name)),
+            [Some(from), Some(to)] => format!("mv -n -- {from} {to}"),
+            _ => format!("rename it to {}", paste::word(&name)),
         }
     }
 
@@ -300,12 +310,12 @@ impl<'a> Standing<'a> {
             on.push_str(&escape(part));
         }
         on.push_str(below);
-        Some(quoted(&on))
+        Some(paste::word(&on))
     }
 }
 
-/// A word as a shell takes it.
-fn quoted(word: &str) -> String {
-    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '/' | '.' | '_' | '-' | '~' | ',');
-    if word.chars().all(is_plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', r"'\''")) }
+/// The test of what lies in a folder; `None` if its name cannot be shown as it is.
+fn folder_is(folder: &ItemPath) -> Option<String> {
+    let name = std::str::from_utf8(folder.as_bytes()).ok()?;
+    (plain(name) == name).then(|| format!("folder is {}", in_condition(name)))
 }

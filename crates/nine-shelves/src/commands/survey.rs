@@ -21,8 +21,8 @@ use crate::output::items::{ALL, Hit, Listing, USUAL, print_csv, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Cell, Column, Table, cell, styled};
 use crate::output::{self, bars, records};
-use crate::recovery;
 use crate::session::{Opened, Session};
+use crate::{paste, recovery};
 
 /// How many of the largest files are named.
 const LARGEST: usize = 10;
@@ -368,13 +368,7 @@ fn band<'n>(parts: impl Iterator<Item = (&'n str, Part)>) -> Value {
 
 /// The command that shows what is odd, in the places that were looked at.
 fn command(oddity: Oddity, piles: &[PathBuf]) -> String {
-    let quoted = |pile: &PathBuf| format!(" {}", plain(&quoted(&pile.to_string_lossy())));
+    let quoted = |pile: &PathBuf| format!(" {}", paste::path_or_escaped(pile));
     let piles: String = piles.iter().map(quoted).collect();
     format!("nine survey{piles} --odd {}", oddity.word())
-}
-
-/// A word as a shell reads it.
-fn quoted(word: &str) -> String {
-    let plain = |c: char| c.is_alphanumeric() || matches!(c, '/' | '.' | '-' | '_' | '~');
-    if word.chars().all(plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', "'\\''")) }
 }

@@ -24,9 +24,9 @@ use crate::output::style::{DOUBT, FAINT};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, bars, records, tags};
 use crate::pipeline::{Planned, show_ask_carry};
-use crate::recovery;
 use crate::selection::tagged;
 use crate::session::{Opened, Session};
+use crate::{paste, recovery};
 
 /// Runs it.
 ///
@@ -140,7 +140,11 @@ impl Act<'_> {
         let is_same = fold(&from) == fold(&to);
         if !merges && has(&to) && !is_same && !answers_to(&to, &from) {
             return Err(Failure::words(format!("there are items with the tag `{}` already", plain(&to)))
-                .hint(format!("`nine tag merge {from} {to}` makes the two one")));
+                .hint(format!(
+                    "`nine tag merge {} {}` makes the two one",
+                    paste::word(&from),
+                    paste::word(&to)
+                )));
         }
         if merges && !has(&to) {
             return Err(self.unknown(&items, &to));

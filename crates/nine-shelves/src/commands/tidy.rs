@@ -98,7 +98,7 @@ pub(super) fn chosen<'c>(config: &'c Config, names: &[String]) -> Done<Vec<&'c P
 
 /// Names the places that cannot be reached; says how many matter here.
 pub(super) fn tell_closed(session: &Session, opened: &Opened, piles: &[&Pile]) -> Done<usize> {
-    let mut err = anstream::stderr().lock();
+    let mut err = crate::output::err();
     let is_bookcase = |name: &str| !piles.iter().any(|pile| pile.name == name);
     let mut told = 0;
     for (name, path, error) in &opened.closed {

@@ -35,13 +35,13 @@ pub fn run(args: &UndoArgs, session: &Session) -> Done {
         Some(number) => plan_for(read_run(session, number)?)?,
         None => last_run(session, &plan_for)?,
     };
-    let mut err = anstream::stderr().lock();
+    let mut err = crate::output::err();
     for (item, why) in &plan.refused {
         writeln!(err, "{REFUSED}x {item}{REFUSED:#} cannot be taken back: {why}")?;
     }
     drop(err);
     if plan.worklist.steps.is_empty() && plan.refused.is_empty() {
-        writeln!(anstream::stderr(), "Run {} has nothing left to take back.", run.number)?;
+        writeln!(crate::output::err(), "Run {} has nothing left to take back.", run.number)?;
         return Ok(());
     }
     let proposals = plan.worklist.steps.into_iter().map(Proposal::fixed).collect();

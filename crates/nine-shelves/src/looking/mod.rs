@@ -111,7 +111,7 @@ impl<'s> Looking<'s> {
     /// # Errors
     /// If the catalogue is asked for alone and there is none.
     pub fn look(session: &'s Session, grounds: Vec<Ground>, how: &How) -> Done<Self> {
-        let catalogue = open_catalogue(session);
+        let catalogue = open_catalogue(session, how);
         if matches!(how, How::AsKnown(_)) && catalogue.is_none() {
             return Err(Failure::system("nothing is known, since the catalogue cannot be used")
                 .hint("leave out --known to read the places"));
@@ -227,12 +227,12 @@ impl<'s> Looking<'s> {
 
     fn trouble(&mut self, what: &str, why: &str) {
         self.troubles += 1;
-        let mut err = anstream::stderr().lock();
+        let mut err = crate::output::err();
         let _ = writeln!(err, "{REFUSED}x {}{REFUSED:#} {}", self.session.look.text(what), why);
     }
 
     fn tell(&self, style: anstyle::Style, what: &str) {
-        let _ = writeln!(anstream::stderr().lock(), "{style}{}{style:#}", self.session.look.text(what));
+        let _ = writeln!(crate::output::err(), "{style}{}{style:#}", self.session.look.text(what));
     }
 
     /// Takes over what is known of unchanged entries.
@@ -316,9 +316,9 @@ impl<'s> Looking<'s> {
 }
 
 /// Opens the catalogue; says what was wrong with it, and goes on without where it cannot be used.
-fn open_catalogue(session: &Session) -> Option<Catalogue> {
+fn open_catalogue(session: &Session, how: &How) -> Option<Catalogue> {
     let file = session.data.join("catalogue.sqlite");
-    let opened = match std::fs::create_dir_all(&session.data) {
+    let opened = match nine_carry::make_private(&session.data) {
         Ok(()) => Catalogue::open(&file),
         Err(error) => Err(error.into()),
     };
@@ -328,7 +328,11 @@ fn open_catalogue(session: &Session) -> Option<Catalogue> {
             Some(catalogue)
         }
         Err(error) => {
-            let _ = writeln!(anstream::stderr().lock(), "{DOUBT}{error}{DOUBT:#}; going on without it");
+            // What is only asked need not be written.
+            if let (How::AsKnown(_), Ok(catalogue)) = (how, Catalogue::open_to_read(&file)) {
+                return Some(catalogue);
+            }
+            let _ = writeln!(crate::output::err(), "{DOUBT}{error}{DOUBT:#}; going on without it");
             None
         }
     }
@@ -337,7 +341,7 @@ fn open_catalogue(session: &Session) -> Option<Catalogue> {
 fn tell_set_aside(session: &Session, aside: Option<&nine_stores::catalogue::SetAside>) {
     let Some(aside) = aside else { return };
     let _ = writeln!(
-        anstream::stderr().lock(),
+        crate::output::err(),
         "{DOUBT}The catalogue was {}{DOUBT:#} and is set aside as {}; a new one is made.",
         aside.because,
         session.shown(&aside.to)

@@ -51,7 +51,7 @@ impl Looking<'_> {
                     self.views[view].tree.learn_looks(id, looks);
                     if looks.is_none() {
                         let spot = self.views[view].spot(id);
-                        let _ = writeln!(anstream::stderr().lock(), "{DOUBT}? {spot}{DOUBT:#} {why}");
+                        let _ = writeln!(crate::output::err(), "{DOUBT}? {spot}{DOUBT:#} {why}");
                     }
                 }
                 self.views[view].is_kept = false;

@@ -104,7 +104,7 @@ impl Looking<'_> {
         let failed: Vec<&Reading> = readings.iter().filter(|reading| !reading.note.is_empty()).collect();
         for reading in failed {
             let spot = self.views[view].spot(reading.id);
-            let mut err = anstream::stderr().lock();
+            let mut err = crate::output::err();
             let _ = writeln!(err, "{DOUBT}? {spot}{DOUBT:#} {}", reading.note);
         }
         let View { ground, tree, at, .. } = &mut self.views[view];
@@ -155,7 +155,7 @@ pub fn remembered(
     has_words: bool,
 ) -> Remembered {
     use nine_core::tree::Column::{Arrived, Born, Changed, Identity, Modified, Size, Text};
-    let Some(catalogue) = open_catalogue(session) else { return Remembered::default() };
+    let Some(catalogue) = open_catalogue(session, &super::How::Now) else { return Remembered::default() };
     let columns = [Identity, Size, Modified, Changed, Text, Born, Arrived];
     let kept = catalogue.load(&ground.address, &columns).ok().flatten();
     let arrived = kept.as_ref().and_then(|kept| kept.tree.born(kept.tree.row_of(entry)?));

@@ -14,6 +14,25 @@ use std::io::{IsTerminal, Write};
 use nine_core::escape::escape;
 use unicode_width::UnicodeWidthStr;
 
+/// Standard error. Whether anybody reads it decides nothing, so that writing to it never fails.
+pub fn err() -> impl Write {
+    Unheeded(anstream::stderr())
+}
+
+/// A writer whose troubles are nobody's.
+struct Unheeded<W>(W);
+
+impl<W: Write> Write for Unheeded<W> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        Ok(self.0.write(bytes).unwrap_or(bytes.len()))
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        let _ = self.0.flush();
+        Ok(())
+    }
+}
+
 /// How to draw for this terminal, or for none.
 #[derive(Debug, Clone, Copy)]
 pub struct Look {

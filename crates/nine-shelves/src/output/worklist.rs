@@ -11,7 +11,7 @@ use nine_core::item::Kind;
 use nine_core::moment::Now;
 use nine_core::names::natural_key;
 use nine_core::place::Spot;
-use nine_core::worklist::{Act, Checked, Step, Worklist};
+use nine_core::worklist::{Act, Checked, Doubt, Step, Worklist};
 
 /// How many lines of a group are shown where not all are asked for.
 const LINES: usize = 15;
@@ -69,13 +69,14 @@ impl Shown<'_> {
             }
         }
         let widths = whole.widths(self.look);
+        let mut told = Vec::new();
         for (group, steps, shown) in &tables {
             self.heading(out, group, steps)?;
             for at in &steps[..*shown] {
                 let mut table = self.table(is_short);
                 table.line(self.cells(*at, &beside));
                 table.print_with(out, self.look, &widths)?;
-                self.notes(out, *at)?;
+                self.notes(out, *at, &mut told)?;
             }
             if *shown < steps.len() {
                 let more = counted((steps.len() - shown) as u64, "more line", "more lines");
@@ -191,13 +192,20 @@ impl Shown<'_> {
     }
 
     /// The name that is given up, and why a step is in doubt or refused, below its line.
-    fn notes(&self, out: &mut impl Write, at: usize) -> io::Result<()> {
+    /// What all items of a folder have in common is told once, and kept in `told`.
+    fn notes<'t>(&'t self, out: &mut impl Write, at: usize, told: &mut Vec<&'t Doubt>) -> io::Result<()> {
         let step = &self.worklist.steps[at];
         if is_renamed(step) {
             let old = shorten(&self.look.name(step.item.path.name()), self.look.width - 10, self.look.ascii);
             writeln!(out, "     {FAINT}now called{FAINT:#} {old}")?;
         }
         for doubt in &self.worklist.steps[at].doubts {
+            if matches!(doubt, Doubt::Opens { .. }) {
+                if told.contains(&doubt) {
+                    continue;
+                }
+                told.push(doubt);
+            }
             for line in self.look.lines(&doubt.words(self.now), 5) {
                 writeln!(out, "     {DOUBT}{line}{DOUBT:#}")?;
             }

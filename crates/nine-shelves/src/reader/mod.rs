@@ -1,5 +1,6 @@
 //! Words read in a process of their own, so that a hostile file can at worst end that process.
 
+mod confine;
 mod frames;
 pub mod serve;
 
@@ -11,6 +12,7 @@ use std::time::{Duration, Instant};
 use nine_stores::reading::Words;
 use rustix::event::{PollFd, PollFlags, poll};
 
+pub use confine::is_confined_by_kernel;
 use frames::{read_frame, write_frame};
 
 /// The hidden command that the process runs.

@@ -7,8 +7,8 @@ use nine_core::tree::Looks;
 use nine_stores::reading::{Words, glance, looks, words};
 use rustix::process::{Resource, Rlimit, setrlimit};
 
-use super::Ask;
 use super::frames::{read_frame, write_frame};
+use super::{Ask, confine};
 use crate::error::Done;
 
 /// The memory that reading may take.
@@ -27,15 +27,16 @@ pub fn serve() -> Done {
     let answers = File::from(rustix::io::dup(rustix::stdio::stdout()).map_err(io::Error::from)?);
     let nowhere = File::options().write(true).open("/dev/null")?;
     rustix::stdio::dup2_stdout(&nowhere).map_err(io::Error::from)?;
+    confine::confine();
     let (mut asked, mut answers) = (io::stdin().lock(), BufWriter::new(answers));
     while let Some(ask) = read_frame(&mut asked)? {
         let mut next =
             || -> io::Result<Vec<u8>> { Ok(read_frame(&mut asked)?.ok_or(io::ErrorKind::UnexpectedEof)?) };
         let (name, size, bytes) = (next()?, next()?, next()?);
-        misbehave(&name);
         let size = size.try_into().map_or(bytes.len() as u64, u64::from_le_bytes);
         let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
         let read = std::panic::catch_unwind(|| match ask {
+            _ if misbehaves(&name) => Words { body: reached(), note: String::new() },
             Ask::Words => words(&name, &bytes, size),
             Ask::Looks => match looks(&bytes) {
                 Ok(Looks { pixels, print }) => {
@@ -55,15 +56,30 @@ pub fn serve() -> Done {
     Ok(())
 }
 
-/// Lets a test see what becomes of a reader that never ends, or that is ended. Debug builds only.
-fn misbehave(name: &[u8]) {
-    #[cfg(debug_assertions)]
-    if std::env::var_os("NINE_READER_MISBEHAVES").is_some() {
-        match name {
-            b"endless.txt" => std::thread::sleep(std::time::Duration::from_secs(3600)),
-            b"fatal.txt" => std::process::abort(),
-            _ => {}
-        }
+/// Lets a test see what becomes of a reader that never ends, that is ended, or that reaches for what is not its own.
+/// Debug builds only.
+fn misbehaves(name: &[u8]) -> bool {
+    if !cfg!(debug_assertions) || std::env::var_os("NINE_READER_MISBEHAVES").is_none() {
+        return false;
     }
-    let _ = name;
+    match name {
+        b"endless.txt" => std::thread::sleep(std::time::Duration::from_secs(3600)),
+        b"fatal.txt" => std::process::abort(),
+        _ => return name == b"curious.txt",
+    }
+    false
+}
+
+/// What a hostile file could reach from here, in words.
+fn reached() -> String {
+    let tries = [
+        ("file", File::open("/etc/passwd").is_ok()),
+        ("folder", std::fs::read_dir("/").is_ok()),
+        ("new file", File::create(std::env::temp_dir().join("nine-was-here")).is_ok()),
+        ("stream", std::net::TcpListener::bind("127.0.0.1:0").is_ok()),
+        ("datagram", std::net::UdpSocket::bind("127.0.0.1:0").is_ok()),
+        ("program", std::process::Command::new("/bin/true").status().is_ok()),
+    ];
+    let reached: Vec<&str> = tries.iter().filter(|(_, reached)| *reached).map(|(what, _)| *what).collect();
+    format!("reached {}", if reached.is_empty() { "nothing".to_owned() } else { reached.join(", ") })
 }

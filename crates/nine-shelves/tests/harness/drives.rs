@@ -147,8 +147,7 @@ fn holds_but(scene: &Scene, drive: &Drive, before: &Before, case: &str, may_be_e
     assert_eq!(recovered.status, 0, "{case}: {}", recovered.err);
     assert!(!recovered.err.contains("neither"), "{case}: {}", recovered.err);
     assert_eq!(contents(drive), before.contents, "{case}: {}\n{:#?}", recovered.err, drive.files());
-    let may_be = |name: &str| may_be_empty && name.starts_with(".nine-empty-");
-    let is_left = |name: &String| name.contains(".nine-") && !may_be(name);
+    let is_left = |name: &String| name.contains(".nine-");
     let left: Vec<String> = drive.names().into_iter().filter(is_left).collect();
     assert!(left.is_empty(), "{case}: {left:?}");
     assert_eq!(drive.nine(&["history"]).err, "", "{case}: a second look finds something");

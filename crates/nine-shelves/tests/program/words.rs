@@ -73,6 +73,19 @@ fn a_hostile_file_ends_its_reader_and_nothing_else() {
     assert!(err.contains("downloads/fatal.txt given up: reading it took too much memory or ended"), "{err}");
 }
 
+/// The reader keeps its pipes alone: whatever a file makes it do, it opens, makes, runs and reaches nothing.
+#[test]
+fn a_hostile_file_reaches_nothing() {
+    let world = world(true);
+    world.file("curious.txt", "sextant");
+    for (word, found) in [("reached", 1), ("file", 0), ("folder", 0), ("stream", 0), ("program", 0)] {
+        let mut command = world.command(&["search", "name", "is", "curious.txt", "and", "text", "has", word]);
+        let output = command.env("NINE_READER_MISBEHAVES", "1").output().unwrap();
+        let out = String::from_utf8(output.stdout).unwrap();
+        assert!(out.contains(&format!("{found} file")), "{word}: {out}");
+    }
+}
+
 #[test]
 fn a_pdf_that_goes_in_circles_does_no_harm() {
     let world = world(true);

@@ -8,6 +8,8 @@ mod listing;
 mod texts;
 
 use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -18,6 +20,9 @@ pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
 const FORMAT: i64 = 4;
+
+/// What has a meaning in the address of a file.
+const URI: &percent_encoding::AsciiSet = &percent_encoding::NON_ALPHANUMERIC.remove(b'/');
 
 /// How long a command waits for another that is writing.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -111,6 +116,22 @@ impl Catalogue {
         }
     }
 
+    /// Opens the catalogue only to be asked, where nothing can be written.
+    ///
+    /// # Errors
+    /// If it is not there, or of another version, or cannot be read.
+    pub fn open_to_read(file: &Path) -> CatalogueResult<Self> {
+        let flags =
+            OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX | OpenFlags::SQLITE_OPEN_URI;
+        let path = percent_encoding::percent_encode(file.as_os_str().as_bytes(), URI);
+        // Without a right to write beside it, SQLite must be told that nobody else can either.
+        let db = Connection::open_with_flags(format!("file:{path}?immutable=1"), flags)?;
+        match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
+            FORMAT => Ok(Self { db, file: file.to_owned() }),
+            _ => Err(CatalogueError::System("the catalogue is of another version".into())),
+        }
+    }
+
     /// Sets the file aside and starts a new one.
     ///
     /// # Errors
@@ -137,6 +158,12 @@ impl Catalogue {
         let flags = OpenFlags::SQLITE_OPEN_READ_WRITE
             | OpenFlags::SQLITE_OPEN_CREATE
             | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        // It holds the words inside private files. What SQLite puts beside it is as closed.
+        let mut new = std::fs::OpenOptions::new();
+        match new.write(true).create_new(true).mode(0o600).open(file) {
+            Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => return Err(error.into()),
+            _ => {}
+        }
         let db = Connection::open_with_flags(file, flags)?;
         // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
         db.execute_batch("PRAGMA page_size = 32768; PRAGMA synchronous = NORMAL;")?;

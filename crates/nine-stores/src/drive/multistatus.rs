@@ -251,7 +251,9 @@ impl Reading {
             (_, Some(Ok(number))) => char::from_u32(number),
             _ => None,
         };
-        self.text.push(c.ok_or_else(|| StoreError::Malformed(format!("&{name}; is not known")))?);
+        self.text.push(c.ok_or_else(|| {
+            StoreError::Malformed(format!("&{}; is not known", nine_core::escape::plain(name)))
+        })?);
         Ok(())
     }
 }

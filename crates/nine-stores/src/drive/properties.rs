@@ -30,7 +30,8 @@ pub(super) struct Kept {
 impl Kept {
     /// What of a meta is kept here.
     pub fn of(meta: &Meta) -> Self {
-        let others = meta.attributes.iter().filter(|(name, _)| name != TAGS_ATTRIBUTE.as_bytes());
+        let is_other = |name: &[u8]| name.starts_with(b"user.") && name != TAGS_ATTRIBUTE.as_bytes();
+        let others = meta.attributes.iter().filter(|(name, _)| is_other(name));
         Self { mode: meta.mode, attributes: others.cloned().collect() }
     }
 

@@ -264,7 +264,7 @@ impl Store for DriveStore {
         if !found.tags.is_empty() {
             attributes.push((TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&found.tags).into_bytes()));
         }
-        Ok(Meta { modified: found.entry.modified, opened: None, mode, attributes })
+        Ok(Meta { modified: found.entry.modified, mode, attributes, ..Meta::default() })
     }
 
     fn write_new(
@@ -283,6 +283,7 @@ impl Store for DriveStore {
         old: Option<&Stamp>,
         temporary: &ItemPath,
         content: &[u8],
+        _: u32,
     ) -> StoreResult<()> {
         let (path, temporary) = (self.whole(path), self.whole(temporary));
         self.drive.trusted()?;

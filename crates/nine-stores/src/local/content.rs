@@ -1,7 +1,7 @@
 //! Content read and written, with what travels with it.
 
 use std::fs::File;
-use std::io::{self, Read, Write};
+use std::io::{self, Read, Seek, Write};
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
@@ -9,7 +9,7 @@ use nine_core::item::{Entry, Kind};
 use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use rustix::fd::AsFd;
-use rustix::fs::{self, Advice, AtFlags, Mode, OFlags, Timespec, Timestamps, XattrFlags};
+use rustix::fs::{self, Advice, AtFlags, Gid, Mode, OFlags, Timespec, Timestamps, Uid, XattrFlags};
 use rustix::io::Errno;
 
 use super::volumes::Volumes;
@@ -100,11 +100,32 @@ pub(super) fn meta(store: &LocalStore, path: &ItemPath) -> StoreResult<Meta> {
     let mut meta = Meta { modified: entry.modified, opened: entry.opened, ..Meta::default() };
     if matches!(entry.kind, Kind::File | Kind::Folder) {
         let item = fs::openat(&folder, name, READ_FLAGS, Mode::empty())?;
-        meta.mode = Some(fs::fstat(&item)?.st_mode & 0o7777);
+        let found = fs::fstat(&item)?;
+        meta.mode = Some(found.st_mode & 0o7777);
+        meta.owner = Some((found.st_uid, found.st_gid));
+        meta.is_sparse = entry.kind == Kind::File && is_sparse(&found);
         meta.attributes = attributes(&item)?;
     }
     Ok(meta)
 }
+
+/// Bytes of a block as stat(2) counts them.
+const STAT_BLOCK: u64 = 512;
+
+// The kernel's fields have other widths on other processors.
+#[allow(clippy::unnecessary_cast)]
+fn is_sparse(found: &fs::Stat) -> bool {
+    (found.st_blocks as u64).saturating_mul(STAT_BLOCK) < found.st_size as u64
+}
+
+/// Attributes that travel: the person's own, access control lists, and the capabilities of a program.
+fn travels(name: &[u8]) -> bool {
+    name.starts_with(b"user.") || OF_THE_SYSTEM.contains(&name)
+}
+
+/// Attributes of the system that travel where the target has them.
+const OF_THE_SYSTEM: [&[u8]; 3] =
+    [b"system.posix_acl_access", b"system.posix_acl_default", b"security.capability"];
 
 fn attributes(item: impl AsFd) -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
     let mut names = vec![0; 64 * 1024];
@@ -114,7 +135,7 @@ fn attributes(item: impl AsFd) -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
         Err(other) => return Err(other.into()),
     };
     let mut found = Vec::new();
-    for name in names[..length].split(|b| *b == 0).filter(|name| name.starts_with(b"user.")) {
+    for name in names[..length].split(|b| *b == 0).filter(|name| travels(name)) {
         let mut value = vec![0; 64 * 1024];
         let length = fs::fgetxattr(&item, name, &mut value[..])?;
         value.truncate(length);
@@ -132,7 +153,7 @@ pub(super) fn write_new(
     content: &mut dyn Read,
     meta: &Meta,
 ) -> StoreResult<u64> {
-    let (file, written) = create(store, path, content)?;
+    let (file, written) = create(store, path, content, meta.is_sparse)?;
     apply(&file, meta)?;
     store.sync(&file)?;
     // What is compared next must come from the disk, not from memory.
@@ -140,11 +161,13 @@ pub(super) fn write_new(
     Ok(written)
 }
 
-/// Makes a file under a free name and fills it. Nobody else may read it yet.
+/// Makes a file under a free name and fills it. Nobody else may read it yet. Of a sparse one blocks of zeros are left
+/// out.
 pub(super) fn create(
     store: &LocalStore,
     path: &ItemPath,
     content: &mut dyn Read,
+    is_sparse: bool,
 ) -> StoreResult<(File, u64)> {
     let (folder, name) = store.parent(path)?;
     let flags = OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::NOFOLLOW | OFlags::CLOEXEC;
@@ -152,7 +175,7 @@ pub(super) fn create(
     let mut file = File::from(fs::openat(&folder, name, flags, Mode::from_raw_mode(0o600))?);
     point();
     let mut block = vec![0; BLOCK];
-    let mut written = 0;
+    let (mut written, mut unflushed) = (0, 0);
     loop {
         let length = match content.read(&mut block) {
             Ok(0) => break,
@@ -161,28 +184,82 @@ pub(super) fn create(
             Err(e) => return Err(e.into()),
         };
         before(Op::Write)?;
-        file.write_all(&block[..length])?;
+        write_block(&mut file, &block[..length], is_sparse)?;
         point();
         written += length as u64;
+        unflushed += length;
+        if unflushed >= FLUSHED_AT_ONCE {
+            // What is flushed as it comes need not be waited for at the end, when nobody could stop it.
+            file.sync_data()?;
+            unflushed = 0;
+        }
+    }
+    if is_sparse {
+        // A hole at the end is nothing that was written.
+        file.set_len(written)?;
     }
     Ok((file, written))
 }
 
-/// Gives an open file or folder its attributes, mode and times, in this order: setting attributes
-/// needs the right to write, and the times come last.
+/// Bytes that are flushed at once while a file is written.
+const FLUSHED_AT_ONCE: usize = 64 << 20;
+
+/// What a hole is made of.
+const HOLE: usize = 4096;
+
+/// Writes a block, or passes over those parts of it that are holes.
+fn write_block(file: &mut File, block: &[u8], is_sparse: bool) -> io::Result<()> {
+    if !is_sparse {
+        return file.write_all(block);
+    }
+    for part in block.chunks(HOLE) {
+        match part.iter().all(|byte| *byte == 0) {
+            true => drop(file.seek_relative(part.len() as i64)?),
+            false => file.write_all(part)?,
+        }
+    }
+    Ok(())
+}
+
+/// Gives an open file or folder its owner, attributes, mode and times, in this order: a new owner takes away
+/// capabilities and set-user bits, setting attributes needs the right to write, and the times come last. Owner, access
+/// lists and capabilities are kept where that is allowed and the file system has them; their loss was a doubt.
 fn apply(item: impl AsFd, meta: &Meta) -> StoreResult<()> {
     before(Op::Tags)?;
+    let keeps_owner = take_owner(&item, meta.owner)?;
     for (name, value) in &meta.attributes {
         let set = fs::fsetxattr(&item, name.as_slice(), value, XattrFlags::empty());
-        set.map_err(|errno| match errno {
-            Errno::OPNOTSUPP | Errno::RANGE | Errno::TOOBIG | Errno::NOSPC => StoreError::NoTags,
-            other => other.into(),
-        })?;
+        match set {
+            Err(_) if OF_THE_SYSTEM.contains(&name.as_slice()) => {}
+            Err(Errno::OPNOTSUPP | Errno::RANGE | Errno::TOOBIG | Errno::NOSPC) => {
+                return Err(StoreError::NoTags);
+            }
+            other => other?,
+        }
     }
     if let Some(mode) = meta.mode {
+        // A set-user bit never changes hands: it would give the rights of whoever has the file now.
+        let mode = if keeps_owner { mode } else { mode & !SET_ID };
         fs::fchmod(&item, Mode::from_raw_mode(mode))?;
     }
     Ok(fs::futimens(&item, &times(meta))?)
+}
+
+/// The set-user and set-group bits.
+const SET_ID: u32 = 0o6000;
+
+/// Gives an item user and group; says whether it has both now. Without the right to it, the group alone is tried.
+fn take_owner(item: impl AsFd, owner: Option<(u32, u32)>) -> StoreResult<bool> {
+    let Some((user, group)) = owner else { return Ok(false) };
+    let is_so = |found: fs::Stat| (found.st_uid, found.st_gid) == (user, group);
+    if is_so(fs::fstat(&item)?) {
+        return Ok(true);
+    }
+    let (user, group) = (Uid::from_raw(user), Gid::from_raw(group));
+    if fs::fchown(&item, Some(user), Some(group)).is_err() {
+        let _ = fs::fchown(&item, None, Some(group));
+    }
+    Ok(is_so(fs::fstat(&item)?))
 }
 
 fn times(meta: &Meta) -> Timestamps {

@@ -36,11 +36,18 @@ pub(super) fn ground(store: &LocalStore, folder: &ItemPath) -> StoreResult<Groun
         writable,
         rules: rules_of(&system),
         domain: store.entry_of(&entry, || open.try_clone().ok()).identity.0[0],
-        free: Some((system.f_bavail as u64).saturating_mul(system.f_bsize as u64)),
+        free: room_of(&system),
     })
 }
 
+/// Free bytes; `None` of a file system that tells no sizes.
 // The kernel's fields have other widths on other processors.
+#[allow(clippy::unnecessary_cast)]
+fn room_of(system: &StatFs) -> Option<u64> {
+    let tells = system.f_blocks > 0 && system.f_bsize > 0;
+    tells.then(|| (system.f_bavail as u64).saturating_mul(system.f_bsize as u64))
+}
+
 #[allow(clippy::unnecessary_cast)]
 fn rules_of(system: &StatFs) -> NameRules {
     let kind = system.f_type as i64 & 0xffff_ffff;

@@ -9,7 +9,7 @@ use super::{LocalStore, changes, content};
 use crate::fault::{Op, before, point};
 use crate::{StoreError, StoreResult};
 
-/// The mode of a new list: read by all, as other text files are.
+/// The mode of a new list of things that all may read.
 const USUAL_MODE: u32 = 0o644;
 
 /// See [`crate::Store::update_list`].
@@ -19,6 +19,7 @@ pub(super) fn update(
     old: Option<&Stamp>,
     temporary: &ItemPath,
     text: &[u8],
+    open_to: u32,
 ) -> StoreResult<()> {
     let (folder, name) = store.parent(path)?;
     let side = temporary.name();
@@ -26,8 +27,10 @@ pub(super) fn update(
         Some(_) => content::meta(store, path)?.mode,
         None => None,
     };
-    let (file, _) = content::create(store, temporary, &mut &text[..])?;
-    fs::fchmod(&file, Mode::from_raw_mode(mode.unwrap_or(USUAL_MODE)))?;
+    let (file, _) = content::create(store, temporary, &mut &text[..], false)?;
+    // As closed as the most closed thing that it tells of.
+    let mode = mode.unwrap_or(USUAL_MODE) & (0o700 | open_to);
+    fs::fchmod(&file, Mode::from_raw_mode(mode))?;
     store.sync(&file)?;
     let Some(old) = old else { return changes::move_name((&folder, side), (&folder, name), Kind::File) };
     store.expect(&folder, name, old)?;

@@ -7,6 +7,7 @@ mod changes;
 mod content;
 mod facts;
 mod lists;
+mod rights;
 mod scan;
 mod tags;
 mod trash;
@@ -422,8 +423,17 @@ impl Store for LocalStore {
         old: Option<&Stamp>,
         temporary: &ItemPath,
         content: &[u8],
+        open_to: u32,
     ) -> StoreResult<()> {
-        lists::update(self, path, old, temporary, content)
+        lists::update(self, path, old, temporary, content, open_to)
+    }
+
+    fn open_to(&self, path: &ItemPath) -> StoreResult<u32> {
+        rights::open_to(self, path)
+    }
+
+    fn loses(&self, path: &ItemPath, target: &dyn Store, folder: &ItemPath) -> StoreResult<Vec<String>> {
+        rights::loses(self, path, target, folder)
     }
 
     fn link_again(&self, first: &ItemPath, name: &ItemPath) -> StoreResult<bool> {

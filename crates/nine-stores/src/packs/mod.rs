@@ -88,16 +88,27 @@ impl<'a> Pack<'a> {
 /// Told of a member and its content; says whether there is more to see.
 pub type Each<'e> = dyn FnMut(&Member, &mut dyn Read) -> StoreResult<bool> + 'e;
 
-/// One file of a pack.
+/// Bytes that a list in a pack has at most. A few of a pack may stand for very many of its lists.
+const LARGEST_LIST: u64 = 64 << 20;
+
+/// Lines that a list in a pack has at most; a folder with more in it is not packed.
+pub const LONGEST_LIST: usize = 250_000;
+
+/// One of the lists in a pack.
 ///
 /// # Errors
 /// [`StoreError::NotThere`], or why it cannot be read.
-pub fn read_member(pack: &Pack, at: &ItemPath) -> StoreResult<Vec<u8>> {
-    let mut found = None;
-    visit(pack, at, &mut |member, content| {
-        if member.path == *at && member.kind == Kind::File {
+pub fn read_list(pack: &Pack, name: &str) -> StoreResult<Vec<u8>> {
+    let (at, mut found) = (ItemPath::root().join(name), None);
+    visit(pack, &at, &mut |member, content| {
+        if member.path == at && member.kind == Kind::File {
             let mut bytes = Vec::new();
-            content.read_to_end(&mut bytes)?;
+            content.take(LARGEST_LIST + 1).read_to_end(&mut bytes)?;
+            let lines = bytes.iter().filter(|byte| **byte == b'\n').count();
+            // The heading and a last line without an end.
+            if bytes.len() as u64 > LARGEST_LIST || lines > LONGEST_LIST + 2 {
+                return Err(damaged(format!("its {name} is longer than a list in a pack may be")));
+            }
             found = Some(bytes);
         }
         Ok(found.is_none())

@@ -11,6 +11,9 @@ use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 use super::{Each, Member, Pieces, Source, damaged, is_within, path_of, unwritten};
 use crate::{Meta, StoreError, StoreResult};
 
+/// Bytes of where a link leads to, at most (PATH_MAX).
+const LONGEST_LINK: u64 = 4096;
+
 /// Sizes from here on need the wider fields of ZIP64.
 const WIDE: u64 = u32::MAX as u64;
 
@@ -65,7 +68,7 @@ pub(super) fn visit(pack: impl Read + Seek, at: &ItemPath, each: &mut Each<'_>) 
         };
         let mut leads_to = Vec::new();
         if kind == Kind::Link {
-            file.read_to_end(&mut leads_to)?;
+            (&mut file).take(LONGEST_LINK).read_to_end(&mut leads_to)?;
         }
         let member = Member { path, kind, size: file.size(), meta, leads_to };
         if !each(&member, &mut file)? {

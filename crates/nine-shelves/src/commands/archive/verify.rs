@@ -8,7 +8,7 @@ use nine_core::archive::{CONTENTS, SUMS, Sum, Sums};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::place::ItemPath;
-use nine_stores::packs::{self, Pack, read_member};
+use nine_stores::packs::{self, Pack, read_list};
 use nine_stores::{Scope, Store, StoreError, StoreResult, Watch, sum_of, sum_of_stream};
 use serde::Serialize;
 
@@ -107,7 +107,7 @@ fn verify_folder(
 
 fn verify_pack(store: &dyn Store, dated: &Dated, watch: &Watch, report: &mut Report) -> StoreResult<()> {
     let pack = Pack::named(store, &dated.at.path)?;
-    let sums = Sums::parse(&read_member(&pack, &ItemPath::root().join(SUMS))?);
+    let sums = Sums::parse(&read_list(&pack, SUMS)?);
     let mut check = Check::new(dated, sums);
     packs::visit(&pack, &ItemPath::root(), &mut |member, content| {
         let sum = || sum_of_stream(content, watch);

@@ -20,7 +20,7 @@ use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
 use crate::session::{Opened, Session};
-use crate::{layout, recovery};
+use crate::{layout, reader, recovery};
 use drives::Tried;
 
 /// A place, and what is found there.
@@ -76,6 +76,13 @@ pub fn run(args: &CheckArgs, session: &Session) -> Done {
         if let (Some(archive), Some(shelf)) = (&config.archive, opened.archive.first()) {
             let when = session.look.text(&archive.when.to_string());
             writeln!(out, "\n{STRONG}archive{STRONG:#}\n  {shelf}  {FAINT}for what is `{when}`{FAINT:#}")?;
+        }
+        if !reader::is_confined_by_kernel() {
+            writeln!(
+                out,
+                "\n{DOUBT}This kernel has no Landlock{DOUBT:#}, so the process that reads the words inside files \
+                 can open nothing more, but is not kept from it twice."
+            )?;
         }
         out.flush()?;
     } else {

@@ -33,7 +33,7 @@ pub fn save(
     config_file::change(session, &loaded.text, edit)?;
     let was_there = loaded.config.search(name).is_some_and(|search| !search.starter);
     let kept = if was_there { "changed" } else { "saved" };
-    let mut err = anstream::stderr().lock();
+    let mut err = output::err();
     let file = session.shown(&session.config_file);
     writeln!(err, "{CHANGE}{kept}{CHANGE:#} as `{name}` in {file}: {condition}\n")?;
     session.load()
