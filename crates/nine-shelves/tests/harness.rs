@@ -27,5 +27,7 @@ mod drives;
 mod hostile;
 #[path = "harness/killed.rs"]
 mod killed;
+#[path = "harness/power.rs"]
+mod power;
 #[path = "harness/refused.rs"]
 mod refused;

@@ -14,7 +14,7 @@ use crate::daybook::{Ended, Run};
 use crate::outcome::Trace;
 use crate::packing::{self, Side};
 use crate::removal::{self, Copies, Stayed, compare, remove_made, remove_piece, settle_aside};
-use crate::transfer::Piece;
+use crate::transfer::{Piece, pieces};
 
 /// How far a step got.
 #[derive(Debug)]
@@ -161,7 +161,17 @@ impl<'a> Looking<'a> {
             None if matches!(step.act, Act::Unpack { .. }) => {
                 removal::remove_tree(target, &temporary)?;
             }
-            None => removal::remove_own_file(target, &temporary)?,
+            None if matches!(step.act, Act::Pack { .. }) => removal::remove_own_file(target, &temporary)?,
+            // The list of the pieces may be lost with the power; then what was copied of is still whole.
+            None => {
+                let source = self.places.of(&step.item)?;
+                let whole = match source.entry(&step.item.path)? {
+                    Some(top) => pieces(source, &step.item.path, top)?,
+                    None => Vec::new(),
+                };
+                let made = whole.iter().map(|piece| (&piece.below, piece.entry.kind));
+                remove_made(target, &temporary, made)?;
+            }
         }
         Ok(true)
     }

@@ -122,7 +122,11 @@ impl Recovering<'_> {
         let watch = Watch::default();
         let looking = Looking::new(self.places, self.run, &watch);
         let mut pending = Vec::new();
-        for (at, step) in self.run.steps.iter().enumerate().filter(|(_, step)| step.act != Act::List) {
+        // Tags last: with the power a file may have lost those that its copy has, which takes its place now.
+        let is_tag = |(_, step): &(usize, &Step)| matches!(step.act, Act::Tag { .. });
+        let steps = self.run.steps.iter().enumerate().filter(|(_, step)| step.act != Act::List);
+        let (tags, others): (Vec<_>, Vec<_>) = steps.partition(is_tag);
+        for (at, step) in others.into_iter().chain(tags) {
             let reached = match self.run.ended.get(&at) {
                 Some(ended) => looking.look_again(at, step, ended).unwrap_or(None),
                 None => Some(looking.look(at, step).unwrap_or_else(|error| Reached::of_error(&error))),

@@ -10,7 +10,9 @@ use super::support::{Ran, World, picture_at, picture_of};
 /// A world, what is done in it before, and the command that is disturbed.
 pub struct Scene {
     pub name: &'static str,
+    /// The world without anything in it, and what is put into that.
     pub make: fn() -> World,
+    pub fill: fn(&World),
     pub ready: fn(&World),
     pub words: &'static [&'static str],
     /// Whether the command changes tags, which then are not compared.
@@ -69,27 +71,21 @@ fn does(world: &World, words: &[&str]) {
     world.nine(words).ends(0);
 }
 
-fn filled(world: World) -> World {
-    fill(&world);
-    world
-}
-
 fn here() -> World {
-    filled(World::new())
+    World::new()
 }
 
 fn across() -> World {
-    filled(World::across_file_systems())
+    World::across_file_systems()
 }
 
 /// Without a trash of the configuration: what lies on the other file system goes to the trash there.
-fn two_trashes() -> World {
-    let world = across();
-    let text = std::fs::read_to_string(world.at("nine/shelves.toml")).unwrap();
+fn two_trashes(world: &World) {
+    fill(world);
+    let text = std::fs::read_to_string(world.data.join("shelves.toml")).unwrap();
     let trash = format!("[trash]\nat = \"{}\"\n", world.trash().display());
     assert!(text.contains(&trash));
     world.config(&text.replace(&trash, ""));
-    world
 }
 
 const PACK: &[&str] = &["archive", "pack", "2031-04-07", "--as", "zip", "--yes"];
@@ -105,13 +101,12 @@ fn packed(world: &World) {
 }
 
 /// Two folders of one name, some of whose files are the same.
-fn twins() -> World {
-    let world = here();
-    let token = token(&world);
+fn twins(world: &World) {
+    fill(world);
+    let token = token(world);
     for (path, text) in [("copy.txt", "iron"), ("a.txt", "another"), ("deep/c.txt", "third")] {
         world.old_file(&world.shelves.join("2 Loans/letters").join(path), &format!("{text} {token}"));
     }
-    world
 }
 
 fn filed(world: &World) {
@@ -121,10 +116,11 @@ fn filed(world: &World) {
 
 /// Every scene.
 pub const SCENES: [Scene; 12] = [
-    Scene { name: "tidy", make: here, ready: |_| {}, words: &["tidy", "--yes"], tags: true, stride: 3 },
+    Scene { name: "tidy", make: here, fill, ready: |_| {}, words: &["tidy", "--yes"], tags: true, stride: 3 },
     Scene {
         name: "tidy across file systems",
         make: across,
+        fill,
         ready: |_| {},
         words: &["tidy", "--yes"],
         tags: true,
@@ -133,6 +129,7 @@ pub const SCENES: [Scene; 12] = [
     Scene {
         name: "undo across file systems",
         make: across,
+        fill,
         ready: |world| does(world, &["tidy", "--yes"]),
         words: &["undo", "--yes"],
         tags: true,
@@ -141,6 +138,7 @@ pub const SCENES: [Scene; 12] = [
     Scene {
         name: "archive across file systems",
         make: across,
+        fill,
         ready: |_| {},
         words: &["archive", "--yes"],
         tags: false,
@@ -149,6 +147,7 @@ pub const SCENES: [Scene; 12] = [
     Scene {
         name: "archive again on one day",
         make: here,
+        fill,
         ready: |world| does(world, &["archive", "Downloads/letters", "--yes"]),
         words: &["archive", "--yes"],
         tags: false,
@@ -157,6 +156,7 @@ pub const SCENES: [Scene; 12] = [
     Scene {
         name: "undo of an archive",
         make: here,
+        fill,
         ready: archived,
         words: &["undo", "--yes"],
         tags: false,
@@ -164,17 +164,27 @@ pub const SCENES: [Scene; 12] = [
     },
     Scene {
         name: "discard on two file systems",
-        make: two_trashes,
+        make: across,
+        fill: two_trashes,
         ready: |_| {},
         words: &["discard", "Downloads/letters", "Downloads/tern.jpg", "home/1 Boats/plan.txt", "--yes"],
         tags: false,
         stride: 3,
     },
-    Scene { name: "pack as zip", make: here, ready: archived, words: PACK, tags: false, stride: 3 },
-    Scene { name: "pack as tar.zst", make: across, ready: archived, words: PACK_TAR, tags: false, stride: 5 },
+    Scene { name: "pack as zip", make: here, fill, ready: archived, words: PACK, tags: false, stride: 3 },
+    Scene {
+        name: "pack as tar.zst",
+        make: across,
+        fill,
+        ready: archived,
+        words: PACK_TAR,
+        tags: false,
+        stride: 5,
+    },
     Scene {
         name: "retrieve from a pack",
-        make: two_trashes,
+        make: across,
+        fill: two_trashes,
         ready: packed,
         words: &["retrieve", "home/3 Grants/2031-04-07.tar.zst", "--yes"],
         tags: false,
@@ -183,6 +193,7 @@ pub const SCENES: [Scene; 12] = [
     Scene {
         name: "undo of a pack",
         make: here,
+        fill,
         ready: packed,
         words: &["undo", "--yes"],
         tags: false,
@@ -190,9 +201,10 @@ pub const SCENES: [Scene; 12] = [
     },
     Scene {
         name: "merge of two folders",
-        make: twins,
+        make: here,
+        fill: twins,
         ready: filed,
-        words: &["put", "Shelves/2 Loans/letters", "--on", "1/letters", "--merge", "--yes"],
+        words: &["put", "home/2 Loans/letters", "--on", "1/letters", "--merge", "--yes"],
         tags: false,
         stride: 3,
     },
@@ -305,7 +317,12 @@ pub struct Before {
 
 /// Makes the scene's world.
 pub fn set(scene: &Scene) -> (World, Before) {
-    let world = (scene.make)();
+    set_in((scene.make)(), scene)
+}
+
+/// The same in a world that is there.
+pub fn set_in(world: World, scene: &Scene) -> (World, Before) {
+    (scene.fill)(&world);
     let original = world.picture();
     (scene.ready)(&world);
     let (picture, contents) = (world.picture(), scene.contents(&world));
@@ -318,7 +335,7 @@ fn trashes(world: &World) -> [PathBuf; 2] {
 
 /// What lies in the trash of the disk that the bookcase is on.
 fn discarded_on_the_disk(world: &World) -> BTreeMap<String, String> {
-    let kept = world.disk.iter().flat_map(Disk::discarded);
+    let kept = world.disks.iter().flat_map(Disk::discarded);
     kept.flat_map(|(kept, _)| picture_at(&kept)).collect()
 }
 

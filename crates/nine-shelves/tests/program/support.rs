@@ -16,8 +16,10 @@ use nine_standin::Disk;
 pub struct World {
     pub dir: tempfile::TempDir,
     pub shelves: PathBuf,
-    /// Where the bookcase is, if that is another file system.
-    pub disk: Option<Disk>,
+    /// Where `nine` keeps its own.
+    pub data: PathBuf,
+    /// File systems of its own.
+    pub disks: Vec<Disk>,
 }
 
 /// What a run of the program left.
@@ -64,7 +66,7 @@ impl World {
     pub fn new() -> Self {
         let dir = tempfile::tempdir().unwrap();
         let shelves = dir.path().join("Shelves");
-        Self::with_shelves(dir, shelves, None)
+        Self::with_shelves(dir, shelves, Vec::new())
     }
 
     /// A world whose bookcase lies on another file system.
@@ -74,14 +76,31 @@ impl World {
         let device = |path: &Path| fs::metadata(path).unwrap().dev();
         assert_ne!(device(dir.path()), device(disk.path()), "this test needs a second file system");
         let shelves = disk.path().join("Shelves");
-        Self::with_shelves(dir, shelves, Some(disk))
+        Self::with_shelves(dir, shelves, vec![disk])
     }
 
-    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, disk: Option<Disk>) -> Self {
+    /// A world on disks that can lose their power: all of it on the first one, or the bookcase on the second; with
+    /// the data folder on the last one, if `data_last`. An error where nothing may be mounted.
+    pub fn on_disks(number: usize, data_last: bool) -> std::io::Result<Self> {
+        let disks = (0..number).map(|_| Disk::in_a_file(48)).collect::<std::io::Result<Vec<_>>>()?;
+        let dir = tempfile::tempdir_in(disks[0].path())?;
+        let last = disks[number - 1].path();
+        let (shelves, data) = (last.join("Shelves"), last.join("data"));
+        let shelves = if number == 1 { dir.path().join("Shelves") } else { shelves };
+        let mut world = Self::with_shelves(dir, shelves, disks);
+        if data_last {
+            fs::create_dir(&data)?;
+            world.data = data;
+        }
+        Ok(world)
+    }
+
+    fn with_shelves(dir: tempfile::TempDir, shelves: PathBuf, disks: Vec<Disk>) -> Self {
         for folder in [&dir.path().join("Downloads"), &dir.path().join("nine"), &shelves] {
             fs::create_dir(folder).unwrap();
         }
-        Self { dir, shelves, disk }
+        let data = dir.path().join("nine");
+        Self { dir, shelves, data, disks }
     }
 
     /// The trash of the configuration, on the bookcase's file system.
@@ -105,7 +124,7 @@ impl World {
     }
 
     pub fn config(&self, text: &str) -> &Self {
-        fs::write(self.at("nine/shelves.toml"), text).unwrap();
+        fs::write(self.data.join("shelves.toml"), text).unwrap();
         self
     }
 
@@ -128,7 +147,7 @@ impl World {
         command
             .env_clear()
             .env("HOME", self.dir.path())
-            .env("NINE_HOME", self.at("nine"))
+            .env("NINE_HOME", &self.data)
             .env("NINE_TODAY", DAY)
             .env("LC_ALL", "C.UTF-8")
             .env("TZ", "UTC")
