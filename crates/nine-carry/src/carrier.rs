@@ -81,8 +81,23 @@ impl<'a> Carrier<'a> {
             let made = std::mem::take(&mut self.folders.made);
             outcome.is_open |= self.clear_away(&made).1;
         }
+        self.note_not_shown(steps, &mut outcome)?;
         outcome.unsure = self.sync_touched();
         Ok(outcome)
+    }
+
+    /// Takes off what was moved and does not show where it was moved to, since somebody else was there at the same
+    /// moment: that is no move.
+    fn note_not_shown(&mut self, steps: &[Step], outcome: &mut Outcome) -> io::Result<()> {
+        for spot in self.not_shown() {
+            let is_it = |at: &usize| steps[*at].target() == Some(&spot);
+            let Some(at) = outcome.carried.iter().copied().find(is_it) else { continue };
+            outcome.carried.retain(|carried| *carried != at);
+            let because = format!("it was moved to {spot}, and something else has its place there now");
+            self.daybook.failed(at, &because, None)?;
+            outcome.failed.push(Failed { step: at, because });
+        }
+        Ok(())
     }
 
     fn carry_items(

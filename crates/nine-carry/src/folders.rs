@@ -90,6 +90,17 @@ impl Carrier<'_> {
         self.places.look_anew();
     }
 
+    /// Where something was done that does not show any more, as far as a store can tell only afterwards.
+    pub(crate) fn not_shown(&self) -> Vec<Spot> {
+        let of = |folder: &Spot| -> StoreResult<Vec<Spot>> {
+            let names = self.places.of(folder)?.not_shown(&folder.path)?;
+            let spot = |name: Vec<u8>| Spot::new(folder.place.clone(), folder.path.join(name));
+            Ok(names.into_iter().map(spot).collect())
+        };
+        // A drive that is away now is told by the look below.
+        self.folders.touched.iter().flat_map(|folder| of(folder).unwrap_or_default()).collect()
+    }
+
     /// Makes sure that what was moved stays moved after a loss of power. Returns the folders of which that is
     /// not sure, and why.
     pub(crate) fn sync_touched(&mut self) -> Vec<(Spot, String)> {

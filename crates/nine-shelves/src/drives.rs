@@ -13,8 +13,8 @@ use nine_core::config::{Config, DriveLogin, PasswordFrom, is_address};
 use nine_core::diagnostic::Diagnostic;
 use nine_core::escape::plain;
 use nine_core::moment::Moment;
-use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore, Login};
-use nine_stores::{Store, StoreError, StoreResult};
+use nine_stores::drive::{Address, Conduct, Drive, DriveSettings, DriveStore, Login};
+use nine_stores::{Store, StoreError, StoreResult, mark};
 use serde::{Deserialize, Serialize};
 
 use crate::session::Session;
@@ -24,6 +24,17 @@ use crate::session::Session;
 pub struct Drives {
     open: Mutex<HashMap<(String, String), Arc<Drive>>>,
 }
+
+/// How a drive was found to behave, kept beside the catalogue.
+#[derive(Serialize, Deserialize)]
+struct Tried {
+    at: Moment,
+    address: String,
+    conduct: Conduct,
+}
+
+/// How long what was found of a drive is believed: a week, in nanoseconds.
+const BELIEVED: i64 = 7 * 24 * 60 * 60 * 1_000_000_000;
 
 /// What stood for the moment at which a place was looked at, kept beside the catalogue.
 #[derive(Serialize, Deserialize)]
@@ -103,8 +114,14 @@ impl Session {
     fn settings_of(&self, login: Option<&DriveLogin>, address: &Address) -> StoreResult<DriveSettings> {
         // One server may have several behind it.
         let top = login.and_then(|login| Address::parse(&login.at).ok()).unwrap_or_else(|| address.clone());
-        let file = file_of(self, &top.to_string(), "conduct");
-        let known = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
+        let address = top.to_string();
+        let file = file_of(self, &address, "conduct");
+        let now = || Moment::from_timestamp(Session::clock().timestamp());
+        let known = std::fs::read(&file).ok().and_then(|bytes| serde_json::from_slice::<Tried>(&bytes).ok());
+        let is_fresh = |tried: &Tried| {
+            tried.address == address && (0..BELIEVED).contains(&now().0.saturating_sub(tried.at.0))
+        };
+        let known = known.filter(is_fresh).map(|tried| tried.conduct);
         let usual = DriveSettings::default();
         let shared = login.map(|login| {
             let top = Address::parse(&login.at).map(|at| at.path).unwrap_or_default();
@@ -122,7 +139,10 @@ impl Session {
             at_once: login.map_or(usual.at_once, |login| login.at_once),
             may_read: self.reads_drives,
             conduct: known,
-            remember: Box::new(move |conduct| keep(&file, conduct)),
+            remember: Box::new(move |conduct| {
+                let (address, conduct) = (address.clone(), conduct.clone());
+                keep(&file, &Tried { at: now(), address, conduct });
+            }),
             pause: pause().unwrap_or(usual.pause),
         })
     }
@@ -155,11 +175,15 @@ fn pause() -> Option<Duration> {
     asked.and_then(|millis| millis.parse().ok()).map(Duration::from_millis)
 }
 
+/// Characters of an address that a file's name has in it.
+const LONGEST_NAME: usize = 100;
+
 /// Where something is kept that is known of an address.
 fn file_of(session: &Session, address: &str, what: &str) -> PathBuf {
     let plain = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-') { c } else { '_' };
-    let name: String = address.chars().map(plain).collect();
-    session.data.join("drives").join(format!("{name}.{what}.json"))
+    let name: String = address.chars().take(LONGEST_NAME).map(plain).collect();
+    // Two addresses may look the same then.
+    session.data.join("drives").join(format!("{name}-{:016x}.{what}.json", mark(address.as_bytes())))
 }
 
 /// Keeps what is known of a drive, so that it need not be asked each time. What cannot be kept is asked again.

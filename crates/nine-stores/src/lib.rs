@@ -61,7 +61,7 @@ pub fn random_token() -> String {
 }
 
 /// The first eight bytes of a digest: two texts that differ have the same ones in no world of ours.
-pub(crate) fn mark(text: &[u8]) -> u64 {
+pub fn mark(text: &[u8]) -> u64 {
     let digest = blake3::hash(text);
     u64::from_le_bytes(digest.as_bytes()[..8].try_into().expect("a digest has 32 bytes"))
 }
@@ -324,6 +324,11 @@ pub trait Store: Send + Sync + fmt::Debug {
     fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>>;
     /// Where a discarded item lies: a store, and its path there.
     fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)>;
+    /// The names in a folder under which what was done there does not show: something else has taken its place
+    /// meanwhile. Only a drive must be asked.
+    fn not_shown(&self, _folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
+        Ok(Vec::new())
+    }
     /// Makes sure that what was done in a folder survives a loss of power.
     fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()>;
 

@@ -1,5 +1,6 @@
 //! Everything below a place, read a folder at a time by several threads at once.
 
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Condvar, Mutex, PoisonError};
 
 use nine_core::item::Entry;
@@ -22,6 +23,9 @@ struct Queue {
 
 struct Walk<'a, R> {
     scope: &'a Scope,
+    bounds: Bounds,
+    /// Things that were seen.
+    seen: AtomicU64,
     watch: &'a Watch,
     read: R,
     queue: Mutex<Queue>,
@@ -33,12 +37,26 @@ struct Walk<'a, R> {
 /// Names in a folder that could not be looked at, and why.
 pub(crate) type NotSeen = Vec<(Vec<u8>, StoreError)>;
 
+/// How far a walk goes at most: what a server makes up must come to an end.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Bounds {
+    /// Folders within folders.
+    pub depth: usize,
+    /// Things in all.
+    pub entries: u64,
+}
+
+impl Bounds {
+    /// Those of a disk, which holds what it holds.
+    pub const NONE: Self = Self { depth: usize::MAX, entries: u64::MAX };
+}
+
 /// Reads everything below the place whose own entry is `root`. `read` puts what a folder holds into a batch;
 /// `room` makes what each thread needs for it.
 pub(crate) fn walk<S>(
     root: Entry,
     threads: usize,
-    scope: &Scope,
+    (scope, bounds): (&Scope, Bounds),
     watch: &Watch,
     room: impl Fn() -> S + Sync,
     read: impl Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen> + Sync,
@@ -46,6 +64,8 @@ pub(crate) fn walk<S>(
     let first = Task { path: ItemPath::root(), number: FolderNo::ROOT };
     let walk = Walk {
         scope,
+        bounds,
+        seen: AtomicU64::new(0),
         watch,
         read,
         queue: Mutex::new(Queue { tasks: vec![first], busy: 0 }),
@@ -82,6 +102,14 @@ impl<R> Walk<'_, R> {
         }
     }
 
+    fn is_too_far(&self, folder: &ItemPath) -> Option<&'static str> {
+        if folder.depth() > self.bounds.depth {
+            return Some("its folders are nested too deep");
+        }
+        let too_many = self.seen.load(Ordering::Relaxed) > self.bounds.entries;
+        too_many.then_some("it names more things than can be")
+    }
+
     /// The next folder to read; `None` once all have been read.
     fn next(&self) -> Option<Task> {
         let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
@@ -105,9 +133,13 @@ impl<R> Walk<'_, R> {
     where
         R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen>,
     {
-        let read = (self.read)(room, &task.path, batch);
+        let read = match self.is_too_far(&task.path) {
+            Some(why) => Err(StoreError::Malformed(why.into())),
+            None => (self.read)(room, &task.path, batch),
+        };
         let batch = batch.take_sorted();
         self.watch.saw(batch.len() as u64);
+        self.seen.fetch_add(batch.len() as u64, Ordering::Relaxed);
         let is_read = read.is_ok();
         let here: Vec<(ItemPath, StoreError)> = match read {
             Ok(not_seen) => not_seen.into_iter().map(|(name, why)| (task.path.join(name), why)).collect(),

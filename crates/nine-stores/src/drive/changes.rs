@@ -11,8 +11,8 @@ use nine_core::place::ItemPath;
 
 use super::listing::{Found, drain};
 use super::multistatus;
-use super::properties::Patch;
-use super::wire::{Answer, Request, TRIES, Trouble, is_ailing};
+use super::properties::{Given, Patch};
+use super::wire::{Answer, Request, TRIES, Trouble, is_plain_refusal};
 use super::{Drive, Seen, expect, held, url};
 use crate::{StoreError, StoreResult};
 
@@ -40,6 +40,10 @@ impl Drive {
     /// Moves an item onto a free name, with its properties. Returns as what it is found there.
     pub(super) fn move_item(&self, step: &Move) -> StoreResult<Stamp> {
         self.trusted()?;
+        let moves_into = self.conduct_known().is_some_and(|conduct| conduct.moves_into_folders);
+        if moves_into && !step.replaces && self.ask_about(step.to)?.is_some() {
+            return Err(StoreError::Taken);
+        }
         // The tag is known where the command has listed the folder; the drive compares it.
         let planned = self.planned(step.from).filter(|found| found.entry.stamp() == *step.stamp);
         let forgets = self
@@ -64,7 +68,9 @@ impl Drive {
         self.forget(from);
         self.forget(to);
         self.note_unseen(from, None);
-        self.note_unseen(to, Some(Seen { kind: found.entry.kind, size: found.entry.size }));
+        let keeps_tag = self.conduct_known().is_some_and(|conduct| conduct.tag_survives_move);
+        let tag = found.tag.clone().filter(|_| keeps_tag && found.entry.kind == Kind::File);
+        self.note_unseen(to, Some(Seen { kind: found.entry.kind, size: found.entry.size, tag }));
         for (below, found) in inner {
             self.put_properties_back(&to.join_path(&below), &found)?;
         }
@@ -97,7 +103,8 @@ impl Drive {
                 }
                 207 => self.first_failure(answer),
                 412 => StoreError::Changed,
-                status if is_ailing(status) => self.refusal(&answer),
+                // Some answer otherwise than the standard says although it is done.
+                status if !is_plain_refusal(status) => self.refusal(&answer),
                 _ => return Err(self.refusal(&answer)),
             },
             Err(Trouble::NotSent(error)) => return Err(error),
@@ -165,11 +172,9 @@ impl Drive {
     }
 
     fn put_properties_back(&self, path: &ItemPath, found: &Found) -> StoreResult<()> {
-        let mut patch = Patch::default().tags(&found.tags)?.kept(&found.kept);
-        if let Some(tag) = &found.tag {
-            patch = patch.modified(found.entry.modified, tag);
-        }
-        self.patch(path, found.entry.kind == Kind::Folder, None, &patch)
+        let is_folder = found.entry.kind == Kind::Folder;
+        let modified = found.tag.clone().filter(|_| !is_folder).map(|tag| (found.entry.modified, tag));
+        self.give(path, is_folder, &Given { tags: &found.tags, kept: &found.kept, modified })
     }
 
     /// Replaces an item's tags.
@@ -198,7 +203,7 @@ impl Drive {
     pub(super) fn make_folder(&self, path: &ItemPath) -> StoreResult<bool> {
         self.trusted()?;
         let made = self.make_folder_unasked(path)?;
-        self.note_unseen(path, Some(Seen { kind: Kind::Folder, size: 0 }));
+        self.note_unseen(path, Some(Seen { kind: Kind::Folder, size: 0, tag: None }));
         Ok(made)
     }
 
@@ -219,7 +224,7 @@ impl Drive {
                         None => Err(self.refusal(&answer)),
                     };
                 }
-                Ok(answer) if is_ailing(answer.status) => self.refusal(&answer),
+                Ok(answer) if !is_plain_refusal(answer.status) => self.refusal(&answer),
                 Ok(answer) => return Err(self.refusal(&answer)),
                 Err(Trouble::NotSent(error)) => return Err(error),
                 Err(Trouble::Unsure(error)) => error,
@@ -296,7 +301,7 @@ impl Drive {
                     return Ok(());
                 }
                 Ok(answer) if answer.status == 207 => return Err(self.first_failure(answer)),
-                Ok(answer) if is_ailing(answer.status) => self.refusal(&answer),
+                Ok(answer) if !is_plain_refusal(answer.status) => self.refusal(&answer),
                 Ok(answer) => return Err(self.refusal(&answer)),
                 Err(Trouble::NotSent(error)) => return Err(error),
                 Err(Trouble::Unsure(error)) => error,
@@ -317,22 +322,23 @@ impl Drive {
         held(&self.unseen).entry(folder).or_default().insert(path.name().to_vec(), seen);
     }
 
-    /// Looks into a folder whether all shows that was done in it.
-    ///
-    /// # Errors
-    /// [`StoreError::NotShown`] with the first that does not.
-    pub(super) fn confirm(&self, folder: &ItemPath) -> StoreResult<()> {
-        let Some(done) = held(&self.unseen).remove(folder) else { return Ok(()) };
+    /// Looks into a folder whether all shows that was done in it. Returns the names of what does not: something else
+    /// has taken its place, since `Overwrite: F` is not atomic on every server.
+    pub(super) fn confirm(&self, folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
+        let Some(done) = held(&self.unseen).get(folder).cloned() else { return Ok(Vec::new()) };
         self.forget(&folder.join("."));
         let listing = self.list_anew(folder)?;
+        held(&self.unseen).remove(folder);
+        let mut missing = Vec::new();
         for (name, wanted) in done {
-            let there = listing.items.get(&name);
-            let there = there.map(|found| Seen { kind: found.entry.kind, size: found.entry.size });
             // Somebody else may have put another thing where something was taken away.
-            if wanted.is_some() && there != wanted {
-                return Err(StoreError::NotShown(nine_core::escape::escape(&name)));
+            let Some(wanted) = wanted else { continue };
+            let there = listing.items.get(&name);
+            if there.is_none_or(|found| !wanted.is_shown_by(found)) {
+                missing.push(name);
             }
         }
-        Ok(())
+        missing.sort();
+        Ok(missing)
     }
 }

@@ -9,7 +9,7 @@ use nine_core::place::ItemPath;
 use ureq::BodyReader;
 
 use super::listing::{Found, plain_tag};
-use super::properties::{Kept, Patch, tags_of};
+use super::properties::{Given, Kept, tags_of};
 use super::wire::{Request, TRIES, Trouble, retry_after};
 use super::{Drive, held, url};
 use crate::{Meta, OpenFile, StoreError, StoreResult};
@@ -259,14 +259,8 @@ impl Drive {
             return Err(StoreError::Broken("the file did not come over as a whole".into()));
         }
         if keeps {
-            let mut patch = Patch::default().kept(&Kept::of(meta));
-            if !tags.is_empty() {
-                patch = patch.tags(&tags)?;
-            }
-            if let Some(tag) = &found.tag {
-                patch = patch.modified(meta.modified, tag);
-            }
-            self.patch(path, false, None, &patch)?;
+            let modified = found.tag.map(|tag| (meta.modified, tag));
+            self.give(path, false, &Given { tags: &tags, kept: &Kept::of(meta), modified })?;
         }
         Ok(written)
     }

@@ -195,8 +195,11 @@ impl Drive {
             if path == *folder {
                 listing.own = self.item(&response, &path);
             } else if path.parent().as_ref() == Some(folder) {
-                if let Some(found) = self.item(&response, &path) {
-                    listing.items.insert(path.name().to_vec(), found);
+                if let Some(found) = self.item(&response, &path)
+                    && listing.items.insert(path.name().to_vec(), found).is_some()
+                {
+                    let name = nine_core::escape::escape(path.name());
+                    return Err(StoreError::Malformed(format!("it names {name} twice")));
                 }
             } else {
                 return Err(astray(&response));

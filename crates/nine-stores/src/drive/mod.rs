@@ -110,10 +110,19 @@ pub struct Drive {
 type Unseen = HashMap<Vec<u8>, Option<Seen>>;
 
 /// As what something must show in its folder.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 struct Seen {
     kind: Kind,
     size: u64,
+    /// The entity tag, where it is known to stay the same.
+    tag: Option<String>,
+}
+
+impl Seen {
+    fn is_shown_by(&self, found: &listing::Found) -> bool {
+        let same_tag = self.tag.is_none() || found.tag.is_none() || self.tag == found.tag;
+        (self.kind, self.size) == (found.entry.kind, found.entry.size) && same_tag
+    }
 }
 
 struct Remember(Box<dyn Fn(&Conduct) + Send + Sync>);

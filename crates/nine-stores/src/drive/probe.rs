@@ -5,7 +5,7 @@ use nine_core::place::ItemPath;
 
 use super::changes::UNTIL_TAGS_COUNT;
 use super::listing::drain;
-use super::properties::Patch;
+use super::properties::{Given, Kept};
 use super::wire::{Request, TRIES};
 use super::{Drive, held, url};
 use crate::{StoreError, StoreResult};
@@ -42,8 +42,14 @@ pub struct Conduct {
     pub tells_rights: bool,
     /// Whether it has locks (class 2).
     pub locks: bool,
+    /// Whether it moves something into a folder that has the target's name, instead of refusing.
+    #[serde(default)]
+    pub moves_into_folders: bool,
     /// The classes that it names, as it names them.
     pub classes: String,
+    /// How its server calls itself.
+    #[serde(default)]
+    pub server: String,
 }
 
 impl Drive {
@@ -54,9 +60,14 @@ impl Drive {
 
     /// Makes sure that the drive keeps the promises that changes rely on; it is tried once.
     pub(super) fn trusted(&self) -> StoreResult<()> {
-        let conduct = match self.conduct_known() {
+        let known = self.conduct_known().filter(|conduct| {
+            // Another server at the same address is tried anew.
+            self.wire.server().is_none_or(|server| server == conduct.server)
+        });
+        let conduct = match known {
             Some(conduct) => conduct,
             None => {
+                *held(&self.conduct) = None;
                 let _trying = held(&self.trying);
                 self.conduct_known().map_or_else(|| self.try_out(), Ok)?
             }
@@ -102,8 +113,11 @@ impl Drive {
         if conduct.careless.is_some() {
             return Ok(conduct);
         }
+        conduct.moves_into_folders = self.try_move_onto_folder(scratch, &a)?;
         conduct.compares_weak_tags = self.try_if(&a, &scratch.join("free"))?;
-        let patched = self.patch(&a, false, None, &Patch::default().tags(&["tried".to_owned()])?);
+        let kept = Kept { mode: Some(0o640), attributes: Vec::new() };
+        let given = Given { tags: &["tried".to_owned()], kept: &kept, modified: None };
+        let patched = self.give(&a, false, &given);
         let has_tag = |path: &ItemPath| -> StoreResult<(bool, Option<String>)> {
             let found = self.ask_about(path)?.ok_or_else(|| StoreError::NotShown(path.to_string()))?;
             Ok((found.tags == ["tried"], found.tag))
@@ -136,6 +150,7 @@ impl Drive {
         conduct.classes = nine_core::escape::plain(&classes.join(", "));
         conduct.locks = conduct.classes.split(',').any(|class| class.trim() == "2");
         drain(answer);
+        conduct.server = self.wire.server().unwrap_or_default();
         let asked = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propfind xmlns:d=\"DAV:\"><d:prop>\
             <d:quota-available-bytes/><d:supported-report-set/><d:current-user-privilege-set/></d:prop></d:propfind>";
         let request = Request::new("PROPFIND", url(self, &self.top, true)).with("depth", "0");
@@ -193,6 +208,22 @@ impl Drive {
             return says("moves a file that was to have another content (If-Match)");
         }
         Ok(None)
+    }
+
+    /// Whether a file that is moved onto a folder's name ends in that folder. Then it is moved back.
+    fn try_move_onto_folder(&self, scratch: &ItemPath, a: &ItemPath) -> StoreResult<bool> {
+        let folder = scratch.join("folder");
+        self.make_folder_unasked(&folder)?;
+        let request = Request::new("MOVE", url(self, a, false))
+            .with("destination", url(self, &folder, false))
+            .with("overwrite", "F");
+        drain(self.wire.ask(&request)?);
+        let inside = folder.join(a.name());
+        if self.ask_about(&inside)?.is_some() {
+            self.move_plainly(&inside, a, None)?;
+            return Ok(true);
+        }
+        Ok(false)
     }
 
     /// Whether the `If` header is understood: with a wrong tag nothing is moved, with the right one it is.

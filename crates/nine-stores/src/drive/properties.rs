@@ -70,44 +70,50 @@ pub(super) fn tags_of(meta: &Meta) -> Vec<String> {
 /// Changes to the properties of one item.
 #[derive(Debug, Default)]
 pub(super) struct Patch {
-    set: String,
-    remove: String,
+    /// Each an element of its own: some servers keep only the first of several in one `<prop>`.
+    set: Vec<String>,
+    remove: Vec<String>,
 }
 
 impl Patch {
     pub fn tags(mut self, tags: &[String]) -> StoreResult<Self> {
         let text = tags::to_attribute(tags);
         if text.is_empty() {
-            self.remove.push_str("<n:tags/>");
+            self.remove.push("<n:tags/>".into());
             return Ok(self);
         }
         // XML has no place for these.
         if text.chars().any(|c| c.is_control() || matches!(c, '\u{fffe}' | '\u{ffff}')) {
             return Err(StoreError::NoTags);
         }
-        self.set.push_str(&format!("<n:tags>{}</n:tags>", escape(text)));
+        self.set.push(format!("<n:tags>{}</n:tags>", escape(text)));
         Ok(self)
+    }
+
+    /// The same changes one by one.
+    fn parts(self) -> impl Iterator<Item = Self> {
+        let set = self.set.into_iter().map(|one| Self { set: vec![one], remove: Vec::new() });
+        set.chain(self.remove.into_iter().map(|one| Self { set: Vec::new(), remove: vec![one] }))
     }
 
     /// When the content was last changed, as long as the item has this entity tag.
     pub fn modified(mut self, modified: Moment, tag: &str) -> Self {
         // In the text, since servers drop attributes of the element.
         let text = format!("{} {tag}", modified.to_rfc3339());
-        self.set.push_str(&format!("<n:modified>{}</n:modified>", escape(text)));
+        self.set.push(format!("<n:modified>{}</n:modified>", escape(text)));
         self
     }
 
     pub fn kept(mut self, kept: &Kept) -> Self {
         if *kept != Kept::default() {
-            self.set.push_str(&format!("<n:kept>{}</n:kept>", escape(kept.to_text())));
+            self.set.push(format!("<n:kept>{}</n:kept>", escape(kept.to_text())));
         }
         self
     }
 
     fn to_xml(&self) -> String {
-        let part = |word: &str, what: &str| match what.is_empty() {
-            true => String::new(),
-            false => format!("<d:{word}><d:prop>{what}</d:prop></d:{word}>"),
+        let part = |word: &str, all: &[String]| -> String {
+            all.iter().map(|one| format!("<d:{word}><d:prop>{one}</d:prop></d:{word}>")).collect()
         };
         format!(
             "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propertyupdate xmlns:d=\"DAV:\" xmlns:n=\"{NAMESPACE}\">\
@@ -118,7 +124,53 @@ impl Patch {
     }
 }
 
+/// What travels with an item to a drive.
+#[derive(Debug, Clone)]
+pub(super) struct Given<'a> {
+    pub tags: &'a [String],
+    pub kept: &'a Kept,
+    /// When it was last changed, and its entity tag, for which that is true.
+    pub modified: Option<(Moment, String)>,
+}
+
+impl Given<'_> {
+    fn patch(&self) -> StoreResult<Patch> {
+        let mut patch = Patch::default().kept(self.kept);
+        if !self.tags.is_empty() {
+            patch = patch.tags(self.tags)?;
+        }
+        Ok(match &self.modified {
+            Some((modified, tag)) => patch.modified(*modified, tag),
+            None => patch,
+        })
+    }
+}
+
 impl Drive {
+    /// Gives an item what must not be lost with its original, and reads it back: what servers answer proves nothing.
+    ///
+    /// # Errors
+    /// [`StoreError::NoTags`] if the drive does not keep it.
+    pub(super) fn give(&self, path: &ItemPath, is_folder: bool, given: &Given) -> StoreResult<()> {
+        let whole = given.patch()?;
+        if whole.set.is_empty() {
+            return Ok(());
+        }
+        self.patch(path, is_folder, None, &whole)?;
+        if self.has(path, given)? {
+            return Ok(());
+        }
+        for one in whole.parts() {
+            self.patch(path, is_folder, None, &one)?;
+        }
+        if self.has(path, given)? { Ok(()) } else { Err(StoreError::NoTags) }
+    }
+
+    fn has(&self, path: &ItemPath, given: &Given) -> StoreResult<bool> {
+        let found = self.ask_about(path)?.ok_or_else(|| StoreError::NotShown(path.to_string()))?;
+        Ok(found.tags == given.tags && found.kept == Kept::parse(&given.kept.to_text()))
+    }
+
     /// Changes properties of an item; `found`: only if it still is that.
     ///
     /// # Errors

@@ -13,12 +13,15 @@ use nine_core::worklist::NameRules;
 
 use super::changes::Move;
 use super::content::{Download, Remote};
-use super::properties::{Kept, Patch, tags_of};
+use super::properties::{Given, Kept, tags_of};
 use super::wire::Request;
 use super::{DISCARDED, DriveStore, SCRATCH, expect, held, multistatus};
 use crate::local::TAGS_ATTRIBUTE;
-use crate::walk::walk;
+use crate::walk::{Bounds, walk};
 use crate::{Ground, Meta, OWN, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch, aside};
+
+/// How far a drive is believed.
+const BOUNDS: Bounds = Bounds { depth: 256, entries: 20_000_000 };
 
 /// Bytes that a name has at most where nobody says so.
 const LONGEST: usize = 255;
@@ -129,7 +132,7 @@ impl Store for DriveStore {
             }
             Ok(Vec::new())
         };
-        let scan = walk(own, at_once, scope, watch, || (), read)?;
+        let scan = walk(own, at_once, (scope, BOUNDS), watch, || (), read)?;
         Ok(Scan { moment, ..scan })
     }
 
@@ -161,6 +164,12 @@ impl Store for DriveStore {
     }
 
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
+        // What no drive may do must be known before anything is planned on it.
+        let writable = match self.drive.trusted() {
+            Ok(()) => true,
+            Err(StoreError::NoRight | StoreError::ReadOnly) => false,
+            Err(other) => return Err(other),
+        };
         let mut here = folder.clone();
         let mut blocked = None;
         loop {
@@ -174,7 +183,7 @@ impl Store for DriveStore {
         Ok(Ground {
             existing: here,
             blocked,
-            writable: true,
+            writable,
             rules: self.rules(),
             domain: self.drive.domain(),
             free: self.drive.remembered_room(|| self.room())?,
@@ -242,8 +251,12 @@ impl Store for DriveStore {
         Ok((self.inside(&ItemPath::root())?, path))
     }
 
-    fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
+    fn not_shown(&self, folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
         self.drive.confirm(&self.whole(folder))
+    }
+
+    fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
+        self.drive.confirm(&self.whole(folder)).map(drop)
     }
 
     fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {
@@ -309,8 +322,7 @@ impl Store for DriveStore {
         if tags.is_empty() && kept.attributes.is_empty() {
             return Ok(());
         }
-        let patch = Patch::default().tags(&tags)?.kept(&kept);
-        self.drive.patch(&self.whole(path), true, None, &patch)
+        self.drive.give(&self.whole(path), true, &Given { tags: &tags, kept: &kept, modified: None })
     }
 
     fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {

@@ -30,8 +30,14 @@ const MOST_IN_VAIN: u32 = 12;
 /// How long a drive may ask to be left alone, in all, before it is given up.
 const MOST_PATIENCE: Duration = Duration::from_secs(120);
 
+/// The longest pause that a drive may ask for.
+const LONGEST_WISH: Duration = Duration::from_secs(24 * 60 * 60);
+
 /// How long the way to a drive may take.
 const TO_CONNECT: Duration = Duration::from_secs(10);
+
+/// How long an answer that is no file's content may take in all.
+const TO_LIST: Duration = Duration::from_secs(600);
 
 /// How long a drive may think, and how long nothing may come.
 const TO_ANSWER: Duration = Duration::from_secs(60);
@@ -123,6 +129,8 @@ pub(super) struct Wire {
     in_vain: AtomicU32,
     /// Why the drive cannot be reached; then it is not tried again by this program.
     down: Mutex<Option<String>>,
+    /// How the server called itself last.
+    server: Mutex<Option<String>>,
     /// How many requests may be under way at once.
     pub at_once: usize,
 }
@@ -161,8 +169,14 @@ impl Wire {
             pause,
             in_vain: AtomicU32::new(0),
             down: Mutex::default(),
+            server: Mutex::default(),
             at_once,
         }
+    }
+
+    /// How the server called itself last; `None` as long as it was asked for nothing.
+    pub fn server(&self) -> Option<String> {
+        self.server.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     /// Sends something and waits for the answer, again where that does no harm and the drive is busy or the line
@@ -182,7 +196,7 @@ impl Wire {
             };
             let pause =
                 answer.as_ref().ok().and_then(retry_after).unwrap_or_else(|| self.pause_before(tries));
-            if !again || tries >= TRIES || waited + pause > MOST_PATIENCE {
+            if !again || tries >= TRIES || waited.saturating_add(pause) > MOST_PATIENCE {
                 return self.settled(answer);
             }
             waited += pause;
@@ -249,12 +263,19 @@ impl Wire {
         if changes {
             point();
         }
+        // Listings are short; content may take as long as it takes, as long as something comes.
+        let built = match request.method {
+            "GET" | "PUT" => built,
+            _ => self.agent.configure_request(built).timeout_recv_body(Some(TO_LIST)).build(),
+        };
         let answer = self.agent.run(built);
         if changes {
             point();
         }
         let answer = answer.map_err(|error| trouble(&error))?;
         let (parts, body) = answer.into_parts();
+        let server = parts.headers.get("server").and_then(|name| name.to_str().ok()).unwrap_or_default();
+        *self.server.lock().unwrap_or_else(PoisonError::into_inner) = Some(plain(server));
         Ok(Answer { status: parts.status.as_u16(), headers: parts.headers, body })
     }
 
@@ -290,15 +311,23 @@ pub(super) fn is_ailing(status: u16) -> bool {
     matches!(status, 408 | 500 | 502 | 504)
 }
 
+/// Whether a drive says plainly that it did not do it, and will not.
+pub(super) fn is_plain_refusal(status: u16) -> bool {
+    matches!(status, 300..=499) && !is_ailing(status)
+}
+
 /// How long a drive asks to be left alone: seconds, or a date, which counts from the drive's own.
 pub(super) fn retry_after(answer: &Answer) -> Option<Duration> {
     let text = answer.header("retry-after")?.trim();
-    if let Ok(seconds) = text.parse() {
-        return Some(Duration::from_secs(seconds));
+    // Whatever a server asks for, sums of it must not run over.
+    if !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit()) {
+        let seconds = text.parse().unwrap_or(u64::MAX);
+        return Some(Duration::from_secs(seconds).min(LONGEST_WISH));
     }
     let date = |text: &str| DateTimeParser::new().parse_timestamp(text).ok();
     let (then, now) = (date(text)?, date(answer.header("date")?)?);
-    u64::try_from(then.as_second() - now.as_second()).ok().map(Duration::from_secs)
+    let wish = u64::try_from(then.as_second().saturating_sub(now.as_second())).ok()?;
+    Some(Duration::from_secs(wish).min(LONGEST_WISH))
 }
 
 fn trouble(error: &ureq::Error) -> Trouble {

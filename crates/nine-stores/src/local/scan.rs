@@ -10,7 +10,7 @@ use rustix::io::Errno;
 
 use super::volumes::Volume;
 use super::{LocalStore, WANTED, entry_of, open_to_look};
-use crate::walk::walk;
+use crate::walk::{Bounds, walk};
 use crate::{Scan, Scope, Store, StoreError, StoreResult, Watch};
 
 /// Walking waits for the disk more than for the processor; more threads than this gain nothing.
@@ -76,7 +76,7 @@ pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreRes
     let root = store.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
     let threads = std::thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
     let room = || Vec::with_capacity(BLOCK);
-    walk(root, threads, scope, watch, room, |block: &mut Vec<u8>, path, batch| {
+    walk(root, threads, (scope, Bounds::NONE), watch, room, |block: &mut Vec<u8>, path, batch| {
         read_folder(store, path, block.spare_capacity_mut(), |name, entry| batch.push(name, entry))
     })
 }
