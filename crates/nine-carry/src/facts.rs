@@ -17,7 +17,7 @@ pub fn standing(places: &Places, folders: impl IntoIterator<Item = Spot>) -> Sta
 
 fn folder_facts(places: &Places, folder: &Spot) -> FolderFacts {
     look_at(places, folder).unwrap_or_else(|error| FolderFacts {
-        rules: NameRules { folds: false, longest: usize::MAX, strict: false },
+        rules: NameRules { folds: false, longest: usize::MAX, strict: false, refused: b"" },
         names: HashMap::new(),
         blocked: Some(Problem::Unreachable(error.to_string())),
         domain: u64::MAX,

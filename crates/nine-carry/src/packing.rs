@@ -43,6 +43,11 @@ pub(crate) fn pack(
     let paths = pieces.iter().map(|(below, _)| folder.join_path(below)).chain([folder.clone()]);
     let open_to = paths.fold(ALL, |open, path| open & source.open_to(&path).unwrap_or(0));
     let meta = Meta { modified: now, mode: Some(OWN_RIGHTS | open_to), ..Meta::default() };
+    // A server may want to know how much will come.
+    let size = match target.is_remote() {
+        true => Some(packed_size(form, source, folder, &pieces)?),
+        false => None,
+    };
     let (reader, writer) = std::io::pipe()?;
     let packed = std::thread::scope(|scope| {
         let packer = scope.spawn(|| {
@@ -50,7 +55,7 @@ pub(crate) fn pack(
             packs::write(form, source, folder, &pieces, &mut out)?;
             Ok(out.flush()?)
         });
-        let written = target.write_new(temporary, &mut BufReader::with_capacity(BLOCK, reader), None, &meta);
+        let written = target.write_new(temporary, &mut BufReader::with_capacity(BLOCK, reader), size, &meta);
         let packed: StoreResult<()> = packer.join().unwrap_or(Err(StoreError::CopyDiffers));
         // If the file cannot be written the packer only knows that nobody listens.
         written.and(packed)
@@ -60,6 +65,28 @@ pub(crate) fn pack(
     let written = Pack { store: target, path: temporary, form };
     let seen = compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
     Ok((target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp(), seen))
+}
+
+/// How large a pack becomes; the same things are packed into the same bytes.
+fn packed_size(
+    form: Form,
+    source: &dyn Store,
+    folder: &ItemPath,
+    pieces: &packs::Pieces,
+) -> StoreResult<u64> {
+    struct Count(u64);
+    impl Write for Count {
+        fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+            self.0 += bytes.len() as u64;
+            Ok(bytes.len())
+        }
+        fn flush(&mut self) -> std::io::Result<()> {
+            Ok(())
+        }
+    }
+    let mut count = Count(0);
+    packs::write(form, source, folder, pieces, &mut count)?;
+    Ok(count.0)
 }
 
 /// What lies in a folder, parents first, the lists before all.

@@ -253,10 +253,18 @@ impl Route<'_> {
         for (nth, piece) in copying.pieces.iter().rev().enumerate() {
             match removal::remove_piece(self.source, self.from, piece, &copies) {
                 Ok(true) => {}
+                // It has a name of ours for now; the next command gives it its own back.
+                Err(StoreError::Unsure(_)) => {
+                    stayed.count += 1;
+                    stayed.for_now = true;
+                }
                 Err(error) if nth == 0 && self.retract(copying, target) => return Err(error),
                 other => {
                     stayed.count += 1;
-                    stayed.for_now |= other.is_err_and(|error| error.is_passing());
+                    // A disk that answers with errors may have been pulled out; the next command looks again.
+                    let may_pass =
+                        |error: StoreError| error.is_passing() || matches!(error, StoreError::System(_));
+                    stayed.for_now |= other.is_err_and(may_pass);
                 }
             }
         }

@@ -381,11 +381,21 @@ fn end_before_long() {
     }
 }
 
-/// Lets a test choose the moment at which the program is killed. Debug builds only.
+/// Lets a test choose the moment at which something happens to the program. Debug builds only.
 fn arm_fault_points() {
     #[cfg(debug_assertions)]
-    if let Some(nth) = std::env::var("NINE_KILL_AT").ok().and_then(|text| text.parse().ok()) {
-        nine_stores::fault::arm(nth);
+    {
+        use nine_stores::fault::{Happens, arm};
+        let number = |name: &str| std::env::var(name).ok().and_then(|text| text.parse().ok());
+        if let Some(nth) = number("NINE_KILL_AT") {
+            arm(nth, Happens::Killed);
+        }
+        if let Some(nth) = number("NINE_STOP_AT") {
+            arm(nth, Happens::Stopped);
+        }
+        if let (Some(nth), Ok(command)) = (number("NINE_HAND_AT"), std::env::var("NINE_HAND")) {
+            arm(nth, Happens::Hand(command));
+        }
     }
     #[cfg(debug_assertions)]
     if let Ok(how) = std::env::var("NINE_REFUSE") {

@@ -16,5 +16,7 @@ mod conduct;
 mod filing;
 #[path = "drive/listing.rs"]
 mod listing;
+#[path = "drive/machines.rs"]
+mod machines;
 #[path = "drive/mixed.rs"]
 mod mixed;

@@ -23,6 +23,8 @@ mod between;
 mod drive;
 #[path = "harness/drives.rs"]
 mod drives;
+#[path = "harness/hands.rs"]
+mod hands;
 #[path = "harness/hostile.rs"]
 mod hostile;
 #[path = "harness/killed.rs"]

@@ -113,7 +113,8 @@ impl Disk {
         Ok(copy)
     }
 
-    /// Takes the disk out as it is and puts it in again with the file systems as they are in `copy`.
+    /// Takes the disk out as it is and puts it in again with the file systems as they are in `copy`. It comes back as
+    /// another device: the number that it had is taken by then.
     ///
     /// # Errors
     /// If something still uses it, or it cannot be mounted.
@@ -121,8 +122,14 @@ impl Disk {
         let Kept::InFile(file) = &self.kept else { return Err(io::ErrorKind::Unsupported.into()) };
         let file = file.clone();
         self.take_out()?;
+        let occupant = self.folder.join("occupant");
+        File::create(&occupant)?.set_len(1 << 20)?;
+        let taken = Command::new("losetup").args(["-f", "--show"]).arg(&occupant).output()?;
         fs::rename(copy, &file)?;
-        self.mount()
+        let mounted = self.mount();
+        let device = String::from_utf8_lossy(&taken.stdout).trim().to_owned();
+        run(Command::new("losetup").args(["-d", &device]))?;
+        mounted
     }
 
     /// Takes the disk out: its mount point is an empty folder then.

@@ -1,5 +1,5 @@
-//! Points at which a test may have the program killed, as a loss of power would, or a call refused, as a full
-//! or broken disk would.
+//! Points at which a test may have the program killed or interrupted, another hand change something, or a call
+//! refused, as a full or broken disk would.
 //!
 //! Every call that changes a file passes [`before`] and, when it is over, [`point`]; calls that read pass
 //! [`before`]. In builds without debug assertions all of it is nothing.
@@ -38,6 +38,17 @@ impl Op {
     ];
 }
 
+/// What happens at a point.
+#[derive(Debug, Clone)]
+pub enum Happens {
+    /// The program is killed.
+    Killed,
+    /// The person asks it to stop.
+    Stopped,
+    /// Somebody else does this, as a shell understands it.
+    Hand(String),
+}
+
 #[cfg(debug_assertions)]
 mod armed {
     use std::sync::Mutex;
@@ -45,16 +56,22 @@ mod armed {
 
     use rustix::io::Errno;
 
-    use super::Op;
+    use super::{Happens, Op};
 
     /// How many points may still be passed; 0 if none was ever armed.
     static LEFT: AtomicU64 = AtomicU64::new(0);
 
+    /// What happens then.
+    static HAPPENS: Mutex<Happens> = Mutex::new(Happens::Killed);
+
     /// The call that is refused: what it does, how many are still let through, and with what.
     static REFUSED: Mutex<Option<(Op, u64, Errno)>> = Mutex::new(None);
 
-    /// Kills the program at the `nth` point from now, counted from 1.
-    pub fn arm(nth: u64) {
+    /// Has something happen at the `nth` point from now, counted from 1.
+    pub fn arm(nth: u64, happens: Happens) {
+        if let Ok(mut armed) = HAPPENS.lock() {
+            *armed = happens;
+        }
         LEFT.store(nth, Ordering::SeqCst);
     }
 
@@ -84,7 +101,25 @@ mod armed {
     pub fn point() {
         let last = LEFT.fetch_update(Ordering::SeqCst, Ordering::SeqCst, |left| left.checked_sub(1));
         if last == Ok(1) {
-            let _ = rustix::process::kill_process(rustix::process::getpid(), rustix::process::Signal::KILL);
+            happen();
+        }
+    }
+
+    fn happen() {
+        let signal = |signal| {
+            let _ = rustix::process::kill_process(rustix::process::getpid(), signal);
+        };
+        let Ok(happens) = HAPPENS.lock() else { return };
+        match &*happens {
+            Happens::Killed => signal(rustix::process::Signal::KILL),
+            Happens::Stopped => {
+                signal(rustix::process::Signal::INT);
+                // Until the program has noticed.
+                std::thread::sleep(std::time::Duration::from_millis(20));
+            }
+            Happens::Hand(command) => {
+                let _ = std::process::Command::new("sh").arg("-c").arg(command).status();
+            }
         }
     }
 
@@ -113,10 +148,10 @@ mod armed {
 mod armed {
     use rustix::io::Errno;
 
-    use super::Op;
+    use super::{Happens, Op};
 
     /// Does nothing in this build.
-    pub fn arm(_: u64) {}
+    pub fn arm(_: u64, _: Happens) {}
 
     /// Does nothing in this build.
     pub fn refuse(_: &str) -> bool {

@@ -52,6 +52,12 @@ pub fn aside(token: &str, path: &ItemPath) -> ItemPath {
     path.parent().unwrap_or_default().join(format!("{OWN}{token}-{:016x}", mark(path.as_bytes())))
 }
 
+/// Whether something is, or lies in, what was made for a moment under this token.
+pub fn is_own(token: &str, path: &ItemPath) -> bool {
+    let own = format!("{OWN}{token}-");
+    !token.is_empty() && path.parts().any(|name| name.starts_with(own.as_bytes()))
+}
+
 /// A token that no other run has, on whatever machine.
 pub fn random_token() -> String {
     let mut random = [0_u8; 8];

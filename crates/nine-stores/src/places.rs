@@ -62,6 +62,11 @@ impl Places {
         self.stores.insert(name.into(), store);
     }
 
+    /// Notes a place that cannot be worked with for now, and why.
+    pub fn take_away(&mut self, name: impl Into<String>, why: impl Into<String>) {
+        self.away.insert(name.into(), why.into());
+    }
+
     /// Opens the places that a run was recorded with. What cannot be reached is away, so that steps there are
     /// refused one by one.
     pub fn from_addresses(

@@ -158,11 +158,12 @@ impl Writer {
         Ok(())
     }
 
-    /// Notes what is about to be copied, so that it is known what is ours, should the program be cut off.
+    /// Notes what is about to be copied, so that it is known what is ours, should the program be cut off or the power
+    /// fail.
     pub fn pieces(&mut self, step: usize, pieces: &[Piece]) -> io::Result<()> {
         let pieces = pieces.iter().map(PieceLine::write).collect();
         self.line(&Line::Pieces { step: step + 1, pieces })?;
-        self.flush()
+        self.sync()
     }
 
     /// Notes as what all these pieces were compared. Their originals may go once this has returned, for which it

@@ -14,7 +14,7 @@ use crate::daybook::{Ended, Run};
 use crate::outcome::Trace;
 use crate::packing::{self, Side};
 use crate::removal::{self, Copies, Stayed, compare, remove_made, remove_piece, settle_aside};
-use crate::transfer::{Piece, pieces};
+use crate::transfer::Piece;
 
 /// How far a step got.
 #[derive(Debug)]
@@ -24,11 +24,22 @@ pub(super) enum Reached {
         finished: bool,
     },
     NotBegun {
-        taken_back: bool,
+        half: Half,
     },
     Unclear(String),
     /// It cannot be looked at for now.
     Waits(String),
+}
+
+/// What became of what was half-made under a temporary name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Half {
+    /// There was nothing.
+    Nothing,
+    /// It has been taken away.
+    Gone,
+    /// Something that is not the run's lies in it, and stays.
+    Holds(Spot),
 }
 
 impl Reached {
@@ -81,7 +92,7 @@ impl<'a> Looking<'a> {
             Act::Tag { from, to } => self.look_at_tags(step, from, to)?,
             Act::Discard { .. } => match store.find_discarded(&step.item.path, &step.stamp)? {
                 Some(kept) => Reached::done(Trace { kept_as: Some(kept), ..Trace::default() }),
-                None if is_here()? => Reached::NotBegun { taken_back: false },
+                None if is_here()? => Reached::NotBegun { half: Half::Nothing },
                 None => Reached::Unclear("it is neither in its place nor in the trash".into()),
             },
             Act::Restore { .. } => {
@@ -89,7 +100,7 @@ impl<'a> Looking<'a> {
                 let kept = store.find_discarded(&step.item.path, &step.stamp)?;
                 match (is_here()?, kept) {
                     (true, _) => Reached::done(Trace::default()),
-                    (false, Some(_)) => Reached::NotBegun { taken_back: false },
+                    (false, Some(_)) => Reached::NotBegun { half: Half::Nothing },
                     (false, None) => Reached::Unclear("it is neither in its place nor in the trash".into()),
                 }
             }
@@ -103,9 +114,12 @@ impl<'a> Looking<'a> {
     pub fn look_again(&self, at: usize, step: &Step, ended: &Ended) -> StoreResult<Option<Reached>> {
         let store = self.places.of(&step.item)?;
         let is_here = |entry: Option<Entry>| entry.is_some_and(|entry| store.is_same(&entry, &step.stamp));
-        let Ended::Done { stayed: 0, .. } = ended else { return Ok(None) };
+        let Ended::Done { .. } = ended else { return Ok(None) };
         let is_lost = match &step.act {
-            Act::Move { .. } => self.is_whole_again(store, step)?,
+            Act::Move { .. } => {
+                settle_aside(store, &self.run.token, &step.item.path)?;
+                self.is_whole_again(store, step)?
+            }
             Act::Discard { .. } => is_here(store.entry(&step.item.path)?),
             Act::Tag { from, to } => {
                 let (store, path) = self.tagged(step)?;
@@ -140,17 +154,16 @@ impl<'a> Looking<'a> {
         let (store, path) = self.tagged(step)?;
         Ok(match store.tags(path)? {
             tags if tags == to => Reached::done(Trace::default()),
-            tags if tags == from => Reached::NotBegun { taken_back: false },
+            tags if tags == from => Reached::NotBegun { half: Half::Nothing },
             _ => Reached::Unclear("its tags are neither the old nor the new ones".into()),
         })
     }
 
-    /// Takes away what was half-made under the temporary name of a step; says whether there was anything. What the
-    /// daybook does not know as ours stays.
-    fn take_back(&self, at: usize, step: &Step, target: &dyn Store, to: &Spot) -> StoreResult<bool> {
+    /// Takes away what was half-made under the temporary name of a step. What the daybook does not know as ours stays.
+    fn take_back(&self, at: usize, step: &Step, target: &dyn Store, to: &Spot) -> StoreResult<Half> {
         let temporary = self.run.names().temporary(at, to);
         if self.run.token.is_empty() || target.entry(&temporary)?.is_none() {
-            return Ok(false);
+            return Ok(Half::Nothing);
         }
         match self.run.pieces.get(&at) {
             Some(pieces) => {
@@ -161,19 +174,12 @@ impl<'a> Looking<'a> {
             None if matches!(step.act, Act::Unpack { .. }) => {
                 removal::remove_tree(target, &temporary)?;
             }
-            None if matches!(step.act, Act::Pack { .. }) => removal::remove_own_file(target, &temporary)?,
-            // The list of the pieces may be lost with the power; then what was copied of is still whole.
-            None => {
-                let source = self.places.of(&step.item)?;
-                let whole = match source.entry(&step.item.path)? {
-                    Some(top) => pieces(source, &step.item.path, top)?,
-                    None => Vec::new(),
-                };
-                let made = whole.iter().map(|piece| (&piece.below, piece.entry.kind));
-                remove_made(target, &temporary, made)?;
-            }
+            None => removal::remove_own_file(target, &temporary)?,
         }
-        Ok(true)
+        Ok(match target.entry(&temporary)? {
+            None => Half::Gone,
+            Some(_) => Half::Holds(Spot::new(to.place.clone(), temporary)),
+        })
     }
 
     fn look_at_move(&self, source: &dyn Store, at: usize, step: &Step, to: &Spot) -> StoreResult<Reached> {
@@ -183,11 +189,14 @@ impl<'a> Looking<'a> {
         let (old, new) = (source.entry(&step.item.path)?, target.entry(&to.path)?);
         let Some(new) = new else {
             return Ok(match old {
-                Some(_) => Reached::NotBegun { taken_back: half },
+                Some(_) => Reached::NotBegun { half },
                 None => Reached::Unclear("it is neither at its old nor at its new place".into()),
             });
         };
-        if target.is_same(&new, &step.stamp) || old.is_none() && target.is_it(&new, &step.stamp) {
+        // Where inode numbers do not last a copy may look like its original.
+        let is_here = old.as_ref().is_some_and(|old| source.is_same(old, &step.stamp));
+        let is_moved = target.is_same(&new, &step.stamp) && !is_here;
+        if is_moved || old.is_none() && target.is_it(&new, &step.stamp) {
             let stamp = Some(new.stamp()).filter(|stamp| *stamp != step.stamp);
             return Ok(Reached::done(Trace { stamp, ..Trace::default() }));
         }
@@ -202,10 +211,10 @@ impl<'a> Looking<'a> {
                 let compared = compare(ends.0, ends.1, tags, self.watch)?;
                 match compared.others {
                     0 => self.finish(source, step, (target, to), &new, &compared.same, true),
-                    _ => Ok(Reached::NotBegun { taken_back: half }),
+                    _ => Ok(Reached::NotBegun { half }),
                 }
             }
-            (Some(_), _) => Ok(Reached::NotBegun { taken_back: half }),
+            (Some(_), _) => Ok(Reached::NotBegun { half }),
             (None, _) if new.kind == step.kind && new.stamp().size == step.stamp.size => {
                 Ok(Reached::done(Trace::at(Some(new.stamp()))))
             }
@@ -255,7 +264,7 @@ impl<'a> Looking<'a> {
         let store = self.places.of(&step.item)?;
         let (target, to) = match &step.act {
             Act::Pack { to } | Act::Unpack { to } => (self.places.of(to)?, to),
-            _ => return Ok(Reached::NotBegun { taken_back: false }),
+            _ => return Ok(Reached::NotBegun { half: Half::Nothing }),
         };
         let half = self.take_back(at, step, target, to)?;
         let (pack, inside, disk) = match &step.act {
@@ -272,7 +281,7 @@ impl<'a> Looking<'a> {
         let same = || packing::compare(&side, disk.0, disk.1, None, self.watch).is_ok();
         Ok(match made.filter(|_| !both || same()) {
             Some(made) => Reached::done(Trace::at(Some(made.stamp()))),
-            None => Reached::NotBegun { taken_back: half },
+            None => Reached::NotBegun { half },
         })
     }
 
@@ -282,7 +291,7 @@ impl<'a> Looking<'a> {
         let half = self.take_back(at, step, target, to)?;
         let original = source.entry(&step.item.path)?;
         let Some(copy) = target.entry(&to.path)? else {
-            return Ok(Reached::NotBegun { taken_back: half });
+            return Ok(Reached::NotBegun { half });
         };
         let stamp: Stamp = copy.stamp();
         let is_copy = match original {
@@ -295,7 +304,7 @@ impl<'a> Looking<'a> {
         };
         Ok(match is_copy {
             true => Reached::done(Trace::at(Some(stamp))),
-            false => Reached::NotBegun { taken_back: half },
+            false => Reached::NotBegun { half },
         })
     }
 }

@@ -14,7 +14,7 @@ use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, Watch};
 
-use self::look::{Looking, Reached};
+use self::look::{Half, Looking, Reached};
 use crate::carrier::Carrier;
 use crate::daybook::{self, Ended, Run, Writer};
 use crate::{Clock, Lock};
@@ -189,9 +189,13 @@ impl Recovering<'_> {
                 }
                 self.writer.done(at, &trace)
             }
-            Reached::NotBegun { taken_back } => {
+            Reached::NotBegun { half } => {
                 recovered.not_begun += 1;
-                recovered.taken_back += usize::from(taken_back);
+                recovered.taken_back += usize::from(half == Half::Gone);
+                if let Half::Holds(spot) = half {
+                    let why = "something that is not of this run lies in it, and was left there".to_owned();
+                    recovered.lost_sight.push((spot, why));
+                }
                 self.writer.failed(at, "not begun when the run was cut off", None)
             }
             Reached::Unclear(why) | Reached::Waits(why) => {

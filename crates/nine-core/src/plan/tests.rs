@@ -132,7 +132,7 @@ fn shown(worklist: &Worklist) -> Vec<String> {
 
 /// What stands in folders, given as whole spots.
 fn standing(spots: &[&str]) -> Standing {
-    let rules = NameRules { folds: false, longest: 255, strict: false };
+    let rules = NameRules { folds: false, longest: 255, strict: false, refused: b"" };
     let mut standing = Standing::new();
     for (at, text) in spots.iter().enumerate() {
         let spot = Spot::parse(text).unwrap();

@@ -16,6 +16,8 @@ pub struct NameRules {
     pub longest: usize,
     /// Names with `< > : " \ | ? *`, or with a space or dot at the end, are refused.
     pub strict: bool,
+    /// Characters (ASCII) that no name may have.
+    pub refused: &'static [u8],
 }
 
 impl NameRules {
@@ -29,7 +31,8 @@ impl NameRules {
             return Some(Problem::NameTooLong { longest: self.longest });
         }
         let strict = self.strict && crate::names::is_refused_elsewhere(name);
-        strict.then(|| Problem::NameRefused { name: name.to_vec() })
+        let has_refused = name.iter().any(|byte| self.refused.contains(byte));
+        (strict || has_refused).then(|| Problem::NameRefused { name: name.to_vec() })
     }
 }
 

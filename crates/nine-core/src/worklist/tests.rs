@@ -40,7 +40,7 @@ fn moved(item: &str, to: &str) -> Step {
     step(item, Act::Move { to: spot(to) })
 }
 
-const OURS: NameRules = NameRules { folds: false, longest: 255, strict: false };
+const OURS: NameRules = NameRules { folds: false, longest: 255, strict: false, refused: b"" };
 
 /// A world in which exactly these things exist.
 fn facts(existing: &[&str], steps: &[Step], rules: NameRules) -> Facts {

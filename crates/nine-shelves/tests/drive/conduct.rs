@@ -224,7 +224,7 @@ fn a_target_that_came_meanwhile_and_a_source_that_changed_are_left() {
 #[test]
 fn a_server_that_nobody_vouches_for_is_told_nothing() {
     let drive = Drive::new();
-    if drive.standin.is_some() {
+    if drive.standin.is_some() || std::env::var("NINE_SERVER_CERTIFICATE").is_err() {
         return; // it is of this machine, and has no certificate
     }
     drive.file("a.txt", "a");

@@ -80,6 +80,15 @@ impl Drive {
         self
     }
 
+    /// Another machine, with a configuration like this one's, and this drive.
+    pub fn other_machine(&self) -> World {
+        let other = World::new();
+        let text = fs::read_to_string(self.world.data.join("shelves.toml")).unwrap();
+        let here = self.world.dir.path().to_str().unwrap();
+        other.config(&text.replace(here, other.dir.path().to_str().unwrap()));
+        other
+    }
+
     /// Writes a file on the drive that was last changed long ago.
     pub fn file(&self, path: impl AsRef<[u8]>, text: &str) -> &Self {
         self.world.old_file(&self.at(path), text);
@@ -99,10 +108,15 @@ impl Drive {
     }
 
     pub fn command(&self, words: &[&str]) -> Command {
+        self.command_on(&self.world, words)
+    }
+
+    /// The program on a machine.
+    pub fn command_on(&self, world: &World, words: &[&str]) -> Command {
         if self.standin.is_none() {
             open_to_all(&self.root);
         }
-        let mut command = self.world.command(words);
+        let mut command = world.command(words);
         command.env("NINE_DRIVE_PAUSE", "5");
         if let Ok(login) = std::env::var("NINE_SERVER_LOGIN") {
             command.env("QUAY", login.split(':').nth(1).unwrap());

@@ -93,6 +93,8 @@ impl Drive {
             .with("overwrite", if step.replaces { "T" } else { "F" });
         request = match is_folder {
             true => request.with("depth", "infinity"),
+            // What replaces a list is our own under a name of our own; some hold the condition against the target.
+            false if step.replaces => request,
             false => self.only_if(request, found),
         };
         let doubt = match self.wire.ask(&request) {

@@ -13,6 +13,9 @@ use crate::{StoreError, StoreResult};
 /// The folder in which a drive is tried begins so.
 pub const SCRATCH: &str = ".nine-check-";
 
+/// Characters that have a meaning in addresses, at which some servers cut a name although they are escaped.
+pub const CUT_AT: &[u8] = b"#?;";
+
 /// How a drive behaves.
 #[derive(Debug, Clone, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct Conduct {
@@ -42,6 +45,9 @@ pub struct Conduct {
     pub tells_rights: bool,
     /// Whether it has locks (class 2).
     pub locks: bool,
+    /// Whether it takes only a part of a name that has one of [`CUT_AT`] in it.
+    #[serde(default)]
+    pub cuts_names: bool,
     /// Whether it moves something into a folder that has the target's name, instead of refusing.
     #[serde(default)]
     pub moves_into_folders: bool,
@@ -139,6 +145,10 @@ impl Drive {
         self.put(&scratch.join("\u{e4}"), &mut b"".as_slice(), Some(0))?;
         conduct.folds_form = self.ask_about(&scratch.join("a\u{308}"))?.is_some();
         conduct.tells_sums = self.told_sum(&moved)?.is_some();
+        let odd = scratch.join(format!("odd{}", std::str::from_utf8(CUT_AT).unwrap_or_default()));
+        // Refused is as good as cut.
+        let _ = self.move_plainly(&moved, &odd, None);
+        conduct.cuts_names = self.ask_about(&odd)?.is_none();
         Ok(conduct)
     }
 

@@ -59,7 +59,9 @@ impl DriveStore {
     fn rules(&self) -> NameRules {
         let folds =
             self.drive.conduct_known().is_some_and(|conduct| conduct.folds_case || conduct.folds_form);
-        NameRules { folds, longest: LONGEST, strict: false }
+        let cuts = self.drive.conduct_known().is_some_and(|conduct| conduct.cuts_names);
+        let refused = if cuts { super::probe::CUT_AT } else { b"" };
+        NameRules { folds, longest: LONGEST, strict: false, refused }
     }
 }
 

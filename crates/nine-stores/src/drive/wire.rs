@@ -313,7 +313,7 @@ pub(super) fn is_ailing(status: u16) -> bool {
 
 /// Whether a drive says plainly that it did not do it, and will not.
 pub(super) fn is_plain_refusal(status: u16) -> bool {
-    matches!(status, 300..=499) && !is_ailing(status)
+    matches!(status, 300..=499 | 501 | 505 | 507 | 508) && !is_ailing(status)
 }
 
 /// How long a drive asks to be left alone: seconds, or a date, which counts from the drive's own.

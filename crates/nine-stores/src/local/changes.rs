@@ -11,7 +11,7 @@ use rustix::io::Errno;
 
 use super::LocalStore;
 use crate::fault::{Op, before, point};
-use crate::{OWN, StoreError, StoreResult, aside, random_token};
+use crate::{OWN, StoreError, StoreResult, aside, is_own, random_token};
 
 /// See [`crate::Store::rename`].
 pub(super) fn rename(
@@ -121,15 +121,27 @@ pub(super) fn remove_copied(store: &LocalStore, path: &ItemPath, stamp: &Stamp) 
     if matches!(entry.kind, Kind::Folder) {
         return Err(StoreError::NotEmpty);
     }
-    let aside = aside(&store.token(), path);
+    let token = store.token();
+    if is_own(&token, path) {
+        // Nobody else saves there.
+        before(Op::Remove)?;
+        fs::unlinkat(&folder, name, AtFlags::empty())?;
+        point();
+        return Ok(());
+    }
+    let aside = aside(&token, path);
     move_name((&folder, name), (&folder, aside.name()), entry.kind)?;
     let gone = store.expect(&folder, aside.name(), stamp).and_then(|_| {
         before(Op::Remove)?;
         Ok(fs::unlinkat(&folder, aside.name(), AtFlags::empty())?)
     });
     if let Err(error) = gone {
-        put_back((&folder, aside.name()), (&folder, name), entry.kind)?;
-        return Err(error);
+        return Err(match put_back((&folder, aside.name()), (&folder, name), entry.kind) {
+            Ok(()) => error,
+            Err(StoreError::SetAside(name)) => StoreError::SetAside(name),
+            // It has a name of ours as long as the disk does not answer.
+            Err(_) => StoreError::Unsure(error.to_string()),
+        });
     }
     point();
     Ok(())

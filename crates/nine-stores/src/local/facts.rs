@@ -56,5 +56,6 @@ fn rules_of(system: &StatFs) -> NameRules {
         folds: strict || FOLDING_ONLY.contains(&kind),
         longest: usize::try_from(system.f_namelen).unwrap_or(255).clamp(1, 255),
         strict,
+        refused: b"",
     }
 }

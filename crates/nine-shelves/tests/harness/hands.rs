@@ -1,0 +1,189 @@
+//! At every point at which the program changes a file: the person stops it, another hand saves, makes, moves or
+//! renames something, or a place goes away for the moment.
+
+use std::fs;
+use std::process::Output;
+
+use super::scenes::{Before, SCENES, Scene, is_long, set};
+use super::support::World;
+
+/// What somebody does, in the world's folder; `T` stands for what every content of the world ends with.
+struct Hand {
+    name: &'static str,
+    does: &'static str,
+    /// What undoes it before the program looks after its run.
+    back: &'static str,
+    /// The content that must be there in the end.
+    brings: &'static str,
+}
+
+const HANDS: [Hand; 6] = [
+    Hand {
+        name: "a file is saved anew",
+        does: "printf 'saved anew T' > Downloads/.s && mv Downloads/.s Downloads/letters/a.txt",
+        back: "",
+        brings: "saved anew",
+    },
+    Hand {
+        name: "a file comes into a folder",
+        does: "mkdir -p Downloads/letters/deep && printf 'come since T' > Downloads/letters/deep/new.txt",
+        back: "",
+        brings: "come since",
+    },
+    Hand {
+        name: "a file is written on",
+        does: "printf ' and more T' >> Downloads/anchor.txt",
+        back: "",
+        brings: "and more",
+    },
+    Hand {
+        name: "the target's folder is moved away",
+        does: "for f in 'SHELVES/2 Loans' 'SHELVES/3 Grants'; do [ -e \"$f\" ] && mv \"$f\" aside-$$; done; true",
+        back: "",
+        brings: "",
+    },
+    Hand {
+        name: "the source's folder is moved away",
+        does: "mv Downloads/letters Downloads/anchor.txt elsewhere/ 2>/dev/null; true",
+        back: "",
+        brings: "",
+    },
+    Hand {
+        name: "the bookcase is away for the moment",
+        does: "mv SHELVES SHELVES.away && mkdir SHELVES",
+        back: "[ -e SHELVES.away ] && { rmdir SHELVES; mv SHELVES.away SHELVES; }; true",
+        brings: "",
+    },
+];
+
+/// Scenes in which that is tried.
+const TRIED: [&str; 4] =
+    ["tidy", "tidy across file systems", "archive across file systems", "undo across file systems"];
+
+fn shell(world: &World, command: &str) -> Output {
+    let shelves = world.shelves.display().to_string();
+    let token = super::scenes::token(world);
+    let command = command.replace("SHELVES", &shelves).replace(" T'", &format!(" {token}'"));
+    std::process::Command::new("sh").args(["-c", &command]).current_dir(world.dir.path()).output().unwrap()
+}
+
+/// All contents of the person's, wherever they are by now.
+fn everything(world: &World) -> String {
+    let mut found = String::new();
+    let mut left = vec![world.dir.path().to_owned()];
+    left.extend(world.disks.iter().map(|disk| disk.path().to_owned()));
+    while let Some(at) = left.pop() {
+        if at.is_dir() && !at.is_symlink() {
+            left.extend(fs::read_dir(&at).unwrap().flatten().map(|entry| entry.path()));
+        } else if let Ok(bytes) = fs::read(&at) {
+            found.push_str(&String::from_utf8_lossy(&bytes));
+            found.push('\n');
+        }
+    }
+    found
+}
+
+fn nothing_is_lost(world: &World, before: &Before, hand: &Hand, case: &str) {
+    let all = everything(world);
+    for content in &before.contents {
+        let text = content.split(" .tmp").next().unwrap_or_default();
+        // What somebody saved over is gone by that hand.
+        if !(hand.brings == "saved anew" && text == "first letter") {
+            assert!(all.contains(text), "{case}: {content} is gone");
+        }
+    }
+    assert!(all.contains(hand.brings), "{case}: {} is gone", hand.brings);
+}
+
+fn run(scene: &Scene, hand: &Hand) -> usize {
+    let step = if is_long() { 1 } else { scene.stride * 3 };
+    for (cases, point) in (1..).step_by(step).enumerate() {
+        let (world, before) = set(scene);
+        fs::create_dir_all(world.at("elsewhere")).unwrap();
+        let happened = world.at("elsewhere/happened");
+        let token = super::scenes::token(&world);
+        let does = hand.does.replace("SHELVES", &world.shelves.display().to_string());
+        let does = format!("touch '{}'; {}", happened.display(), does.replace(" T'", &format!(" {token}'")));
+        let mut command = world.command(scene.words);
+        let ran = command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does).output().unwrap();
+        let said = String::from_utf8_lossy(&ran.stdout).into_owned() + &String::from_utf8_lossy(&ran.stderr);
+        let case = format!("{}, {} at point {point}: {said}", scene.name, hand.name);
+        if !happened.exists() {
+            assert_eq!(ran.status.code(), Some(0), "{case}");
+            return cases;
+        }
+        assert!(matches!(ran.status.code(), Some(0 | 1)), "{case}");
+        nothing_is_lost(&world, &before, hand, &case);
+        shell(&world, hand.back);
+        let looked = world.nine(&["history"]);
+        assert_eq!(looked.status, 0, "{case}: {}", looked.err);
+        nothing_is_lost(&world, &before, hand, &format!("{case}\n{}", looked.err));
+        world.nine(&["undo", "--yes"]);
+        nothing_is_lost(&world, &before, hand, &format!("{case}, undone"));
+    }
+    unreachable!("the program ends at some point")
+}
+
+fn with(hand: usize) {
+    let hand = &HANDS[hand];
+    for name in TRIED {
+        let scene = SCENES.iter().find(|scene| scene.name == name).expect("there is such a scene");
+        let cases = run(scene, hand);
+        assert!(cases >= 2, "{name}: {cases} cases");
+        eprintln!("another hand: {}: {name}: {cases} points", hand.name);
+    }
+}
+
+#[test]
+fn saves_anew() {
+    with(0);
+}
+
+#[test]
+fn makes() {
+    with(1);
+}
+
+#[test]
+fn writes_on() {
+    with(2);
+}
+
+#[test]
+fn moves_the_target_away() {
+    with(3);
+}
+
+#[test]
+fn moves_the_source_away() {
+    with(4);
+}
+
+#[test]
+fn takes_a_place_away() {
+    with(5);
+}
+
+/// The person stops the program: the step in hand ends or is taken back, the rest is not begun.
+#[test]
+fn stops_it() {
+    for scene in SCENES.iter().filter(|scene| is_long() || TRIED.contains(&scene.name)) {
+        let mut cases = 0;
+        for point in (1..).step_by(scene.step() * 2) {
+            let (world, before) = set(scene);
+            let mut command = world.command(scene.words);
+            let ran = command.env("NINE_STOP_AT", point.to_string()).output().unwrap();
+            let said = String::from_utf8_lossy(&ran.stdout).into_owned();
+            let case = format!("stopped at point {point}");
+            // Before anything is carried out it ends at once.
+            assert!(matches!(ran.status.code(), Some(0 | 1 | 130) | None), "{}, {case}: {said}", scene.name);
+            scene.holds(&world, &before, &case);
+            if ran.status.code() == Some(0) && !said.contains("not begun") {
+                break;
+            }
+            cases += 1;
+        }
+        assert!(cases >= 2, "{}: {cases} cases", scene.name);
+        eprintln!("stopped: {}: {cases} points", scene.name);
+    }
+}
