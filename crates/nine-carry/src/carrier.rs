@@ -18,7 +18,7 @@ use crate::folders::Folders;
 use crate::lists::Lists;
 use crate::outcome::{Failed, Outcome, Trace};
 use crate::packing::{self, Side};
-use crate::transfer::{self, Copying, Piece, Route};
+use crate::transfer::{self, Copying, Piece, Retracted, Route};
 use crate::{at_once, copies, removal};
 
 /// Carries out steps, in the order in which they are given, and writes the daybook.
@@ -376,7 +376,7 @@ impl<'a> Carrier<'a> {
             Err(error) => return Ok(Err(error)),
         };
         if !self.moved_away(step).is_empty() {
-            self.half_left |= !route.retract(&copying, &to.path);
+            self.half_left |= route.retract(&copying, &to.path) != Retracted::Gone;
             return Ok(Err(StoreError::FolderMoved));
         }
         // The way to the copy must be as safe as the copy before its original goes.

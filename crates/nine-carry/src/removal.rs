@@ -18,6 +18,15 @@ pub struct Stayed {
     pub for_now: bool,
 }
 
+impl Stayed {
+    /// Counts a thing that could not be taken away, since this happened.
+    pub(crate) fn count_one(&mut self, why: StoreError) {
+        self.count += 1;
+        // A disk that answers with errors may have been pulled out; the next command looks again.
+        self.for_now |= why.is_passing() || matches!(why, StoreError::System(_));
+    }
+}
+
 /// The copies that are still in place as what they were compared, by path below the item.
 pub(crate) struct Copies(BTreeSet<ItemPath>);
 
@@ -58,6 +67,17 @@ impl Copies {
     pub fn has(&self, below: &ItemPath) -> bool {
         self.0.contains(below)
     }
+}
+
+/// Whether a copy is what was compared, at all depths: nothing in it was saved, made or taken away since.
+///
+/// # Errors
+/// If it cannot be looked at.
+pub(crate) fn is_as_copied(target: &dyn Store, at: &ItemPath, copied: &[Piece]) -> StoreResult<bool> {
+    let Some(top) = target.entry(at)? else { return Ok(false) };
+    let there = pieces(target, at, top)?.len();
+    let copies = Copies::look(target, at, copied)?;
+    Ok(there == copied.len() && copied.iter().all(|piece| copies.has(&piece.below)))
 }
 
 /// Takes a piece of an original away if it is as it was compared, and its copy too. Says whether it is gone.

@@ -67,6 +67,17 @@ impl Copying {
     }
 }
 
+/// What became of a copy that was taken back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Retracted {
+    /// It is gone.
+    Gone,
+    /// It has its temporary name, and something of it could not be taken away.
+    HalfLeft,
+    /// It is where it was put.
+    InPlace,
+}
+
 /// What a transfer works between.
 pub struct Route<'a> {
     /// Where the item is.
@@ -245,7 +256,10 @@ impl Route<'_> {
         let mut stayed = Stayed::default();
         let copies = removal::Copies::look(self.target, target, &copying.pieces).map_err(|error| {
             // What is in place and cannot be looked at now is looked at by the next command.
-            if self.retract(copying, target) { error } else { StoreError::Unsure(error.to_string()) }
+            match self.retract(copying, target) {
+                Retracted::Gone => error,
+                Retracted::InPlace | Retracted::HalfLeft => StoreError::Unsure(error.to_string()),
+            }
         })?;
         if !copies.has(&ItemPath::root()) {
             return Err(StoreError::CopyDiffers);
@@ -258,24 +272,45 @@ impl Route<'_> {
                     stayed.count += 1;
                     stayed.for_now = true;
                 }
-                Err(error) if nth == 0 && self.retract(copying, target) => return Err(error),
-                other => {
-                    stayed.count += 1;
-                    // A disk that answers with errors may have been pulled out; the next command looks again.
-                    let may_pass =
-                        |error: StoreError| error.is_passing() || matches!(error, StoreError::System(_));
-                    stayed.for_now |= other.is_err_and(may_pass);
-                }
+                Err(error) if nth == 0 => match self.retract(copying, target) {
+                    Retracted::Gone => return Err(error),
+                    Retracted::HalfLeft => return Err(StoreError::Unsure(error.to_string())),
+                    Retracted::InPlace => stayed.count_one(error),
+                },
+                Ok(false) => stayed.count += 1,
+                Err(error) => stayed.count_one(error),
             }
         }
         Ok(stayed)
     }
 
-    /// Takes a copy back that is in place beside its whole original; says whether it is gone.
-    pub(crate) fn retract(&self, copying: &Copying, target: &ItemPath) -> bool {
-        let Ok(stamp) = copying.stamp() else { return false };
-        let back = self.target.rename(target, &stamp, self.target, self.temporary);
-        back.is_ok() && self.take_away(copying).is_ok_and(|gone| gone)
+    /// Takes a copy back that is in place beside its whole original.
+    pub(crate) fn retract(&self, copying: &Copying, target: &ItemPath) -> Retracted {
+        let Ok(stamp) = copying.stamp() else { return Retracted::InPlace };
+        let moved = self.target.rename(target, &stamp, self.target, self.temporary);
+        let is_touched =
+            || !removal::is_as_copied(self.target, self.temporary, &copying.pieces).unwrap_or(true);
+        if moved.is_ok() && is_touched() {
+            // Somebody has saved something in it since, which stays where it was put.
+            let now = self.target.entry(self.temporary).ok().flatten();
+            let stamp = now.map_or(stamp, |now| now.stamp());
+            return match self.target.rename(self.temporary, &stamp, self.target, target) {
+                Ok(_) => Retracted::InPlace,
+                Err(_) => Retracted::HalfLeft,
+            };
+        }
+        match moved {
+            Ok(_) if self.take_away(copying).is_ok() => {
+                // With the power it could come back, and the step is written down as failed.
+                match self.target.sync_folder(&target.parent().unwrap_or_default()) {
+                    Ok(()) => Retracted::Gone,
+                    Err(_) => Retracted::HalfLeft,
+                }
+            }
+            // It has its temporary name, or that is not known.
+            Ok(_) | Err(StoreError::Unsure(_)) => Retracted::HalfLeft,
+            Err(_) => Retracted::InPlace,
+        }
     }
 
     /// Takes away what was made under the temporary name; says whether nothing is left there.

@@ -114,7 +114,12 @@ impl<'a> Looking<'a> {
     pub fn look_again(&self, at: usize, step: &Step, ended: &Ended) -> StoreResult<Option<Reached>> {
         let store = self.places.of(&step.item)?;
         let is_here = |entry: Option<Entry>| entry.is_some_and(|entry| store.is_same(&entry, &step.stamp));
-        let Ended::Done { .. } = ended else { return Ok(None) };
+        if let Ended::Failed { .. } = ended {
+            if let Some(to) = step.target() {
+                self.take_back(at, step, self.places.of(to)?, to)?;
+            }
+            return Ok(None);
+        }
         let is_lost = match &step.act {
             Act::Move { .. } => {
                 settle_aside(store, &self.run.token, &step.item.path)?;
