@@ -116,7 +116,7 @@ pub fn show_ask_carry(
     let steps = drawn.steps();
     // Whether the preview can be printed decides nothing about what was agreed to beforehand.
     match preview(session, opened, &planned, &drawn, args, epilogue) {
-        Err(_) if args.yes => {}
+        Err(_) if args.yes => name_refused(&drawn),
         printed => printed?,
     }
     let troubles = planned.troubles + drawn.checked.refused.len();
@@ -143,6 +143,15 @@ pub fn show_ask_carry(
     }
     displays::refresh_all(session);
     outcome_status(troubles, Some(&outcome))
+}
+
+/// Names what cannot be done where nobody reads the preview.
+fn name_refused(drawn: &Drawn) {
+    let mut err = output::err();
+    for (at, problem) in &drawn.checked.refused {
+        let item = &drawn.settled.worklist.steps[*at].item;
+        let _ = writeln!(err, "{REFUSED}x {item}{REFUSED:#}  {}", problem.words());
+    }
 }
 
 /// Prints what would be done.

@@ -23,6 +23,8 @@ mod facets;
 mod output;
 #[path = "program/put.rs"]
 mod put;
+#[path = "program/safe.rs"]
+mod safe;
 #[path = "program/saved.rs"]
 mod saved;
 #[path = "program/search.rs"]

@@ -24,6 +24,12 @@ pub enum Wrong {
     Astray,
     /// A listing is no XML.
     Garbled,
+    /// It is busy, and asks to be left alone for this long.
+    AskFor(&'static str),
+    /// Every folder has one in it, without end.
+    Nested,
+    /// A listing names a file and a folder of one name.
+    Twice,
 }
 
 /// Something that goes wrong with some requests.
@@ -66,6 +72,8 @@ impl FromStr for Fault {
             "endless" => Wrong::Endless,
             "astray" => Wrong::Astray,
             "garbled" => Wrong::Garbled,
+            "nested" => Wrong::Nested,
+            "twice" => Wrong::Twice,
             _ => match (word.strip_prefix("slow-").map(str::parse), word.parse()) {
                 (Some(Ok(millis)), _) => Wrong::Slow(Duration::from_millis(millis)),
                 (None, Ok(status)) => Wrong::Status(status),

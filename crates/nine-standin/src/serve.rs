@@ -72,6 +72,15 @@ async fn answer(shared: Arc<Shared>, dav: DavHandler, mut request: Request<Incom
         Some(Wrong::DropBefore) => return Err(broken()),
         Some(Wrong::Slow(delay)) => tokio::time::sleep(delay).await,
         Some(Wrong::Status(status)) => return Ok(refusal(status)),
+        Some(Wrong::AskFor(pause)) => {
+            let mut response = refusal(503);
+            response.headers_mut().insert(RETRY_AFTER, HeaderValue::from_static(pause));
+            return Ok(response);
+        }
+        Some(made_up @ (Wrong::Nested | Wrong::Twice)) if method == "PROPFIND" => {
+            let lists = request.headers().get("depth").is_some_and(|depth| depth.as_bytes() == b"1");
+            return Ok(whole(StatusCode::MULTI_STATUS, make_up(&path, lists, made_up)));
+        }
         Some(Wrong::Elsewhere) => {
             let mut response = whole(StatusCode::MOVED_PERMANENTLY, "");
             let other = format!("http://127.0.0.2:{}{path}", shared.settings.port);
@@ -253,6 +262,25 @@ async fn spoil(response: Response<Body>, wrong: Option<Wrong>) -> Answered {
     tokio::time::sleep(Duration::ZERO).await;
     let body = Full::new(Bytes::from(text)).map_err(|never: Infallible| match never {}).boxed_unsync();
     Ok(Response::from_parts(parts, body))
+}
+
+/// A listing of what is not there.
+fn make_up(path: &str, lists: bool, wrong: Wrong) -> String {
+    let one = |href: &str, kind: &str| {
+        format!(
+            "<D:response><D:href>{href}</D:href><D:propstat><D:prop><D:resourcetype>{kind}</D:resourcetype>\
+             <D:getetag>\"1\"</D:getetag></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response>"
+        )
+    };
+    let (own, folder) = (path.trim_end_matches('/'), "<D:collection/>");
+    let mut text = one(&format!("{own}/"), folder);
+    if lists {
+        text += &one(&format!("{own}/x/"), folder);
+        if wrong == Wrong::Twice {
+            text += &one(&format!("{own}/x"), "");
+        }
+    }
+    format!("<?xml version=\"1.0\"?><D:multistatus xmlns:D=\"DAV:\">{text}</D:multistatus>")
 }
 
 /// Puts a response about what lies elsewhere into a listing.

@@ -10,6 +10,7 @@ use rustix::io::Errno;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[allow(missing_docs)]
 pub enum Op {
+    Look,
     Open,
     Read,
     Create,
@@ -24,7 +25,8 @@ pub enum Op {
 
 impl Op {
     /// All of them, with their words.
-    pub const ALL: [(&'static str, Op); 10] = [
+    pub const ALL: [(&'static str, Op); 11] = [
+        ("look", Op::Look),
         ("open", Op::Open),
         ("read", Op::Read),
         ("create", Op::Create),
@@ -125,7 +127,7 @@ mod armed {
 
     /// Passes the point before a call.
     pub fn before(op: Op) -> Result<(), Errno> {
-        if op != Op::Open && op != Op::Read {
+        if !matches!(op, Op::Look | Op::Open | Op::Read) {
             point();
         }
         let Ok(mut armed) = REFUSED.lock() else { return Ok(()) };

@@ -29,6 +29,55 @@ fn nothing_is_changed_on_a_drive_that_takes_no_notice_of_conditions() {
     drive.nine(&["check"]).ends(1).says("x").says("writes over a file");
 }
 
+/// Also a server that really is like that, where one is given.
+#[test]
+fn a_careless_drive_is_refused_before_anything_is_planned_on_it() {
+    let drive = match std::env::var("NINE_SERVER_IS_CARELESS") {
+        Ok(_) => Drive::new(),
+        Err(_) => Drive::with(Settings { careless: true, ..Settings::default() }),
+    };
+    drive.rules(RULES);
+    drive.file("a.txt", "a").file("b.txt", "b");
+    drive.world.file("c.txt", "c");
+    let before = drive.files();
+    drive.nine(&["tidy", "drive"]).ends(1).says("so nothing is changed on it").says("0 steps");
+    drive.nine(&["put", "Downloads/c.txt", "--on", "cloud/1", "--yes"]).ends(1).says("0 steps");
+    assert_eq!(drive.files(), before, "what it was tried with is gone");
+    assert!(drive.world.at("Downloads/c.txt").exists());
+}
+
+#[test]
+fn a_drive_may_ask_for_whatever_pause_it_likes() {
+    let drive = with(Settings::default());
+    drive.nine(&["check"]).ends(0);
+    for wish in ["18446744073709551615", "99999999999999999999999", "-5", "soon"] {
+        let first = Fault::once(Wrong::AskFor("1"), 1).of("MOVE");
+        let then = Fault::once(Wrong::AskFor(wish), 2).of("MOVE");
+        drive.standin.as_ref().unwrap().misbehave([first, then]);
+        let ran = drive.nine(&["tidy", "drive", "--yes"]);
+        assert!(
+            matches!(ran.status, 0 | 1) && !ran.err.contains("panicked"),
+            "{wish}: {}{}",
+            ran.out,
+            ran.err
+        );
+        drive.nine(&["undo", "--yes"]);
+    }
+}
+
+#[test]
+fn a_drive_that_makes_up_folders_without_end_is_given_up() {
+    let drive = with(Settings::default());
+    for wrong in [Wrong::Nested, Wrong::Twice] {
+        let fault = Fault { times: u64::MAX, ..Fault::once(wrong, 1).of("PROPFIND") };
+        drive.standin.as_ref().unwrap().misbehave([fault]);
+        let ran = drive.nine(&["search", "name", "has", "x"]);
+        let said = format!("{}{}", ran.out, ran.err);
+        assert_eq!(ran.status, 1, "{wrong:?}: {said}");
+        assert!(said.contains("nested too deep") || said.contains("twice"), "{wrong:?}: {said}");
+    }
+}
+
 #[test]
 fn a_drive_that_may_only_be_read_is_read() {
     let drive = with(Settings { read_only: true, ..Settings::default() });

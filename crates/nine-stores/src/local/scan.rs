@@ -10,6 +10,7 @@ use rustix::io::Errno;
 
 use super::volumes::Volume;
 use super::{LocalStore, WANTED, entry_of, open_to_look};
+use crate::fault::{Op, before};
 use crate::walk::{Bounds, walk};
 use crate::{Scan, Scope, Store, StoreError, StoreResult, Watch};
 
@@ -55,7 +56,8 @@ fn read_folder(
         if bytes == b"." || bytes == b".." {
             continue;
         }
-        match fs::statx(&folder, name.file_name(), AtFlags::SYMLINK_NOFOLLOW, WANTED) {
+        let flags = AtFlags::SYMLINK_NOFOLLOW;
+        match before(Op::Look).and_then(|()| fs::statx(&folder, name.file_name(), flags, WANTED)) {
             Ok(facts) => {
                 let volume = last
                     .filter(|volume| volume.holds(&facts))
