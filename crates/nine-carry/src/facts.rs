@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use nine_core::place::Spot;
-use nine_core::worklist::{Facts, FolderFacts, NameRules, Problem, Standing, Worklist};
+use nine_core::worklist::{Act, Facts, FolderFacts, NameRules, Problem, Standing, Worklist};
 use nine_stores::{Places, StoreError};
 
 /// Looks at the folders that steps may lead to.
@@ -56,7 +56,10 @@ pub fn facts(places: &Places, worklist: &Worklist, known: Standing) -> Facts {
                 facts.targets.insert(folder.clone(), folder_facts(places, &folder));
             }
         }
-        if step.vacates() {
+        // Whether tags can be given on a drive must be asked of it.
+        let asks =
+            matches!(step.act, Act::Tag { .. }) && places.of(&step.item).is_ok_and(|store| store.is_remote());
+        if step.vacates() || asks {
             let folder = step.item.folder();
             if !facts.sources.contains_key(&folder) {
                 facts.sources.insert(folder.clone(), source(places, &folder));

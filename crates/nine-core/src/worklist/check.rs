@@ -186,6 +186,12 @@ impl<'a> Checker<'a> {
         {
             return Some(problem.clone());
         }
+        // A folder's own rights say nothing of its items' tags, but nothing can be done where it is not reached.
+        if let (Act::Tag { .. }, Some(Err(problem @ Problem::Unreachable(_)))) =
+            (&step.act, self.facts.sources.get(&step.item.folder()))
+        {
+            return Some(problem.clone());
+        }
         let target = step.target()?;
         if target.is_inside(&step.item) {
             return Some(Problem::InsideItself);
