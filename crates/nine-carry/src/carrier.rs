@@ -3,23 +3,19 @@
 use std::collections::{BTreeSet, HashMap};
 use std::io;
 
-use nine_core::archive::{Form, in_pack};
 use nine_core::item::{Kind, Stamp};
-use nine_core::moment::Moment;
-use nine_core::place::{ItemPath, Spot};
-use nine_core::worklist::{Act, Original, Step};
-use nine_stores::packs::Pack;
-use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
+use nine_core::place::Spot;
+use nine_core::worklist::{Act, Step};
+use nine_stores::{Places, StoreError, StoreResult, Watch};
 
 use crate::Clock;
+use crate::at_once;
 use crate::batch::Batch;
 use crate::daybook::{Writer, stamp};
 use crate::folders::Folders;
 use crate::lists::Lists;
 use crate::outcome::{Failed, Outcome, Trace};
-use crate::packing::{self, Side};
-use crate::transfer::{self, Copying, Piece, Retracted, Route};
-use crate::{at_once, copies, removal};
+use crate::transfer::Piece;
 
 /// Carries out steps, in the order in which they are given, and writes the daybook.
 pub struct Carrier<'a> {
@@ -35,9 +31,9 @@ pub struct Carrier<'a> {
     pub progress: &'a mut dyn FnMut(usize),
     pub(crate) folders: Folders,
     /// Whether half of a copy could not be taken away.
-    half_left: bool,
+    pub(crate) half_left: bool,
     /// Folders that were packed, with all that lay in them as it was compared.
-    packed: HashMap<Spot, Vec<Piece>>,
+    pub(crate) packed: HashMap<Spot, Vec<Piece>>,
 }
 
 impl<'a> Carrier<'a> {
@@ -285,254 +281,5 @@ impl<'a> Carrier<'a> {
             outcome.failed.push(Failed { step: *member, because });
         }
         Ok(())
-    }
-
-    /// Does one step. The outer error is the daybook's, the inner one the step's.
-    pub(crate) fn step(&mut self, at: usize, step: &Step) -> io::Result<StoreResult<Trace>> {
-        let store = match self.places.of(&step.item) {
-            Ok(store) => store,
-            Err(error) => return Ok(Err(error)),
-        };
-        Ok(match &step.act {
-            Act::Leave => Ok(Trace::default()),
-            Act::Tag { to, .. } => {
-                store.set_tags(&step.item.path, &step.stamp, to).map(|()| Trace::default())
-            }
-            Act::Discard { copy_of } => self.discard(store, step, copy_of.as_ref()),
-            Act::Restore { kept_as } => match self.make_folders(&step.item.folder())? {
-                Ok(()) => {
-                    self.touch(&step.item.folder());
-                    let restored = store.restore(kept_as, &step.stamp, &step.item.path);
-                    restored.map(Trace::at)
-                }
-                Err(error) => Err(error),
-            },
-            Act::Move { to } => return self.move_item(at, step, to),
-            Act::Copy { to } => return self.copy_item(at, step, to),
-            Act::Pack { to } => return self.pack_or_unpack(at, step, to),
-            Act::Unpack { to } => return self.pack_or_unpack(at, step, to),
-            // Done when all else is; see `carry`.
-            Act::List => Ok(Trace::default()),
-        })
-    }
-
-    /// Puts an item into the trash. A copy goes only if what stays holds the same bytes, and comes back
-    /// if that is gone or has changed by the time it is in the trash, or if anything in it has.
-    fn discard(&mut self, store: &dyn Store, step: &Step, copy_of: Option<&Original>) -> StoreResult<Trace> {
-        let compared = copy_of.map(|original| copies::expect_same(self.places, &step.item, original));
-        let seen = match compared {
-            Some(compared) => Some(compared?),
-            // What was packed goes only as what was packed.
-            None => self.packed.remove(&step.item),
-        };
-        let day = (self.clock)().strftime("%Y-%m-%dT%H:%M:%S").to_string();
-        self.touch(&step.item.folder());
-        let kept = store.discard(&step.item.path, &step.stamp, &day)?;
-        let is_as_seen = |seen: &Vec<Piece>| {
-            let (trash, path) = store.discarded(&kept)?;
-            copies::is_as_seen(&*trash, &path, seen)
-        };
-        let gone = match seen.filter(|_| step.kind == Kind::Folder).map(|seen| is_as_seen(&seen)) {
-            Some(Ok(false)) => Err(StoreError::Changed),
-            Some(Err(error)) => Err(error),
-            _ => copy_of.map_or(Ok(()), |original| copies::expect_there(self.places, original)),
-        };
-        if let Err(gone) = gone {
-            store.restore(&kept, &step.stamp, &step.item.path)?;
-            return Err(gone);
-        }
-        Ok(Trace { kept_as: Some(kept), ..Trace::default() })
-    }
-
-    /// The stores of an item and of its target, whose folder is made.
-    fn both_ends(
-        &mut self,
-        step: &Step,
-        to: &Spot,
-    ) -> io::Result<StoreResult<(&'a dyn Store, &'a dyn Store)>> {
-        if let Err(error) = self.make_folders(&to.folder())? {
-            return Ok(Err(error));
-        }
-        let places = self.places;
-        Ok(places.of(&step.item).and_then(|source| Ok((source, places.of(to)?))))
-    }
-
-    fn move_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
-        let (source, target) = match self.both_ends(step, to)? {
-            Ok(ends) => ends,
-            Err(error) => return Ok(Err(error)),
-        };
-        self.touch(&step.item.folder());
-        self.touch(&to.folder());
-        match source.rename(&step.item.path, &step.stamp, target, &to.path) {
-            Err(StoreError::OtherDomain) => {}
-            moved => return Ok(moved.map(Trace::at)),
-        }
-        let temporary = self.daybook.names().temporary(at, to);
-        let (from, watch) = (&step.item.path, self.watch);
-        let route = Route { source, from, target, temporary: &temporary, watch };
-        let copying = match self.publish(&route, at, step, to)? {
-            Ok(copying) => copying,
-            Err(error) => return Ok(Err(error)),
-        };
-        if !self.moved_away(step).is_empty() {
-            self.half_left |= route.retract(&copying, &to.path) != Retracted::Gone;
-            return Ok(Err(StoreError::FolderMoved));
-        }
-        // The way to the copy must be as safe as the copy before its original goes.
-        for folder in std::mem::take(&mut self.folders.made_in) {
-            let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
-        }
-        Ok(copying.stamp().and_then(|stamp| {
-            let stayed = route.remove_original(&copying, &to.path)?;
-            Ok(Trace { stamp: Some(stamp), stayed, kept_as: None })
-        }))
-    }
-
-    fn copy_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
-        let (source, target) = match self.both_ends(step, to)? {
-            Ok(ends) => ends,
-            Err(error) => return Ok(Err(error)),
-        };
-        self.touch(&to.folder());
-        let temporary = self.daybook.names().temporary(at, to);
-        let (from, watch) = (&step.item.path, self.watch);
-        let route = Route { source, from, target, temporary: &temporary, watch };
-        let published = self.publish(&route, at, step, to)?;
-        Ok(published.and_then(|copying| Ok(Trace::at(Some(copying.stamp()?)))))
-    }
-
-    /// Makes a whole copy and puts it in place under its free name, or leaves nothing of it.
-    fn publish(
-        &mut self,
-        route: &Route,
-        at: usize,
-        step: &Step,
-        to: &Spot,
-    ) -> io::Result<StoreResult<Copying>> {
-        let is_free = match route.target.entry(&to.path) {
-            Ok(None) => Ok(()),
-            Ok(Some(_)) => Err(StoreError::Taken),
-            Err(error) => Err(error),
-        };
-        let mut copying = match is_free.and_then(|()| route.survey(&step.stamp)) {
-            Ok(copying) => copying,
-            Err(error) => return Ok(Err(error)),
-        };
-        // What is copied must be found again if the program is killed meanwhile.
-        match copying.is_folder() {
-            true => self.daybook.pieces(at, &copying.pieces)?,
-            false => self.daybook.flush()?,
-        }
-        let mut published = route.copy(&mut copying);
-        if published.is_ok() && copying.is_folder() {
-            self.daybook.copied(at, &copying.pieces)?;
-        }
-        published = published.and_then(|()| route.publish(&mut copying, &to.path));
-        Ok(match published {
-            Ok(()) => Ok(copying),
-            Err(error) => {
-                // The copy is ours and incomplete; the original has not been touched.
-                self.half_left |= route.take_away(&copying).is_err();
-                Err(error)
-            }
-        })
-    }
-
-    /// Writes a folder into a pack, or takes an item out of one: under a temporary name, compared, and only
-    /// then under its own.
-    fn pack_or_unpack(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {
-        let (source, target) = match self.both_ends(step, to)? {
-            Ok(ends) => ends,
-            Err(error) => return Ok(Err(error)),
-        };
-        self.touch(&to.folder());
-        self.daybook.flush()?;
-        let temporary = self.daybook.names().temporary(at, to);
-        let now = Moment::from_timestamp((self.clock)().timestamp());
-        let made = match &step.act {
-            Act::Pack { .. } => packed((source, target), step, to, &temporary, (now, self.watch)),
-            _ => unpacked((source, target), step, &temporary, self.watch).map(|stamp| (stamp, Vec::new())),
-        };
-        let made = made.and_then(|(stamp, seen)| {
-            let stamp = transfer::publish(target, &temporary, &stamp, &to.path)?;
-            self.packed.insert(step.item.clone(), seen);
-            Ok(Trace::at(Some(stamp)))
-        });
-        Ok(made.inspect_err(|error| {
-            // What could not be begun since the name is taken is somebody else's.
-            if !matches!(error, StoreError::Taken) {
-                self.half_left |= removal::remove_tree(target, &temporary).is_err();
-            }
-        }))
-    }
-
-    /// Takes a step back. Returns as what its item is found now, if it had to be copied back; or why it stays.
-    pub(crate) fn take_back(
-        &mut self,
-        at: usize,
-        step: &Step,
-        trace: &Trace,
-    ) -> io::Result<StoreResult<Option<Stamp>>> {
-        let stamp = trace.stamp.unwrap_or(step.stamp);
-        let (act, item) = match (&step.act, &trace.kept_as) {
-            (Act::Move { to }, _) => match self.move_back(step, to, &stamp) {
-                Err(StoreError::OtherDomain) => (Act::Move { to: step.item.clone() }, to.clone()),
-                back => return Ok(back),
-            },
-            (Act::Tag { from, to }, _) => {
-                (Act::Tag { from: to.clone(), to: from.clone() }, step.item.clone())
-            }
-            (Act::Copy { to } | Act::Pack { to } | Act::Unpack { to }, _) => (Act::discard(), to.clone()),
-            (Act::Discard { .. }, Some(kept)) => {
-                let restored = self.places.of(&step.item);
-                return Ok(restored.and_then(|store| store.restore(kept, &step.stamp, &step.item.path)));
-            }
-            _ => return Ok(Ok(None)),
-        };
-        let back = Step { act, item, stamp, ..step.clone() };
-        Ok(self.step(at, &back)?.map(|trace| trace.stamp))
-    }
-
-    /// Moves an item back to where it was, through the folders that it came through, wherever these are by now.
-    fn move_back(&self, step: &Step, to: &Spot, stamp: &Stamp) -> StoreResult<Option<Stamp>> {
-        let (source, target) = (self.places.of(&step.item)?, self.places.of(to)?);
-        target.rename(&to.path, stamp, source, &step.item.path)
-    }
-}
-
-/// Writes a folder that is still what was planned into a pack under a temporary name.
-fn packed(
-    (source, target): (&dyn Store, &dyn Store),
-    step: &Step,
-    to: &Spot,
-    temporary: &ItemPath,
-    (now, watch): (Moment, &Watch),
-) -> StoreResult<(Stamp, Vec<Piece>)> {
-    expect(source, &step.item.path, &step.stamp)?;
-    if target.entry(&to.path)?.is_some() {
-        return Err(StoreError::Taken);
-    }
-    let (form, _) = Form::of_name(to.path.name()).ok_or(StoreError::NotThere)?;
-    packing::pack(source, &step.item.path, target, temporary, now, form, watch)
-}
-
-/// Takes an item out of a pack that is still what was planned, under a temporary name.
-fn unpacked(
-    (source, target): (&dyn Store, &dyn Store),
-    step: &Step,
-    temporary: &ItemPath,
-    watch: &Watch,
-) -> StoreResult<Stamp> {
-    let (pack, at) = in_pack(&step.item).ok_or(StoreError::NotThere)?;
-    expect(source, &pack.path, &step.stamp)?;
-    packing::unpack(&Side { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary, watch)
-}
-
-fn expect(store: &dyn Store, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
-    match store.entry(path)? {
-        Some(entry) if store.is_same(&entry, stamp) => Ok(()),
-        Some(_) => Err(StoreError::Changed),
-        None => Err(StoreError::NotThere),
     }
 }

@@ -36,6 +36,9 @@ fn lines(conduct: &Conduct) -> Vec<Line> {
         (false, _) => (false, "the drive keeps no tags; what has some is not put there".to_owned()),
     };
     let names = match (conduct.folds_case, conduct.folds_form) {
+        _ if conduct.cuts_names => {
+            (false, "cut at # ? and ; by the drive; what has one of these is not put there".to_owned())
+        }
         (false, false) => (true, "kept as they are".to_owned()),
         (true, false) => (false, "names that differ in letter case only are one name".to_owned()),
         (false, true) => (false, "names that differ in their Unicode form only are one name".to_owned()),
