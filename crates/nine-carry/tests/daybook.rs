@@ -43,6 +43,42 @@ fn begun(data: &std::path::Path, steps: &[Step]) -> Writer {
 }
 
 #[test]
+fn an_open_run_is_found_however_many_came_after_it() {
+    let data = tempfile::tempdir().unwrap();
+    drop(begun(data.path(), &[]));
+    for _ in 0..50 {
+        begun(data.path(), &[]).end(&clock).unwrap();
+    }
+    drop(begun(data.path(), &[]));
+    assert_eq!(open_runs(data.path()).unwrap(), [1, 52]);
+    // Also in a daybook of before there were marks.
+    fs::remove_dir_all(data.path().join("daybook/open")).unwrap();
+    assert_eq!(open_runs(data.path()).unwrap(), [1, 52]);
+    begun(data.path(), &[]).end(&clock).unwrap();
+    assert_eq!(open_runs(data.path()).unwrap(), [1, 52]);
+}
+
+/// As the program wrote it before identities were told by file systems themselves.
+#[test]
+fn a_daybook_of_the_second_form_is_read() {
+    let data = tempfile::tempdir().unwrap();
+    fs::create_dir_all(data.path().join("daybook")).unwrap();
+    let text = concat!(
+        r#"{"line":"run","format":2,"run":1,"at":"2031-04-07T09:00:00+02:00","command":"nine tidy","places":{"downloads":"/home/ada/Downloads"}}"#,
+        "\n",
+        r#"{"line":"step","step":1,"do":"move","item":"downloads/a.txt","to":"home/1 Boats/a.txt","kind":"file","size":5,"modified":-7,"identity":"801.2a","bytes":5,"why":"rule"}"#,
+        "\n",
+        "{\"line\":\"planned\",\"steps\":1}\n{\"line\":\"done\",\"step\":1}\n",
+        "{\"line\":\"end\",\"at\":\"2031-04-07T09:00:01+02:00\",\"done\":1,\"failed\":0}\n",
+    );
+    fs::write(file(data.path(), 1), text).unwrap();
+    let run = read(data.path(), 1).unwrap();
+    assert_eq!((run.done(), run.closed, run.broken.len()), (1, true, 0));
+    assert_eq!(run.steps[0].stamp.identity, Identity([0x801, 0x2a]));
+    assert_eq!((run.token.as_str(), run.roots.len()), ("", 0));
+}
+
+#[test]
 fn a_run_is_read_back_as_it_was_written() {
     let data = tempfile::tempdir().unwrap();
     let steps = vec![

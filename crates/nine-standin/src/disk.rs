@@ -132,6 +132,18 @@ impl Disk {
         mounted
     }
 
+    /// Lets nobody write to it, or lets them again.
+    ///
+    /// # Errors
+    /// If it is no mount of its own, or somebody writes to it now.
+    pub fn set_read_only(&self, read_only: bool) -> io::Result<()> {
+        let how = if read_only { "remount,ro" } else { "remount,rw" };
+        match self.is_mounted {
+            true => run(Command::new("mount").args(["-o", how]).arg(&self.at)),
+            false => Err(io::ErrorKind::Unsupported.into()),
+        }
+    }
+
     /// Takes the disk out: its mount point is an empty folder then.
     ///
     /// # Errors

@@ -164,6 +164,36 @@ fn takes_a_place_away() {
     with(5);
 }
 
+/// What comes into a folder that is packed does not go into the trash with it.
+#[test]
+fn saves_into_what_is_packed() {
+    let scene = SCENES.iter().find(|scene| scene.name == "pack as zip").expect("there is such a scene");
+    let mut came = 0;
+    for point in (1..).step_by(scene.step()) {
+        let (world, _) = set(scene);
+        let inside = world.shelves.join("3 Grants/2031-04-07/downloads/letters/deep/new.txt");
+        let does = format!("printf 'come since' > '{}'", inside.display());
+        let mut command = world.command(scene.words);
+        let ran = command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does).output().unwrap();
+        let said = String::from_utf8_lossy(&ran.stdout).into_owned() + &String::from_utf8_lossy(&ran.stderr);
+        let all = everything(&world);
+        if all.contains("come since") {
+            // It came in time to be packed, or the folder stays.
+            let pack = fs::read(world.shelves.join("3 Grants/2031-04-07.zip")).unwrap_or_default();
+            let is_packed = pack.windows(12).any(|part| part == b"deep/new.txt");
+            assert!(inside.exists() || is_packed, "at point {point} it went into the trash: {said}");
+            let wanted = if inside.exists() { Some(1) } else { Some(0) };
+            assert_eq!(ran.status.code(), wanted, "at point {point} that is said: {said}");
+            came += usize::from(inside.exists());
+        } else {
+            // The folder was gone by then, or the program had ended.
+            assert_eq!(ran.status.code(), Some(0), "at point {point}: {said}");
+            break;
+        }
+    }
+    assert!(came >= 3, "{came} points");
+}
+
 /// The person stops the program: the step in hand ends or is taken back, the rest is not begun.
 #[test]
 fn stops_it() {

@@ -183,6 +183,30 @@ fn commands_that_read_go_on_where_recovery_cannot() {
     world.nine(&["undo", "--yes"]).ends(0).warns("run 9 cannot be read");
 }
 
+/// The data folder can only be read: what is only asked is answered.
+#[test]
+fn what_is_known_is_told_where_nothing_can_be_written() {
+    let mut world = World::across_file_systems();
+    world.data = world.disks[0].path().join("data");
+    fs::create_dir(&world.data).unwrap();
+    world.rules(RULE).file("a.txt", "a").file("b.txt", "b");
+    world.nine(&["search"]).ends(0);
+    let killed = world.command(&["tidy", "--yes"]).env("NINE_KILL_AT", "12").output().unwrap();
+    assert_eq!(killed.status.code(), None);
+    if let Err(error) = world.disks[0].set_read_only(true) {
+        eprintln!("left out, since nothing can be mounted here: {error}");
+        return;
+    }
+    world.nine(&["search", "--known", "ext", "txt"]).ends(0).says("2 files");
+    for words in [&["search", "ext", "txt"][..], &["survey"], &["history"]] {
+        world.nine(words).ends(0).warns("A run was cut off and cannot be looked after now");
+    }
+    world.nine(&["tidy", "--yes"]).ends(1);
+    world.disks[0].set_read_only(false).unwrap();
+    world.nine(&["history"]).ends(0).warns("was cut off");
+    assert_eq!(world.nine(&["history"]).ends(0).err, "");
+}
+
 #[test]
 fn one_name_that_cannot_be_looked_at_hides_no_other() {
     let world = World::new();
