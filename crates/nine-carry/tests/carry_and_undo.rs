@@ -3,6 +3,7 @@
 mod support;
 
 use std::fs;
+use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::sync::atomic::Ordering;
 
@@ -101,6 +102,44 @@ fn undo_names_what_it_cannot_take_back() {
     );
     assert_eq!(outcome.done(), 1);
     assert!(world.pile("c.txt").exists() && world.shelves.join("3 Grants/a.txt").exists());
+}
+
+/// Another program moves the folder away into which a run moves files, or the one from which it does.
+#[test]
+fn a_folder_that_is_moved_away_takes_nothing_of_a_run_with_it() {
+    for away in ["shelves/2 Loans", "pile/box"] {
+        let world = World::new();
+        for number in 0..200 {
+            world.write(&format!("box/{number}.txt"), &format!("text {number}"));
+        }
+        fs::create_dir_all(world.shelves.join("2 Loans")).unwrap();
+        let (worklist, checked) = world.plan("[[rule]]\nwhen = \"file\"\nreach = \"deep\"\nput = \"2\"\n");
+        let steps: Vec<_> = checked.order.iter().map(|at| worklist.steps[*at].clone()).collect();
+        assert_eq!(steps.len(), 200);
+        let elsewhere = world.dir.path().join("elsewhere");
+        let mut before = 0;
+        let outcome = world.carry_while(&steps, |over| {
+            if over == 100 {
+                before = fs::read_dir(world.dir.path().join(away)).unwrap().count();
+                fs::rename(world.dir.path().join(away), &elsewhere).unwrap();
+            }
+        });
+        for at in &outcome.carried {
+            let to = steps[*at].target().unwrap();
+            let there = world.shelves.join(to.path.to_string());
+            let moved_with = elsewhere.join(std::ffi::OsStr::from_bytes(to.path.name()));
+            // What was done and looked after before the folder went, went with it by that hand.
+            assert!(there.exists() || moved_with.exists() && *at < 100, "{away}: {to} is told as moved");
+        }
+        let outside = fs::read_dir(&elsewhere).unwrap().count();
+        assert!(
+            outside <= before || away == "pile/box",
+            "{away}: {outside} files are outside, {before} were"
+        );
+        let here = |folder: std::path::PathBuf| fs::read_dir(folder).map_or(0, Iterator::count);
+        let all = here(world.pile("box")) + here(world.shelves.join("2 Loans")) + outside;
+        assert_eq!(all, 200, "{away}");
+    }
 }
 
 #[test]

@@ -348,6 +348,46 @@ fn cases() -> ProptestConfig {
     ProptestConfig { cases: if is_long { 20_000 } else { 600 }, ..ProptestConfig::default() }
 }
 
+/// One hand at every step of a run that moves everything to another disk, on every thing that is there; every kill with
+/// a loss of power, alone and after a hand.
+#[test]
+fn at_every_step() {
+    let is_long = std::env::var("NINE_HARNESS").is_ok_and(|how| how == "long");
+    let hook = std::panic::take_hook();
+    std::panic::set_hook(Box::new(|_| {}));
+    let stride = if is_long { 1 } else { 5 };
+    let mut failed = None;
+    let plain = Case {
+        wishes: vec![Wish::TagAndMove, Wish::Move, Wish::TagAndMove, Wish::Copy, Wish::Move],
+        is_across: true,
+        events: Vec::new(),
+        killed: None,
+        killed_again: None,
+        choices: [0; 3],
+    };
+    let mut try_one = |case: Case| {
+        if failed.is_none() {
+            let tried = std::panic::catch_unwind(|| tried(&case));
+            failed = tried.err().and_then(|why| why.downcast_ref::<String>().cloned());
+        }
+    };
+    for (nth, at) in (1..200).step_by(stride).enumerate() {
+        for thing in (nth % 3..16).step_by(if is_long { 1 } else { 3 }) {
+            let hands = [Hand::Saves(thing), Hand::Renames(thing), Hand::Removes(thing), Hand::Makes(thing)];
+            for hand in hands {
+                try_one(Case { events: vec![(at, Event::Hand(hand))], ..plain.clone() });
+            }
+        }
+        for choice in [0, 1, 3, 7, usize::MAX] {
+            let killed = Some((at, true));
+            try_one(Case { killed, choices: [choice, choice / 2, usize::MAX / 3], ..plain.clone() });
+            try_one(Case { killed, choices: [choice / 2, usize::MAX, choice], ..plain.clone() });
+        }
+    }
+    std::panic::set_hook(hook);
+    assert_eq!(failed, None);
+}
+
 proptest! {
     #![proptest_config(cases())]
 

@@ -161,6 +161,19 @@ impl World {
         self.carry_steps(&steps, undoes, &Watch::default())
     }
 
+    /// Carries steps out; `meanwhile` is told after each how many are over.
+    pub fn carry_while(&self, steps: &[Step], mut meanwhile: impl FnMut(usize)) -> Outcome {
+        let _lock = lock(&self.data(), "test").unwrap().unwrap();
+        let places = self.places();
+        let heading = Heading::new("test", None, &places);
+        let mut writer = Writer::begin(&self.data(), &heading, steps.iter(), &clock).unwrap();
+        let watch = Watch::default();
+        let outcome =
+            Carrier::new(&places, &mut writer, &watch, &clock, &mut meanwhile).carry(steps).unwrap();
+        writer.end(&clock).unwrap();
+        outcome
+    }
+
     pub fn carry_steps(&self, steps: &[Step], undoes: Option<u64>, watch: &Watch) -> (u64, Outcome) {
         let _lock = lock(&self.data(), "test").unwrap().unwrap();
         let places = self.places();
