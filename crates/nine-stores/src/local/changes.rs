@@ -131,8 +131,9 @@ pub(super) fn remove_copied(store: &LocalStore, path: &ItemPath, stamp: &Stamp) 
     }
     let aside = aside(&token, path);
     move_name((&folder, name), (&folder, aside.name()), entry.kind)?;
-    let gone = store.expect(&folder, aside.name(), stamp).and_then(|_| {
-        before(Op::Remove)?;
+    // Nothing may come between the look and the act.
+    let gone = before(Op::Remove).map_err(StoreError::from).and_then(|()| {
+        store.expect(&folder, aside.name(), stamp)?;
         Ok(fs::unlinkat(&folder, aside.name(), AtFlags::empty())?)
     });
     if let Err(error) = gone {
