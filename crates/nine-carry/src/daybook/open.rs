@@ -75,13 +75,21 @@ fn without_marks(data: &Path) -> io::Result<Vec<u64>> {
     Ok(all.filter(|run| !is_over(data, *run).unwrap_or(true)).collect())
 }
 
+/// How many of the latest runs are looked at although they have no mark.
+const LOOKED_BACK: usize = 16;
+
 /// The runs that were cut off and have not been recovered, the oldest first. Of one whose file cannot be read it is
 /// not known; it is among them.
 ///
 /// # Errors
 /// If the daybook cannot be read.
 pub fn open_runs(data: &Path) -> io::Result<Vec<u64>> {
-    let Some(marked) = marked(data) else { return without_marks(data) };
+    let Some(mut marked) = marked(data) else { return without_marks(data) };
+    // An earlier version, which makes no marks, may have been at work since.
+    let all = runs(data)?;
+    marked.extend_from_slice(&all[all.len().saturating_sub(LOOKED_BACK)..]);
+    marked.sort_unstable();
+    marked.dedup();
     let is_open = |run: &u64| match is_over(data, *run) {
         Ok(over) => !over,
         // Its mark was made, and then nothing.

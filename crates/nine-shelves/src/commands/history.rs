@@ -23,9 +23,11 @@ use crate::session::Session;
 /// If the daybook cannot be read, or there is no such run.
 pub fn run(args: &HistoryArgs, session: &Session) -> Done {
     let loaded = session.load()?;
+    if let (Some(number), true) = (args.run, args.give_up) {
+        return recovery::give_up(session, &loaded.config, number);
+    }
     recovery::before_reading(session, &loaded.config);
     match args.run {
-        Some(number) if args.give_up => recovery::give_up(session, &loaded.config, number),
         Some(number) => one_run(&read_run(session, number)?, args.format, session),
         None => all_runs(args, session),
     }
