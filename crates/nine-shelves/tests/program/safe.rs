@@ -185,6 +185,7 @@ fn commands_that_read_go_on_where_recovery_cannot() {
 
 /// The data folder can only be read: what is only asked is answered.
 #[test]
+#[allow(clippy::print_stderr)] // that it was left out is told to a person
 fn what_is_known_is_told_where_nothing_can_be_written() {
     let mut world = World::across_file_systems();
     world.data = world.disks[0].path().join("data");
