@@ -176,7 +176,7 @@ fn commands_that_read_go_on_where_recovery_cannot() {
     world.nine(&["history"]).ends(0);
     fs::write(
         world.data.join("daybook/000009.jsonl"),
-        "{\"line\":\"run\",\"format\":99,\"run\":9,\"at\":\"\",\"command\":\"\",\"places\":{}}\n",
+        "{\"line\":\"run\",\"format\":99,\"run\":9,\"at\":\"\",\"command\":\"\",\"places\":{}}\n{\"line\":\"end\",\"at\":\"\",\"done\":0,\"failed\":0}\n",
     )
     .unwrap();
     world.nine(&["tidy", "--yes"]).ends(0);
