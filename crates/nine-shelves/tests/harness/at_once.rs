@@ -69,6 +69,44 @@ fn several_programs_do_not_harm_each_other() {
     eprintln!("at once: {rounds} rounds of four programs, {refused} of them told to wait");
 }
 
+/// Two machines, each with a data folder of its own, at work in one share between two file systems.
+#[test]
+fn two_data_folders_do_not_harm_each_other() {
+    let rounds = if is_long() { 60 } else { 5 };
+    for round in 0..rounds {
+        let world = World::across_file_systems();
+        world.rules("[[rule]]\nname = \"all\"\nwhen = \"file or type folder\"\nput = \"2/All\"\n");
+        for number in 0..16 {
+            world.file(&format!("{number}.txt"), &format!("content {number};"));
+            world.file(&format!("box {number}/deep/{number}.txt"), &format!("content 1{number};"));
+        }
+        let whole = contents(&world);
+        let other = world.at("other");
+        fs::create_dir(&other).unwrap();
+        fs::copy(world.data.join("shelves.toml"), other.join("shelves.toml")).unwrap();
+        let machines = [world.data.clone(), other];
+        let on = |data: &std::path::Path, words: &[&str]| {
+            let mut command = world.command(words);
+            command.env("NINE_HOME", data);
+            command.stdout(std::process::Stdio::null()).stderr(std::process::Stdio::piped());
+            command.spawn().unwrap()
+        };
+        for words in [&["tidy", "--yes"][..], &["undo", "--yes"]] {
+            let children = machines.each_ref().map(|data| on(data, words));
+            for child in children {
+                let ran = child.wait_with_output().unwrap();
+                let err = String::from_utf8_lossy(&ran.stderr);
+                // One of them may find nothing left to do.
+                assert!(matches!(ran.status.code(), Some(0..=2)), "round {round}: {} {err}", ran.status);
+            }
+            assert_eq!(contents(&world), whole, "round {round}, {words:?}");
+            let left = world.picture().into_keys().find(|name| name.contains(".nine-"));
+            assert_eq!(left, None, "round {round}, {words:?}");
+        }
+    }
+    eprintln!("at once: {rounds} rounds of two data folders in one place");
+}
+
 /// Moves a file of the pile to another name there and back, never onto anything.
 fn move_about(world: &World, moves: &AtomicU64, seed: u64) {
     let pile = world.at("Downloads");
