@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 use std::os::fd::OwnedFd;
 
-use nine_core::item::Kind;
 use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags};
 
@@ -91,8 +90,9 @@ impl Losses {
             let names = self.names.entry((found.st_dev, found.st_ino)).or_insert((found.st_nlink as u64, 0));
             names.1 += 1;
         }
-        let entry = store.entry(path)?;
-        if entry.is_some_and(|entry| matches!(entry.kind, Kind::File | Kind::Folder)) {
+        // Everywhere else attributes are kept, and need not be read.
+        let has_any = matches!(kind, fs::FileType::RegularFile | fs::FileType::Directory);
+        if has_any && (self.is_plain || self.is_drive) {
             let is_of_the_system = |name: &[u8]| !name.starts_with(b"user.");
             let all = meta(store, path)?.attributes;
             let is_kept = |name: &[u8]| !(self.is_plain || self.is_drive && is_of_the_system(name));
