@@ -65,6 +65,8 @@ pub struct LocalStore {
     path: PathBuf,
     settings: Settings,
     folders: Mutex<HashMap<ItemPath, Arc<OwnedFd>>>,
+    /// Whether folders lie on file systems that keep neither owners nor attributes.
+    plain: Mutex<HashMap<ItemPath, bool>>,
     /// The file systems that were met.
     volumes: Volumes,
     /// What is in all names that are made for a moment.
@@ -90,8 +92,8 @@ impl LocalStore {
 
     fn of_root(root: OwnedFd, path: PathBuf, settings: Settings) -> Self {
         let token = Mutex::new(random_token());
-        let (folders, volumes) = (Mutex::default(), Volumes::default());
-        Self { root: Arc::new(root), path, settings, folders, volumes, token }
+        let (folders, plain, volumes) = Default::default();
+        Self { root: Arc::new(root), path, settings, folders, plain, volumes, token }
     }
 
     /// The facts of an entry, from what the kernel tells; `open` opens it, should its file system be new.
@@ -288,6 +290,7 @@ impl Store for LocalStore {
     fn look_anew(&self) {
         self.forget_folders();
         self.volumes.forget();
+        held(&self.plain).clear();
     }
 
     fn name_own(&self, token: &str) {

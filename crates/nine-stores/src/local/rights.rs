@@ -1,13 +1,12 @@
 //! Who may read something, and what is lost of it on another file system.
 
 use std::collections::HashMap;
-use std::os::fd::OwnedFd;
 
 use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags};
 
 use super::content::meta;
-use super::{LocalStore, TAGS_ATTRIBUTE};
+use super::{LocalStore, TAGS_ATTRIBUTE, held};
 use crate::{Store, StoreResult};
 
 /// Things of a folder that are looked at before a preview; a larger one is not looked into further.
@@ -39,7 +38,7 @@ pub(super) fn loses(
 ) -> StoreResult<Vec<String>> {
     let there = target.as_any().downcast_ref::<LocalStore>();
     let is_plain = match there {
-        Some(local) => is_plain(&*nearest(local, folder)?),
+        Some(local) => is_plain(local, folder)?,
         None => false,
     };
     let mut losses = Losses { is_plain, is_drive: there.is_none(), ..Losses::default() };
@@ -55,14 +54,18 @@ pub(super) fn loses(
     Ok(losses.words())
 }
 
-fn nearest(store: &LocalStore, folder: &ItemPath) -> StoreResult<std::sync::Arc<OwnedFd>> {
-    store.folder(&super::facts::ground(store, folder)?.existing)
-}
-
+/// Whether a folder lies, or would lie, on such a file system; many items mostly go into few folders.
 // The kernel's fields have other widths on other processors.
 #[allow(clippy::unnecessary_cast)]
-fn is_plain(folder: &OwnedFd) -> bool {
-    fs::fstatfs(folder).is_ok_and(|system| PLAIN.contains(&(system.f_type as i64 & 0xffff_ffff)))
+fn is_plain(store: &LocalStore, folder: &ItemPath) -> StoreResult<bool> {
+    if let Some(known) = held(&store.plain).get(folder) {
+        return Ok(*known);
+    }
+    let nearest = store.folder(&super::facts::ground(store, folder)?.existing)?;
+    let system = fs::fstatfs(&*nearest)?;
+    let is_plain = PLAIN.contains(&(system.f_type as i64 & 0xffff_ffff));
+    held(&store.plain).insert(folder.clone(), is_plain);
+    Ok(is_plain)
 }
 
 #[derive(Default)]
