@@ -6,6 +6,7 @@ mod drives;
 mod edit;
 mod facets;
 mod read;
+mod text;
 
 pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};

@@ -1,16 +1,16 @@
 //! From the text of `shelves.toml` to a checked configuration, or to findings that point at it.
 
-use std::collections::BTreeMap;
 use std::ops::Range;
 
-use serde::Deserialize;
 use toml::Spanned;
 
-use super::archive::{ArchiveText, usual_archive};
-use super::copies::CopiesText;
-use super::drives::{DriveText, is_address};
-use super::facets::FacetText;
-use super::{Bookcase, Config, Pile, TagColor, TagLook, usual_settle};
+use super::archive::usual_archive;
+use super::drives::is_address;
+use super::text::{
+    Births, BookcaseText, ClashText, DiscardText, ExtensionText, FileText, PileText, ReachText, RuleText,
+    SearchText, TagText,
+};
+use super::{Bookcase, Config, Pile, TagLook, usual_settle};
 use crate::condition;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
@@ -19,130 +19,6 @@ use crate::names::{fold, make_safe};
 use crate::pattern::{Pattern, PutPattern};
 use crate::rules::{Clash, Reach, Rule};
 use crate::saved::{self, SavedSearch};
-
-#[derive(Deserialize, Default)]
-#[serde(deny_unknown_fields, default)]
-struct FileText {
-    pile: BTreeMap<Spanned<String>, PileText>,
-    bookcase: BTreeMap<Spanned<String>, BookcaseText>,
-    archive: Option<ArchiveText>,
-    drive: BTreeMap<Spanned<String>, DriveText>,
-    copies: Option<CopiesText>,
-    facet: BTreeMap<Spanned<String>, FacetText>,
-    rule: Vec<Spanned<RuleText>>,
-    search: BTreeMap<Spanned<String>, SearchText>,
-    displays: Option<DisplaysText>,
-    tag: BTreeMap<Spanned<String>, TagText>,
-    trash: Option<TrashText>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct PileText {
-    at: Spanned<String>,
-    settle: Option<Spanned<String>>,
-    births: Option<Births>,
-    #[serde(default)]
-    text: bool,
-}
-
-/// Whether birth times are believed. A restored backup gives everything one birth time.
-#[derive(Deserialize, Clone, Copy, PartialEq)]
-#[serde(rename_all = "lowercase")]
-enum Births {
-    Believe,
-    Ignore,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct BookcaseText {
-    at: Spanned<String>,
-    shelves: Vec<Spanned<String>>,
-    #[serde(default)]
-    text: bool,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct SearchText {
-    r#where: Spanned<String>,
-    #[serde(default)]
-    display: bool,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct DisplaysText {
-    at: Spanned<String>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct TagText {
-    color: Option<TagColor>,
-    mark: Option<Spanned<String>>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct TrashText {
-    at: Spanned<String>,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct RuleText {
-    name: Option<Spanned<String>>,
-    #[serde(default)]
-    piles: Vec<Spanned<String>>,
-    #[serde(default)]
-    reach: ReachText,
-    when: Spanned<String>,
-    #[serde(default)]
-    tag: Vec<Spanned<String>>,
-    rename: Option<Spanned<String>>,
-    put: Option<Spanned<String>>,
-    #[serde(default)]
-    clash: ClashText,
-    #[serde(default)]
-    precedence: Vec<String>,
-    #[serde(default)]
-    extension: ExtensionText,
-    discard: Option<DiscardText>,
-}
-
-#[derive(Deserialize, Clone, Copy, PartialEq)]
-#[serde(rename_all = "lowercase")]
-enum DiscardText {
-    Copies,
-}
-
-#[derive(Deserialize, Default, Clone, Copy, PartialEq)]
-#[serde(rename_all = "lowercase")]
-enum ExtensionText {
-    #[default]
-    Keep,
-    Correct,
-}
-
-#[derive(Deserialize, Default, Clone, Copy)]
-#[serde(rename_all = "lowercase")]
-enum ReachText {
-    #[default]
-    Loose,
-    Deep,
-}
-
-#[derive(Deserialize, Default, Clone, Copy)]
-#[serde(rename_all = "lowercase")]
-enum ClashText {
-    #[default]
-    Number,
-    Leave,
-    Hold,
-    Replace,
-}
 
 /// Reads a configuration.
 ///
