@@ -49,7 +49,7 @@ impl Lists<'_> {
             removal::remove_own_file(store, left)?;
         }
         for list in [CONTENTS, SUMS] {
-            removal::settle_aside(store, self.names.token, &self.dated.path.join(list))?;
+            removal::settle_aside(store, self.names.token, &self.dated.path.join(list), None)?;
         }
         let mut lists = self.read(store)?;
         let before = (lists.contents.clone(), lists.sums.clone());

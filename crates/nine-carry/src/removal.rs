@@ -107,18 +107,63 @@ pub(crate) fn remove_piece(
     }
 }
 
+/// The names that something may have for a moment before it goes: on its way to the first of them it may have the
+/// second.
+fn besides(store: &dyn Store, token: &str, path: &ItemPath) -> StoreResult<Vec<ItemPath>> {
+    // A drive takes away what it knows by its entity tag in one request.
+    if store.is_remote() || token.is_empty() {
+        return Ok(Vec::new());
+    }
+    let first = aside(token, path);
+    let second = aside(token, &first);
+    let mut found = Vec::new();
+    for beside in [first, second] {
+        if store.entry(&beside)?.is_some() {
+            found.push(beside);
+        }
+    }
+    Ok(found)
+}
+
+/// Whether something has been set aside before it was to go.
+///
+/// # Errors
+/// If that cannot be looked at.
+pub(crate) fn is_set_aside(store: &dyn Store, token: &str, path: &ItemPath) -> StoreResult<bool> {
+    Ok(!besides(store, token, path)?.is_empty())
+}
+
 /// Gives what was set aside before it was to go its name back, if the program was cut off just then; see
-/// [`aside`]. What has gone by then is no error.
+/// [`aside`]. What has gone by then is no error. `there` is where it was on its way to: if it has that name already,
+/// the one of ours is taken away. Says whether there was any.
 ///
 /// # Errors
 /// If it cannot be given its name back.
-pub(crate) fn settle_aside(store: &dyn Store, token: &str, path: &ItemPath) -> StoreResult<bool> {
-    // A drive takes away what it knows by its entity tag in one request.
-    if store.is_remote() || token.is_empty() {
-        return Ok(false);
+pub(crate) fn settle_aside(
+    store: &dyn Store,
+    token: &str,
+    path: &ItemPath,
+    there: Option<(&dyn Store, &ItemPath)>,
+) -> StoreResult<bool> {
+    let besides = besides(store, token, path)?;
+    besides.iter().try_for_each(|beside| name_again(store, beside, path, there))?;
+    Ok(!besides.is_empty())
+}
+
+/// Gives something its name back, or the next free one with a number.
+fn name_again(
+    store: &dyn Store,
+    beside: &ItemPath,
+    path: &ItemPath,
+    there: Option<(&dyn Store, &ItemPath)>,
+) -> StoreResult<()> {
+    let Some(entry) = store.entry(beside)? else { return Ok(()) };
+    if let Some((target, to)) = there
+        && target.entry(to)?.is_some_and(|now| now.identity == entry.identity)
+    {
+        // The second name of a file takes the place of the first, which is ours.
+        return store.rename(beside, &entry.stamp(), target, to).map(drop);
     }
-    let beside = aside(token, path);
-    let Some(entry) = store.entry(&beside)? else { return Ok(false) };
     let free = |number: usize| match number {
         1 => path.clone(),
         number => {
@@ -127,9 +172,9 @@ pub(crate) fn settle_aside(store: &dyn Store, token: &str, path: &ItemPath) -> S
         }
     };
     for number in 1..1000 {
-        match store.rename(&beside, &entry.stamp(), store, &free(number)) {
+        match store.rename(beside, &entry.stamp(), store, &free(number)) {
             Err(StoreError::Taken) => {}
-            moved => return moved.map(|_| true),
+            moved => return moved.map(drop),
         }
     }
     Err(StoreError::Taken)

@@ -393,6 +393,9 @@ fn arm_fault_points() {
         if let Some(nth) = number("NINE_STOP_AT") {
             arm(nth, Happens::Stopped);
         }
+        if std::env::var_os("NINE_LACKS_RENAME_FLAGS").is_some() {
+            nine_stores::fault::lack_rename_flags();
+        }
         if let (Some(nth), Ok(command)) = (number("NINE_HAND_AT"), std::env::var("NINE_HAND")) {
             arm(nth, Happens::Hand(command));
         }

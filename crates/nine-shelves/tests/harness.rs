@@ -29,6 +29,8 @@ mod hands;
 mod hostile;
 #[path = "harness/killed.rs"]
 mod killed;
+#[path = "harness/plain_renames.rs"]
+mod plain_renames;
 #[path = "harness/power.rs"]
 mod power;
 #[path = "harness/refused.rs"]

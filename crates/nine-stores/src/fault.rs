@@ -54,7 +54,7 @@ pub enum Happens {
 #[cfg(debug_assertions)]
 mod armed {
     use std::sync::Mutex;
-    use std::sync::atomic::{AtomicU64, Ordering};
+    use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
     use rustix::io::Errno;
 
@@ -68,6 +68,9 @@ mod armed {
 
     /// The call that is refused: what it does, how many are still let through, and with what.
     static REFUSED: Mutex<Option<(Op, u64, Errno)>> = Mutex::new(None);
+
+    /// Whether renames with flags are refused, as some file systems do.
+    static LACKS_RENAME_FLAGS: AtomicBool = AtomicBool::new(false);
 
     /// Has something happen at the `nth` point from now, counted from 1.
     pub fn arm(nth: u64, happens: Happens) {
@@ -92,6 +95,16 @@ mod armed {
             *armed = refused;
         }
         understood
+    }
+
+    /// From now on no file system has renames with flags.
+    pub fn lack_rename_flags() {
+        LACKS_RENAME_FLAGS.store(true, Ordering::SeqCst);
+    }
+
+    /// Asked before a rename with flags.
+    pub fn rename_flags() -> Result<(), Errno> {
+        if LACKS_RENAME_FLAGS.load(Ordering::SeqCst) { Err(Errno::INVAL) } else { Ok(()) }
     }
 
     /// Whether a call is still to be refused.
@@ -161,6 +174,15 @@ mod armed {
     }
 
     /// Does nothing in this build.
+    pub fn lack_rename_flags() {}
+
+    /// Does nothing in this build.
+    #[inline(always)]
+    pub fn rename_flags() -> Result<(), Errno> {
+        Ok(())
+    }
+
+    /// Does nothing in this build.
     pub fn still_refuses() -> bool {
         false
     }
@@ -176,7 +198,7 @@ mod armed {
     }
 }
 
-pub use armed::{arm, before, point, refuse, still_refuses};
+pub use armed::{arm, before, lack_rename_flags, point, refuse, rename_flags, still_refuses};
 
 /// A stream whose reading may be refused.
 #[derive(Debug)]

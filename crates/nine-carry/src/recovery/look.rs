@@ -13,7 +13,7 @@ use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 use crate::daybook::{Ended, Run};
 use crate::outcome::Trace;
 use crate::packing::{self, Side};
-use crate::removal::{self, Copies, Stayed, compare, remove_made, remove_piece, settle_aside};
+use crate::removal::{self, Copies, Stayed, compare, is_set_aside, remove_made, remove_piece, settle_aside};
 use crate::transfer::Piece;
 
 /// How far a step got.
@@ -83,6 +83,7 @@ impl<'a> Looking<'a> {
     /// Looks at both ends of a step.
     pub fn look(&self, at: usize, step: &Step) -> StoreResult<Reached> {
         let store = self.places.of(&step.item)?;
+        self.settle(step)?;
         let is_here = || -> StoreResult<bool> {
             Ok(store.entry(&step.item.path)?.is_some_and(|entry| store.is_same(&entry, &step.stamp)))
         };
@@ -122,7 +123,7 @@ impl<'a> Looking<'a> {
         }
         let is_lost = match &step.act {
             Act::Move { .. } => {
-                settle_aside(store, &self.run.token, &step.item.path)?;
+                self.settle(step)?;
                 self.is_whole_again(store, step)?
             }
             Act::Discard { .. } => is_here(store.entry(&step.item.path)?),
@@ -133,6 +134,21 @@ impl<'a> Looking<'a> {
             _ => false,
         };
         if is_lost { self.look(at, step).map(Some) } else { Ok(None) }
+    }
+
+    /// Gives what has a name of ours at one end of a step its own back.
+    fn settle(&self, step: &Step) -> StoreResult<()> {
+        let (token, store, path) = (&self.run.token, self.places.of(&step.item)?, &step.item.path);
+        if let Some(to) = step.target() {
+            let target = self.places.of(to)?;
+            settle_aside(store, token, path, Some((target, &to.path)))?;
+            settle_aside(target, token, &to.path, Some((store, path)))?;
+        } else if is_set_aside(store, token, path)? {
+            let kept = store.find_discarded(path, &step.stamp)?;
+            let trash = kept.map(|kept| store.discarded(&kept)).transpose()?;
+            settle_aside(store, token, path, trash.as_ref().map(|(trash, path)| (&**trash, path)))?;
+        }
+        Ok(())
     }
 
     /// Whether an item that was moved away is at its old place.
@@ -189,7 +205,6 @@ impl<'a> Looking<'a> {
 
     fn look_at_move(&self, source: &dyn Store, at: usize, step: &Step, to: &Spot) -> StoreResult<Reached> {
         let target = self.places.of(to)?;
-        settle_aside(source, &self.run.token, &step.item.path)?;
         let half = self.take_back(at, step, target, to)?;
         let (old, new) = (source.entry(&step.item.path)?, target.entry(&to.path)?);
         let Some(new) = new else {
@@ -252,7 +267,7 @@ impl<'a> Looking<'a> {
         let mut stayed = Stayed::default();
         for piece in pieces.iter().rev() {
             let path = step.item.path.join_path(&piece.below);
-            was_half |= settle_aside(source, &self.run.token, &path).unwrap_or(false);
+            was_half |= settle_aside(source, &self.run.token, &path, None).unwrap_or(false);
             match remove_piece(source, &step.item.path, piece, &copies) {
                 Ok(true) => {}
                 Err(error) if error.is_passing() => return Err(error),

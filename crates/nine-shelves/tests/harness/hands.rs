@@ -8,8 +8,8 @@ use super::scenes::{Before, SCENES, Scene, is_long, set};
 use super::support::World;
 
 /// What somebody does, in the world's folder; `T` stands for what every content of the world ends with.
-struct Hand {
-    name: &'static str,
+pub struct Hand {
+    pub name: &'static str,
     does: &'static str,
     /// What undoes it before the program looks after its run.
     back: &'static str,
@@ -17,7 +17,7 @@ struct Hand {
     brings: &'static str,
 }
 
-const HANDS: [Hand; 7] = [
+pub const HANDS: [Hand; 7] = [
     Hand {
         name: "a file is saved anew",
         does: "printf 'saved anew T' > Downloads/.s && mv Downloads/.s Downloads/letters/a.txt",
@@ -67,11 +67,18 @@ const HANDS: [Hand; 7] = [
 const TRIED: [&str; 4] =
     ["tidy", "tidy across file systems", "archive across file systems", "undo across file systems"];
 
-fn shell(world: &World, command: &str) -> Output {
-    let shelves = world.shelves.display().to_string();
+/// What somebody does, with the names of this world.
+fn in_world(world: &World, command: &str) -> String {
     let token = super::scenes::token(world);
-    let command = command.replace("SHELVES", &shelves).replace(" T'", &format!(" {token}'"));
-    std::process::Command::new("sh").args(["-c", &command]).current_dir(world.dir.path()).output().unwrap()
+    command.replace("SHELVES", &world.shelves.display().to_string()).replace(" T'", &format!(" {token}'"))
+}
+
+/// Runs the scene's command while somebody does this at a point. What it said, and how it ended.
+fn disturb(world: &World, scene: &Scene, point: usize, does: &str) -> (String, Option<i32>) {
+    let mut command = world.command(scene.words);
+    command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does);
+    let Output { status, stdout, stderr } = command.output().unwrap();
+    (String::from_utf8_lossy(&[stdout, stderr].concat()).into_owned(), status.code())
 }
 
 /// All contents of the person's, wherever they are by now.
@@ -104,27 +111,25 @@ fn nothing_is_lost(world: &World, before: &Before, hand: &Hand, case: &str) {
     assert!(all.contains(brings), "{case}: {brings} is gone");
 }
 
-fn run(scene: &Scene, hand: &Hand) -> usize {
+/// Has it done at point after point of the scene. Returns how many cases there were.
+pub fn run(scene: &Scene, hand: &Hand) -> usize {
     // What is set aside is so for two points only.
     let step = if is_long() || hand.brings == "set aside" { 1 } else { scene.stride * 3 };
     for (cases, point) in (1..).step_by(step).enumerate() {
         let (world, before) = set(scene);
         fs::create_dir_all(world.at("elsewhere")).unwrap();
         let happened = world.at("elsewhere/happened");
-        let token = super::scenes::token(&world);
-        let does = hand.does.replace("SHELVES", &world.shelves.display().to_string());
-        let does = format!("touch '{}'; {}", happened.display(), does.replace(" T'", &format!(" {token}'")));
-        let mut command = world.command(scene.words);
-        let ran = command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does).output().unwrap();
-        let said = String::from_utf8_lossy(&ran.stdout).into_owned() + &String::from_utf8_lossy(&ran.stderr);
+        let does = format!("touch '{}'; {}", happened.display(), in_world(&world, hand.does));
+        let (said, status) = disturb(&world, scene, point, &does);
         let case = format!("{}, {} at point {point}: {said}", scene.name, hand.name);
         if !happened.exists() {
-            assert_eq!(ran.status.code(), Some(0), "{case}");
+            assert_eq!(status, Some(0), "{case}");
             return cases;
         }
-        assert!(matches!(ran.status.code(), Some(0 | 1)), "{case}");
+        assert!(matches!(status, Some(0 | 1)), "{case}");
         nothing_is_lost(&world, &before, hand, &case);
-        shell(&world, hand.back);
+        let back = in_world(&world, hand.back);
+        std::process::Command::new("sh").args(["-c", &back]).current_dir(world.dir.path()).output().unwrap();
         let looked = world.nine(&["history"]);
         assert_eq!(looked.status, 0, "{case}: {}", looked.err);
         nothing_is_lost(&world, &before, hand, &format!("{case}\n{}", looked.err));
@@ -189,9 +194,7 @@ fn saves_into_what_is_packed() {
         let (world, _) = set(scene);
         let inside = world.shelves.join("3 Grants/2031-04-07/downloads/letters/deep/new.txt");
         let does = format!("printf 'come since' > '{}'", inside.display());
-        let mut command = world.command(scene.words);
-        let ran = command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does).output().unwrap();
-        let said = String::from_utf8_lossy(&ran.stdout).into_owned() + &String::from_utf8_lossy(&ran.stderr);
+        let (said, status) = disturb(&world, scene, point, &does);
         let all = everything(&world);
         if all.contains("come since") {
             // It came in time to be packed, or the folder stays.
@@ -199,11 +202,11 @@ fn saves_into_what_is_packed() {
             let is_packed = pack.windows(12).any(|part| part == b"deep/new.txt");
             assert!(inside.exists() || is_packed, "at point {point} it went into the trash: {said}");
             let wanted = if inside.exists() { Some(1) } else { Some(0) };
-            assert_eq!(ran.status.code(), wanted, "at point {point} that is said: {said}");
+            assert_eq!(status, wanted, "at point {point} that is said: {said}");
             came += usize::from(inside.exists());
         } else {
             // The folder was gone by then, or the program had ended.
-            assert_eq!(ran.status.code(), Some(0), "at point {point}: {said}");
+            assert_eq!(status, Some(0), "at point {point}: {said}");
             break;
         }
     }

@@ -8,7 +8,7 @@ use super::support::{World, picture_of};
 
 /// Kills the scene's command at point after point, each time in a new world, until it is not killed any more.
 /// Returns how many cases there were.
-fn at_every_point(scene: &Scene) -> usize {
+pub fn at_every_point(scene: &Scene) -> usize {
     for (cases, point) in (1..).step_by(scene.step()).enumerate() {
         let (world, before) = set(scene);
         let killed = world.command(scene.words).env("NINE_KILL_AT", point.to_string()).output().unwrap();

@@ -20,7 +20,7 @@ const REFUSALS: [(&str, &[(&str, i32)]); 10] = [
 ];
 
 /// Refuses call after call of the scene's command. Returns how many cases there were.
-fn refuse(scene: &Scene) -> usize {
+pub fn refuse(scene: &Scene) -> usize {
     let mut cases = 0;
     for (op, answers) in REFUSALS {
         let answers = if is_long() { answers } else { &answers[..1] };

@@ -20,6 +20,8 @@ pub struct World {
     pub data: PathBuf,
     /// File systems of its own.
     pub disks: Vec<Disk>,
+    /// Whether its file systems lack the rename that replaces nothing.
+    pub lacks_rename_flags: bool,
 }
 
 /// What a run of the program left.
@@ -100,7 +102,7 @@ impl World {
             fs::create_dir(folder).unwrap();
         }
         let data = dir.path().join("nine");
-        Self { dir, shelves, data, disks }
+        Self { dir, shelves, data, disks, lacks_rename_flags: false }
     }
 
     /// The trash of the configuration, on the bookcase's file system.
@@ -154,6 +156,9 @@ impl World {
             .current_dir(self.dir.path())
             .stdin(std::process::Stdio::null())
             .args(words);
+        if self.lacks_rename_flags {
+            command.env("NINE_LACKS_RENAME_FLAGS", "1");
+        }
         command
     }
 

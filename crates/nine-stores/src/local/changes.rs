@@ -10,8 +10,8 @@ use rustix::fs::{self, AtFlags, Mode, RenameFlags};
 use rustix::io::Errno;
 
 use super::LocalStore;
-use crate::fault::{Op, before, point};
-use crate::{OWN, StoreError, StoreResult, aside, is_own, random_token};
+use crate::fault::{Op, before, point, rename_flags};
+use crate::{StoreError, StoreResult, aside, is_own};
 
 /// See [`crate::Store::rename`].
 pub(super) fn rename(
@@ -27,7 +27,17 @@ pub(super) fn rename(
     if entry.kind == Kind::Other {
         return Err(StoreError::Special);
     }
-    move_name((&from_folder, from_name), (&to_folder, to_name), entry.kind)?;
+    let token = store.token();
+    let beside = beside(&token, from);
+    match move_name((&from_folder, from_name), (&to_folder, to_name), entry.kind, beside.as_deref()) {
+        // It has that name already, by a move that was cut off; the other one is ours.
+        Err(StoreError::Taken)
+            if is_own(&token, from) && is_one_file((&from_folder, from_name), (&to_folder, to_name))? =>
+        {
+            fs::unlinkat(&from_folder, from_name, AtFlags::empty())?;
+        }
+        moved => moved?,
+    }
     if entry.kind == Kind::Folder {
         store.forget_below(from);
         to_store.forget_below(to);
@@ -36,7 +46,8 @@ pub(super) fn rename(
     match to_store.look_in(&to_folder, to_name) {
         Ok(Some(moved)) if moved.identity == entry.identity => Ok(()),
         Ok(_) => {
-            move_name((&to_folder, to_name), (&from_folder, from_name), entry.kind)?;
+            let beside = self::beside(&to_store.token(), to);
+            move_name((&to_folder, to_name), (&from_folder, from_name), entry.kind, beside.as_deref())?;
             Err(StoreError::Changed)
         }
         Err(error) => Err(StoreError::Unsure(error.to_string())),
@@ -45,12 +56,24 @@ pub(super) fn rename(
 
 type At<'a> = (&'a OwnedFd, &'a [u8]);
 
-/// Moves a name onto a free one.
-pub(super) fn move_name(from: At<'_>, to: At<'_>, kind: Kind) -> StoreResult<()> {
+/// The name that something has for a moment on a file system without the no-replace rename; `None` of what has a
+/// name of ours, under which nobody else saves.
+pub(super) fn beside(token: &str, path: &ItemPath) -> Option<Vec<u8>> {
+    (!is_own(token, path)).then(|| aside(token, path).name().to_vec())
+}
+
+/// Moves a name onto a free one. `beside` is a name of ours beside it, `None` if nobody else saves under the first.
+///
+/// # Errors
+/// [`StoreError::Taken`], or [`StoreError::Unsure`] if it has both names for now.
+pub(super) fn move_name(from: At<'_>, to: At<'_>, kind: Kind, beside: Option<&[u8]>) -> StoreResult<()> {
     before(Op::Rename)?;
-    let moved = fs::renameat_with(from.0, from.1, to.0, to.1, RenameFlags::NOREPLACE);
+    let moved =
+        rename_flags().and_then(|()| fs::renameat_with(from.0, from.1, to.0, to.1, RenameFlags::NOREPLACE));
     let moved = match moved {
-        Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) if kind == Kind::File => move_by_link(from, to),
+        Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) if kind != Kind::Folder => {
+            return move_by_link(from, to, beside);
+        }
         Err(Errno::INVAL) => {
             return Err(StoreError::System(
                 "this file system cannot move it without risking what is there".into(),
@@ -63,20 +86,42 @@ pub(super) fn move_name(from: At<'_>, to: At<'_>, kind: Kind) -> StoreResult<()>
 }
 
 /// The same on a file system without the no-replace rename: a second name is refused if it is taken. The first one
-/// is set aside before it goes, since somebody may have saved another file under it meanwhile.
-fn move_by_link(from: At<'_>, to: At<'_>) -> StoreResult<()> {
+/// is set aside before it goes, since somebody may have saved another file under it meanwhile. Cut off in between, it
+/// has two names of one file, which recovery sees.
+fn move_by_link(from: At<'_>, to: At<'_>, beside: Option<&[u8]>) -> StoreResult<()> {
     fs::linkat(from.0, from.1, to.0, to.1, AtFlags::empty())?;
-    // Nobody else has this name, so the plain rename takes no other's place.
-    let aside = format!("{OWN}{}", random_token()).into_bytes();
-    fs::renameat(from.0, from.1, from.0, &*aside)?;
-    let of = |at: At<'_>| fs::statat(at.0, at.1, AtFlags::SYMLINK_NOFOLLOW).map(|found| found.st_ino);
-    if of((from.0, &aside))? != of(to)? {
-        // The file that was saved meanwhile has its name back; what was to be moved is at its new one.
-        let _ = fs::linkat(from.0, &*aside, from.0, from.1, AtFlags::empty())
-            .and_then(|()| fs::unlinkat(from.0, &*aside, AtFlags::empty()));
+    point();
+    drop_name(from, to, beside).map_err(|errno| StoreError::Unsure(StoreError::from(errno).to_string()))
+}
+
+/// Takes the first of two names of a file away, if it is one still.
+fn drop_name(from: At<'_>, to: At<'_>, beside: Option<&[u8]>) -> Result<(), Errno> {
+    let Some(beside) = beside else {
+        before(Op::Remove)?;
+        fs::unlinkat(from.0, from.1, AtFlags::empty())?;
+        point();
         return Ok(());
+    };
+    before(Op::Rename)?;
+    // Nobody else has this name, so the plain rename takes no other's place.
+    fs::renameat(from.0, from.1, from.0, beside)?;
+    point();
+    if is_one_file((from.0, beside), to)? {
+        before(Op::Remove)?;
+        fs::unlinkat(from.0, beside, AtFlags::empty())?;
+    } else if fs::linkat(from.0, beside, from.0, from.1, AtFlags::empty()).is_ok() {
+        // The file that was saved meanwhile has its name back; what was to be moved is at its new one.
+        fs::unlinkat(from.0, beside, AtFlags::empty())?;
     }
-    Ok(fs::unlinkat(from.0, &*aside, AtFlags::empty())?)
+    point();
+    Ok(())
+}
+
+/// Whether two names are those of one file.
+pub(super) fn is_one_file(a: At<'_>, b: At<'_>) -> Result<bool, Errno> {
+    let of = |at: At<'_>| fs::statat(at.0, at.1, AtFlags::SYMLINK_NOFOLLOW);
+    let (a, b) = (of(a)?, of(b)?);
+    Ok((a.st_dev, a.st_ino) == (b.st_dev, b.st_ino) && a.st_nlink > 1)
 }
 
 /// See [`crate::Store::make_folder`].
@@ -130,7 +175,8 @@ pub(super) fn remove_copied(store: &LocalStore, path: &ItemPath, stamp: &Stamp) 
         return Ok(());
     }
     let aside = aside(&token, path);
-    move_name((&folder, name), (&folder, aside.name()), entry.kind)?;
+    let beside = crate::aside(&token, &aside);
+    move_name((&folder, name), (&folder, aside.name()), entry.kind, Some(beside.name()))?;
     // Nothing may come between the look and the act.
     let gone = before(Op::Remove).map_err(StoreError::from).and_then(|()| {
         store.expect(&folder, aside.name(), stamp)?;
@@ -152,7 +198,7 @@ pub(super) fn remove_copied(store: &LocalStore, path: &ItemPath, stamp: &Stamp) 
 pub(super) fn put_back(aside: At<'_>, name: At<'_>, kind: Kind) -> StoreResult<()> {
     let mut free = name.1.to_vec();
     for number in 2..MOST_NAMES {
-        match move_name(aside, (name.0, &free), kind) {
+        match move_name(aside, (name.0, &free), kind, None) {
             Err(StoreError::Taken) => free = numbered(name.1, number, kind == Kind::Folder),
             Ok(()) if free != name.1 => return Err(StoreError::SetAside(escape(&free))),
             done => return done,

@@ -6,7 +6,7 @@ use rustix::fs::{self, AtFlags, Mode, RenameFlags};
 use rustix::io::Errno;
 
 use super::{LocalStore, changes, content};
-use crate::fault::{Op, before, point};
+use crate::fault::{Op, before, point, rename_flags};
 use crate::{StoreError, StoreResult};
 
 /// The mode of a new list of things that all may read.
@@ -32,10 +32,14 @@ pub(super) fn update(
     let mode = mode.unwrap_or(USUAL_MODE) & (0o700 | open_to);
     fs::fchmod(&file, Mode::from_raw_mode(mode))?;
     store.sync(&file)?;
-    let Some(old) = old else { return changes::move_name((&folder, side), (&folder, name), Kind::File) };
+    let Some(old) = old else {
+        return changes::move_name((&folder, side), (&folder, name), Kind::File, None);
+    };
     store.expect(&folder, name, old)?;
     before(Op::Rename)?;
-    match fs::renameat_with(&folder, side, &folder, name, RenameFlags::EXCHANGE) {
+    let exchanged =
+        rename_flags().and_then(|()| fs::renameat_with(&folder, side, &folder, name, RenameFlags::EXCHANGE));
+    match exchanged {
         Ok(()) => {}
         // Without the exchange, the plain rename does it just as whole.
         Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) => {

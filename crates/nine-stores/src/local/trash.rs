@@ -54,7 +54,8 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
         let written = written.and_then(|()| Ok(info.write_all(content.as_bytes())?));
         let put = written.and_then(|()| {
             store.sync(&info)?;
-            changes::move_name((&folder, name), (&trash.files, &kept), entry.kind)
+            let beside = changes::beside(&store.token(), path);
+            changes::move_name((&folder, name), (&trash.files, &kept), entry.kind, beside.as_deref())
         });
         match put {
             Ok(()) => {
@@ -70,6 +71,8 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
                 }
                 return Ok(trash.kept_as(&kept));
             }
+            // It may be in the trash, and recovery looks for its note.
+            Err(error @ StoreError::Unsure(_)) => return Err(error),
             Err(error) => {
                 // The reserved note is our own and describes nothing.
                 let _ = fs::unlinkat(&trash.info, info_name(&kept), AtFlags::empty());
@@ -219,7 +222,7 @@ pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &It
     let (trash, name) = opened(kept_as)?;
     let entry = store.expect(&trash.files, &name, stamp)?;
     let (folder, to_name) = store.parent(to)?;
-    changes::move_name((&trash.files, &name), (&folder, to_name), entry.kind)?;
+    changes::move_name((&trash.files, &name), (&folder, to_name), entry.kind, None)?;
     // The note belongs to the item, which is no longer in the trash.
     point();
     let _ = fs::unlinkat(&trash.info, info_name(&name), AtFlags::empty());
@@ -239,13 +242,14 @@ pub(super) fn discarded(store: &LocalStore, kept_as: &[u8]) -> StoreResult<(Loca
 pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
     let trash = Trash::for_item(store, path)?;
     // As it is written now, and as it was before links were resolved.
-    let wanted = [real(store, path), store.absolute(path)];
-    let wanted = wanted.map(|path| format!("\nPath={}\n", trash.written(&path)));
+    let notes = [real(store, path), store.absolute(path)];
+    let notes = notes.map(|path| format!("\nPath={}\n", trash.written(&path)));
+    let wanted = Wanted { store, path, notes, stamp };
     for number in 1..FIRST_LOOKED_AT {
         // A folder's number stands at its end, a file's before its extension.
         for is_folder in [false, true] {
             let kept = kept_name(path.name(), number, is_folder);
-            if trash.keeps(store, &kept, &wanted, stamp)? {
+            if trash.keeps(&kept, &wanted)? {
                 return Ok(Some(trash.kept_as(&kept)));
             }
         }
@@ -255,7 +259,7 @@ pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreR
     }
     // Very many items of one name.
     for kept in trash.all_kept(path.name())? {
-        if trash.keeps(store, &kept, &wanted, stamp)? {
+        if trash.keeps(&kept, &wanted)? {
             return Ok(Some(trash.kept_as(&kept)));
         }
     }
@@ -283,25 +287,39 @@ impl Trash {
         Ok(all)
     }
 
-    /// Whether the trash keeps an item of this stamp and path under this name.
-    fn keeps(
-        &self,
-        store: &LocalStore,
-        kept: &[u8],
-        wanted: &[String; 2],
-        stamp: &Stamp,
-    ) -> StoreResult<bool> {
+    /// Whether the trash keeps an item under this name. What has two names, here and at its place, was cut off on its
+    /// way between them; it is at its place.
+    fn keeps(&self, kept: &[u8], wanted: &Wanted) -> StoreResult<bool> {
         let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
         let Ok(note) = fs::openat(&self.info, info_name(kept), flags, Mode::empty()) else {
             return Ok(false);
         };
         let mut text = String::new();
         let _ = File::from(note).take(64 * 1024).read_to_string(&mut text);
-        let found = store.look_in(&self.files, kept)?;
-        let is_its = wanted.iter().any(|wanted| text.contains(wanted));
-        if found.is_none() && (text.is_empty() || is_its) {
+        let found = wanted.store.look_in(&self.files, kept)?;
+        let is_its = wanted.notes.iter().any(|note| text.contains(note));
+        let is_kept = found.as_ref().is_some_and(|entry| wanted.store.is_same(entry, wanted.stamp)) && is_its;
+        let has_two_names = is_kept && self.is_at_its_place(kept, wanted);
+        if has_two_names {
+            fs::unlinkat(&self.files, kept, AtFlags::empty())?;
+        }
+        if has_two_names || found.is_none() && (text.is_empty() || is_its) {
             let _ = fs::unlinkat(&self.info, info_name(kept), AtFlags::empty());
         }
-        Ok(found.is_some_and(|entry| store.is_same(&entry, stamp)) && is_its)
+        Ok(is_kept && !has_two_names)
     }
+
+    fn is_at_its_place(&self, kept: &[u8], wanted: &Wanted) -> bool {
+        let Ok((folder, name)) = wanted.store.parent(wanted.path) else { return false };
+        changes::is_one_file((&self.files, kept), (&folder, name)).unwrap_or(false)
+    }
+}
+
+/// An item that is looked for in a trash.
+struct Wanted<'a> {
+    store: &'a LocalStore,
+    path: &'a ItemPath,
+    /// What its note may say.
+    notes: [String; 2],
+    stamp: &'a Stamp,
 }
