@@ -2,73 +2,58 @@
 
 use std::io::{BufRead, IsTerminal, Write};
 
-use crate::error::{Done, Failure, Kind};
+use crate::failure::{Done, Failure, Kind};
+
+/// What a person agrees to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Consent {
+    /// All of it.
+    All,
+    /// Only what is not in doubt.
+    OnlySure,
+}
 
 /// Whether there is a person to ask.
 pub fn has_person() -> bool {
     std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
 }
 
-/// Asks for a yes.
+/// Asks for a yes. Where some of it is in doubt, only the rest can be agreed to as well.
 ///
 /// # Errors
 /// [`Kind::Declined`] if the answer is anything else.
-pub fn agree(question: &str) -> Done {
+pub fn agree(question: &str, is_in_doubt: bool) -> Done<Consent> {
     let mut out = std::io::stderr().lock();
-    write!(out, "\n{question} [y/n] ")?;
+    match is_in_doubt {
+        true => write!(out, "\n{question} y all of it, s only what is sure, n nothing [y/s/n] ")?,
+        false => write!(out, "\n{question} [y/n] ")?,
+    }
     out.flush()?;
-    let mut answer = String::new();
-    std::io::stdin().lock().read_line(&mut answer)?;
-    match answer.trim().to_lowercase().as_str() {
-        "y" | "yes" => Ok(()),
+    match line()?.to_lowercase().as_str() {
+        "y" | "yes" => Ok(Consent::All),
+        "s" | "sure" if is_in_doubt => Ok(Consent::OnlySure),
         _ => Err(Failure::new(Kind::Declined, "nothing has been changed")),
     }
 }
 
-/// Asks for one of several letters; says whether it was given as a capital. An empty answer is the
-/// usual one.
+/// Asks for one of several letters. An empty answer is the usual one.
 ///
 /// # Errors
 /// [`Kind::Declined`] if there is no answer.
-pub fn choose(choices: &[(char, String)], usual: char, hint: &str) -> Done<(char, bool)> {
-    let usual = choices.iter().map(|(letter, _)| *letter).find(|letter| *letter == usual);
+pub fn choose(choices: &[(char, String)], usual: char, question: &str) -> Done<char> {
     let mut out = std::io::stderr().lock();
     for (letter, words) in choices {
-        let mark = if Some(*letter) == usual { "*" } else { " " };
+        let mark = if *letter == usual { "*" } else { " " };
         writeln!(out, "  {mark}{letter}  {words}")?;
     }
     loop {
-        write!(out, "  {hint} [{}] ", usual.map_or_else(String::new, String::from))?;
+        write!(out, "  {question} [{usual}] ")?;
         out.flush()?;
-        let answer = line()?;
-        let mut letters = answer.chars();
-        match (letters.next(), letters.next()) {
-            (None, _) if usual.is_some() => return Ok((usual.unwrap_or_default(), false)),
-            (Some(letter), None) => {
-                let small = letter.to_lowercase().next().unwrap_or(letter);
-                if choices.iter().any(|(known, _)| *known == small) {
-                    return Ok((small, letter.is_uppercase()));
-                }
-            }
-            _ => {}
-        }
-    }
-}
-
-/// Asks for a number from 1 to `most`; `None` for an empty answer.
-///
-/// # Errors
-/// [`Kind::Declined`] if there is no answer.
-pub fn number(question: &str, most: usize) -> Done<Option<usize>> {
-    let mut out = std::io::stderr().lock();
-    loop {
-        write!(out, "  {question} ")?;
-        out.flush()?;
-        let answer = line()?;
-        match answer.parse::<usize>() {
-            Ok(number) if (1..=most).contains(&number) => return Ok(Some(number)),
-            _ if answer.is_empty() => return Ok(None),
-            _ => {}
+        let answer = line()?.to_lowercase();
+        let letter = if answer.is_empty() { Some(usual) } else { answer.chars().next() };
+        let known = choices.iter().find(|(known, _)| Some(*known) == letter && answer.chars().count() <= 1);
+        if let Some((known, _)) = known {
+            return Ok(*known);
         }
     }
 }

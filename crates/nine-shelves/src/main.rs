@@ -1,32 +1,18 @@
 //! `nine`: clears a cluttered desktop, downloads folder and drive.
 
-mod archive;
 mod ask;
 mod cli;
 mod commands;
-mod conditions;
-mod config_file;
-mod copy_steps;
 mod demo;
-mod displays;
-mod doubts;
-mod drives;
-mod error;
-mod layout;
-mod location;
-mod looking;
+mod failure;
+mod notices;
 mod output;
 mod paste;
-mod pipeline;
+mod preview;
 mod progress;
 mod reader;
-mod recovery;
-mod rules_at_work;
-mod selection;
 mod session;
-mod sides;
-mod whereabouts;
-mod worklist_file;
+mod wording;
 
 use std::io::Write;
 use std::process::ExitCode;
@@ -54,13 +40,12 @@ fn main() -> ExitCode {
     let cli = Cli::try_parse().unwrap_or_else(|error| refuse_words(&error));
     if matches!(cli.command, Command::InsideReader) {
         // It knows nothing of the person, and so needs no session.
-        return reader::serve::serve().map_or_else(|failure| failure.report(), |()| ExitCode::SUCCESS);
+        return reader::serve().map_or_else(|failure| failure.report(None), |()| ExitCode::SUCCESS);
     }
     let session = match Session::new(&cli.common) {
         Ok(session) => session,
-        Err(failure) => return failure.report(),
+        Err(failure) => return failure.report(None),
     };
-    session.close_data();
     let done = commands::run(cli.command, &session);
     // A test asks for call after call to be refused until there is none any more.
     if nine_stores::fault::still_refuses() {
@@ -68,6 +53,6 @@ fn main() -> ExitCode {
     }
     match done {
         Ok(()) => ExitCode::SUCCESS,
-        Err(failure) => failure.report(),
+        Err(failure) => failure.report(Some(&session.environment)),
     }
 }

@@ -6,6 +6,7 @@ use crate::item::{Entry, Kind};
 use crate::kinds::type_of_name;
 use crate::moment::{Moment, Now};
 use crate::place::Spot;
+use crate::plan::HELD;
 
 /// What is to be done with an item whose target's name is taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -91,8 +92,37 @@ pub fn kind_words(kind: Kind, name: &[u8]) -> String {
     }
 }
 
+impl ClashAnswer {
+    /// What becomes of the new one.
+    pub fn words(self) -> String {
+        match self {
+            ClashAnswer::Numbered => "numbered".into(),
+            ClashAnswer::Left => "left".into(),
+            ClashAnswer::Held => format!("held in {HELD}"),
+            ClashAnswer::Replaced => "the one there goes into the trash".into(),
+        }
+    }
+}
+
+/// How an item differs from what has the name that it wants.
+fn clash_with(
+    theirs: &Entry,
+    name: &[u8],
+    same: Option<bool>,
+    side: &dyn Fn(u64, Moment) -> String,
+) -> String {
+    let there = side(theirs.size, theirs.modified);
+    let name = escape(name);
+    match (theirs.kind, same) {
+        (_, Some(true)) => format!("same bytes as the `{name}` there ({there})"),
+        (Kind::File, Some(false)) => format!("other bytes than the `{name}` there ({there})"),
+        (Kind::File, None) => format!("`{name}` is there ({there})"),
+        (kind, _) => format!("{} called `{name}` is there", kind_words(kind, name.as_bytes())),
+    }
+}
+
 impl Doubt {
-    /// The doubt in words.
+    /// The doubt in words: the fact first, and then what follows from it.
     pub fn words(&self, now: &Now) -> String {
         match self {
             Doubt::Unknown { subject, rule } => {
@@ -113,48 +143,20 @@ impl Doubt {
                     tags.iter().map(|tag| format!("`{}`", escape(tag.as_bytes()))).collect();
                 format!("it has several tags: {}; which one files it", tags.join(", "))
             }
-            Doubt::Clash { name, ours, theirs, rival, same, answer } => {
+            Doubt::Clash { name, theirs, rival, same, answer, .. } => {
                 let side = |size: u64, at: Moment| format!("{}, {}", readable(size), now.minute(at));
-                let taken = match (theirs, same) {
-                    (None, same) => {
-                        let by = rival
-                            .as_ref()
-                            .map(|(item, size, at)| format!(" for {item} ({})", side(*size, *at)));
-                        let bytes = match same {
-                            Some(true) => "; both have the same bytes: this is a copy of it",
-                            Some(false) => "; this one has other bytes",
-                            None => "",
-                        };
-                        format!(
-                            "another step takes the name `{}`{}{bytes}",
-                            escape(name),
-                            by.unwrap_or_default()
-                        )
-                    }
-                    (Some(entry), Some(true)) => format!(
-                        "`{}` is there already and has the same bytes ({}, there {}): this is a copy of it",
-                        escape(name),
-                        side(ours.0, ours.1),
-                        now.minute(entry.modified)
-                    ),
-                    (Some(entry), same) => {
-                        let other = if same.is_some() { " with other bytes" } else { "" };
-                        format!(
-                            "`{}` is there already, {}{other} ({}; this one {})",
-                            escape(name),
-                            kind_words(entry.kind, name),
-                            side(entry.size, entry.modified),
-                            side(ours.0, ours.1)
-                        )
-                    }
+                let fact = match (theirs, rival) {
+                    (Some(entry), _) => clash_with(entry, name, *same, &side),
+                    (None, Some((item, size, at))) => match same {
+                        Some(true) => format!("same bytes as {item}, which takes the name"),
+                        Some(false) => {
+                            format!("other bytes than {item} ({}), which takes the name", side(*size, *at))
+                        }
+                        None => format!("{item} ({}) takes the name", side(*size, *at)),
+                    },
+                    (None, None) => "another step takes the name".to_owned(),
                 };
-                let answer = match answer {
-                    ClashAnswer::Numbered => "the new one gets a number",
-                    ClashAnswer::Left => "the new one is left where it is",
-                    ClashAnswer::Held => "the new one is held in a side folder",
-                    ClashAnswer::Replaced => "the old one goes into the trash",
-                };
-                format!("{taken}; {answer}")
+                format!("{fact}: {}", answer.words())
             }
             Doubt::PageKeepsName => {
                 "a saved page keeps its name, since it points to the folder of its files".into()

@@ -3,92 +3,55 @@
 use std::collections::BTreeMap;
 use std::io::Write;
 
-use nine_carry::daybook::{self, Ended, Run};
+use clap::Args;
+use nine_carry::daybook::{Ended, Run};
 use nine_core::amount::counted;
 use nine_core::escape::plain;
 use nine_core::worklist::Act;
+use nine_engine::Workspace;
+use nine_engine::history::{self, History};
 use serde::Serialize;
 
-use crate::cli::{HistoryArgs, PlainFormat};
-use crate::error::{Done, Failure};
+use crate::cli::PlainFormat;
+use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, REFUSED, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
-use crate::recovery;
 use crate::session::Session;
+
+/// The daybook: what was carried out, the newest first
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine history                  the last runs\n  nine history 12               every step of run 12\n  nine history --format json"
+)]
+pub struct HistoryArgs {
+    /// A run, to see its steps
+    #[arg(value_name = "RUN")]
+    pub run: Option<u64>,
+    /// Close a run that was cut off and whose place is away for good, with what can be seen of it
+    #[arg(long, requires = "run")]
+    pub give_up: bool,
+    /// How many runs to show
+    #[arg(long, value_name = "N", default_value_t = 20)]
+    pub limit: usize,
+    /// How to print it
+    #[arg(long, default_value = "table")]
+    pub format: PlainFormat,
+}
 
 /// Runs it.
 ///
 /// # Errors
 /// If the daybook cannot be read, or there is no such run.
-pub fn run(args: &HistoryArgs, session: &Session) -> Done {
-    let loaded = session.load()?;
+pub fn run(args: HistoryArgs, session: &Session) -> Done {
     if let (Some(number), true) = (args.run, args.give_up) {
-        return recovery::give_up(session, &loaded.config, number);
+        return Ok(session.unrecovered()?.give_up(number)?);
     }
-    recovery::before_reading(session, &loaded.config);
+    let workspace = session.to_read()?;
     match args.run {
-        Some(number) => one_run(&read_run(session, number)?, args.format, session),
-        None => all_runs(args, session),
+        Some(number) => one_run(&history::run(&workspace, number)?, args.format, session),
+        None => all_runs(&args, &workspace, session),
     }
-}
-
-/// Reads a run that the person named.
-///
-/// # Errors
-/// If there is none of this number.
-pub fn read_run(session: &Session, number: u64) -> Done<Run> {
-    let run = daybook::read(&session.data, number).map_err(|e| match e.kind() {
-        std::io::ErrorKind::NotFound => {
-            Failure::words(format!("there is no run {number}")).hint("`nine history` lists them")
-        }
-        _ => Failure::system(e.to_string()),
-    })?;
-    tell_broken(&run)?;
-    Ok(run)
-}
-
-/// The runs of these numbers as far as they can be read; the others are named.
-///
-/// # Errors
-/// If nobody reads the messages any more.
-pub fn readable(session: &Session, numbers: impl Iterator<Item = u64>) -> Done<Vec<Run>> {
-    let mut runs = Vec::new();
-    for number in numbers {
-        match daybook::read(&session.data, number) {
-            Ok(run) => {
-                tell_broken(&run)?;
-                runs.push(run);
-            }
-            Err(error) => {
-                let error = plain(&error.to_string());
-                writeln!(output::err(), "{DOUBT}run {number}{DOUBT:#} cannot be read: {error}")?;
-            }
-        }
-    }
-    Ok(runs)
-}
-
-/// Names the lines of a run that could not be read.
-fn tell_broken(run: &Run) -> Done {
-    if !run.broken.is_empty() {
-        let mut err = output::err();
-        let lines: Vec<String> = run.broken.iter().map(usize::to_string).collect();
-        let (line, was) = if lines.len() == 1 { ("line", "was") } else { ("lines", "were") };
-        writeln!(
-            err,
-            "{DOUBT}run {}{DOUBT:#}: {line} {} of its daybook cannot be read and {was} passed over",
-            run.number,
-            lines.join(", ")
-        )?;
-    }
-    Ok(())
-}
-
-/// Which runs have been taken back, and by which. One whose undo was cut off has not.
-pub fn taken_back(runs: &[Run]) -> BTreeMap<u64, u64> {
-    let whole = |run: &&Run| run.done() > 0 && run.done() == run.items();
-    runs.iter().filter(whole).filter_map(|run| Some((run.undoes?, run.number))).collect()
 }
 
 #[derive(Serialize)]
@@ -130,9 +93,8 @@ fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
     }
 }
 
-fn all_runs(args: &HistoryArgs, session: &Session) -> Done {
-    let runs = readable(session, daybook::runs(&session.data)?.into_iter())?;
-    let taken_back = taken_back(&runs);
+fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Done {
+    let History { runs, taken_back } = history::all(workspace)?;
     let newest = runs.iter().rev().take(args.limit).map(|run| record(run, &taken_back));
     if args.format != PlainFormat::Table {
         return records::print(newest, args.format);

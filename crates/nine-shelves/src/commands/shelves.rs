@@ -1,89 +1,113 @@
-//! `nine shelves`: the layout as it stands, and what is wrong with it.
+//! `nine shelves`: the bookcases as they stand, and what is wrong with them.
 
 use std::io::Write;
 
+use clap::Args;
 use nine_core::amount::{count, counted, readable};
 use nine_core::condition::in_condition;
-use nine_core::config::{Bookcase, Config};
-use nine_core::diagnostic::{any_of, nearest};
 use nine_core::escape::{escape, plain};
 use nine_core::layout::{Layout, shelf_number};
 use nine_core::place::{ItemPath, Spot};
-use nine_core::tangles::{Tangle, UNSORTED, Wrong, tangles};
-use nine_core::tree::Tree;
+use nine_core::tangles::{Tangle, UNSORTED, Wrong};
+use nine_core::tree::{NodeId, Tree};
+use nine_engine::Workspace;
+use nine_engine::plan::Plan;
+use nine_engine::shelves::{Picture, Row, Shelves, Standing, look, pictures, pictures_with};
+use nine_engine::workspace::location;
 use nine_stores::Store;
 use serde::Serialize;
 
-use super::shelves_picture::print_shelves;
-use crate::cli::{PlainFormat, ShelvesArgs};
-use crate::error::{Done, Failure, Kind};
-use crate::location;
-use crate::looking::{How, Looking, all_grounds, nowhere};
+use crate::cli::PlainFormat;
+use crate::failure::{Done, unless};
 use crate::output::style::{DOUBT, FAINT, STRONG};
-use crate::output::{self, records};
-use crate::session::{Opened, Session};
-use crate::{layout, paste, recovery};
+use crate::output::{self, Look, bookcase, records};
+use crate::paste;
+use crate::session::Session;
 
 /// How many lines of a kind are shown where not all are asked for.
 const LINES: usize = 8;
+
+/// The layout as it stands, and what is wrong with it
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong"
+)]
+pub struct ShelvesArgs {
+    /// The bookcases; all, if left out
+    #[arg(value_name = "BOOKCASE")]
+    pub bookcases: Vec<String>,
+    /// Show every line, however many
+    #[arg(long)]
+    pub all: bool,
+    /// How to print it
+    #[arg(long, default_value = "table")]
+    pub format: PlainFormat,
+}
 
 /// Runs it.
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn run(args: &ShelvesArgs, session: &Session) -> Done {
-    let loaded = session.load()?;
-    let config = &loaded.config;
-    recovery::before_reading(session, config);
-    let opened = session.open(config);
-    let chosen = chosen(config, &args.bookcases, session)?;
-    let grounds = all_grounds(session, config, &opened).into_iter();
-    let wanted = |path: &std::path::Path| {
-        chosen.iter().any(|case| location::real(&session.expand(&case.at)) == location::real(path))
-    };
-    let mut looking = Looking::look(session, grounds.filter(|g| wanted(&g.path)).collect(), &How::Now)?;
-    looking.keep();
-    let standing: Vec<Standing> =
-        chosen.iter().filter_map(|case| Standing::of(case, &looking, session, config, &opened)).collect();
-    let many = config.bookcases.len() > 1;
+pub fn run(args: ShelvesArgs, session: &Session) -> Done {
+    let workspace = session.to_read()?;
+    let shelves = look(&workspace, &args.bookcases)?;
+    let shown = shelves.standing.iter().filter_map(|standing| Shown::of(standing, &shelves, &workspace));
+    let shown: Vec<Shown> = shown.collect();
+    let many = workspace.names_places();
     match args.format {
-        PlainFormat::Table => standing.iter().try_for_each(|s| s.print(args.all, many, session))?,
+        PlainFormat::Table => shown.iter().try_for_each(|shown| shown.print(args.all, many, session))?,
         format => {
-            let lines = standing.iter().flat_map(|standing| standing.records(many));
+            let lines = shown.iter().flat_map(|shown| shown.records(many));
             records::print(lines.collect::<Vec<_>>().into_iter(), format)?;
         }
     }
-    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
+    unless(shelves.looking.troubles)
 }
 
-fn chosen<'c>(config: &'c Config, names: &[String], session: &Session) -> Done<Vec<&'c Bookcase>> {
-    if config.bookcases.is_empty() {
-        let make = "make one: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]";
-        return Err(nowhere(session, "there is no bookcase", make));
+/// Draws every bookcase as it stands.
+///
+/// # Errors
+/// If it cannot be printed.
+pub fn print_pictures(session: &Session, workspace: &Workspace, out: &mut dyn Write) -> std::io::Result<()> {
+    pictures(workspace).iter().try_for_each(|picture| print_picture(session, picture, true, out))
+}
+
+/// Draws every bookcase that a plan adds to, with what it adds.
+///
+/// # Errors
+/// If it cannot be printed.
+pub fn print_pictures_with(
+    session: &Session,
+    workspace: &Workspace,
+    plan: &Plan,
+    out: &mut dyn Write,
+) -> std::io::Result<()> {
+    let named = workspace.names_places();
+    pictures_with(workspace, plan).iter().try_for_each(|picture| print_picture(session, picture, named, out))
+}
+
+fn print_picture(
+    session: &Session,
+    picture: &Picture,
+    named: bool,
+    mut out: &mut dyn Write,
+) -> std::io::Result<()> {
+    if named {
+        writeln!(out, "{STRONG}{}{STRONG:#}", picture.bookcase)?;
     }
-    if names.is_empty() {
-        return Ok(config.bookcases.iter().collect());
-    }
-    let find = |name: &String| {
-        let known = || config.bookcases.iter().map(|case| case.name.as_str());
-        config.bookcase(Some(name)).ok_or_else(|| {
-            let none = Failure::words(format!("there is no bookcase `{}`", plain(name)));
-            match nearest(name, known()) {
-                Some(near) => none.hint(format!("did you mean `{near}`?")),
-                None => none.hint(format!("the bookcases are {}", any_of(known()))),
-            }
-        })
-    };
-    names.iter().map(find).collect()
+    let rows: Vec<_> = picture.rows.iter().map(|row| (row, String::new())).collect();
+    bookcase::print(&mut out, &session.look, &rows)?;
+    writeln!(out)
 }
 
 /// A bookcase as it stands.
-struct Standing<'a> {
+struct Shown<'a> {
     name: &'a str,
-    layout: Layout,
+    layout: &'a Layout,
     tree: &'a Tree,
     store: &'a dyn Store,
-    tangles: Vec<Tangle>,
+    tangles: &'a [Tangle],
+    rows: Vec<(Row, Option<NodeId>)>,
     year: i16,
 }
 
@@ -101,28 +125,13 @@ struct Record {
     mend: String,
 }
 
-impl<'a> Standing<'a> {
-    fn of(
-        case: &'a Bookcase,
-        looking: &'a Looking,
-        session: &Session,
-        config: &Config,
-        opened: &'a Opened,
-    ) -> Option<Self> {
-        let real = location::real(&session.expand(&case.at));
-        let view = looking.views.iter().find(|view| location::real(&view.ground.path) == real)?;
-        let layout = layout::layouts(config, opened).into_iter().find(|l| l.bookcase == case.name)?;
-        let apart = opened.archive.iter().find(|shelf| shelf.place == case.name).map(|shelf| &shelf.path);
-        let tangles = tangles(&view.tree, &layout, apart);
-        let year = session.now.today().year();
-        Some(Self {
-            name: &case.name,
-            layout,
-            tree: &view.tree,
-            store: &**opened.store(&case.name)?,
-            tangles,
-            year,
-        })
+impl<'a> Shown<'a> {
+    fn of(standing: &'a Standing, shelves: &'a Shelves, workspace: &'a Workspace) -> Option<Self> {
+        let Standing { name, layout, view, tangles } = standing;
+        let tree = &shelves.looking.views[*view].tree;
+        let year = workspace.now().today().year();
+        let (store, rows) = (&**workspace.store(name)?, shelves.rows(standing));
+        Some(Self { name, layout, tree, store, tangles, rows, year })
     }
 
     fn print(&self, all: bool, many: bool, session: &Session) -> Done {
@@ -130,7 +139,7 @@ impl<'a> Standing<'a> {
         if many {
             writeln!(out, "{STRONG}{}{STRONG:#}", self.name)?;
         }
-        print_shelves(self.tree, &self.layout, &session.look, &|id| self.figures(id), &mut out)?;
+        self.print_bookcase(&session.look, &mut out)?;
         for wrong in Wrong::ALL {
             let found: Vec<&Tangle> = self.tangles.iter().filter(|tangle| tangle.wrong == wrong).collect();
             if found.is_empty() {
@@ -161,6 +170,11 @@ impl<'a> Standing<'a> {
         };
         writeln!(out, "\n{STRONG}{}: {figures}; {wrong}{STRONG:#}", self.name)?;
         Ok(out.flush()?)
+    }
+
+    fn print_bookcase(&self, look: &Look, out: &mut impl Write) -> std::io::Result<()> {
+        let rows = self.rows.iter().map(|(row, id)| (row, id.map(|id| self.figures(id)).unwrap_or_default()));
+        bookcase::print(out, look, &rows.collect::<Vec<_>>())
     }
 
     /// `12 folders, 3 deep`.

@@ -3,134 +3,94 @@
 use std::io::Write;
 use std::path::PathBuf;
 
+use clap::Args;
 use nine_core::amount::{count, counted, readable};
-use nine_core::config::Config;
 use nine_core::copies::CopiesTake;
-use nine_core::diagnostic::{any_of, nearest};
-use nine_core::escape::plain;
 use nine_core::find::Rows;
-use nine_core::survey::{AGES, Oddity, Part, SIZES, Survey, odd, survey, visible};
-use nine_core::tree::{Column as Kept, NodeId};
+use nine_core::survey::{AGES, Oddity, Part, SIZES, Survey};
+use nine_core::tree::NodeId;
+use nine_engine::Workspace;
+use nine_engine::looking::View;
+use nine_engine::search::Hit;
+use nine_engine::survey::{LARGEST, Request, Surveyed, look, oddity};
 use serde_json::{Value, json};
 
-use super::shelves_picture;
-use crate::cli::{Format, ItemColumn, PlainFormat, SurveyArgs};
-use crate::error::{Done, Failure, Kind};
-use crate::looking::{Ground, How, Looking, all_grounds, grounds_of, nowhere};
-use crate::output::items::{ALL, Hit, Listing, USUAL, print_csv, print_paths};
+use super::shelves;
+use crate::cli::{Format, PlainFormat};
+use crate::failure::{Done, Failure, unless};
+use crate::notices::known_since;
+use crate::output::items::{ALL, ItemColumn, Listing, USUAL, print_csv, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Cell, Column, Table, cell, styled};
-use crate::output::{self, bars, records};
-use crate::session::{Opened, Session};
-use crate::{paste, recovery};
-
-/// How many of the largest files are named.
-const LARGEST: usize = 10;
+use crate::output::{self, Look, bars, records};
+use crate::paste;
+use crate::session::Session;
 
 /// How many types are told; the others are told together.
 const TYPES: usize = 6;
+
+/// What lies around: counts and bytes by type, age and size, and what is odd
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine survey                    all piles, and the bookcases below\n  nine survey downloads          one pile; a bookcase or any folder will do too\n  nine survey --odd same-name    the folders that share a name\n  nine survey --format json      one object a place"
+)]
+pub struct SurveyArgs {
+    /// The piles to look at; all, if left out
+    #[arg(value_name = "PILE")]
+    pub piles: Vec<PathBuf>,
+    /// List what is odd in this way
+    #[arg(long, value_name = "WHAT")]
+    pub odd: Option<String>,
+    /// Answer from what is known already, without reading any place
+    #[arg(long)]
+    pub known: bool,
+    /// How to print it; paths and paths0 go with --odd
+    #[arg(long, default_value = "table")]
+    pub format: Format,
+}
 
 /// Runs it.
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn run(args: &SurveyArgs, session: &Session) -> Done {
-    let loaded = session.load()?;
-    recovery::before_reading(session, &loaded.config);
-    let config = &loaded.config;
-    let opened = session.open(config);
+pub fn run(args: SurveyArgs, session: &Session) -> Done {
+    let workspace = session.to_read()?;
     let oddity = args.odd.as_deref().map(oddity).transpose()?;
-    let grounds = grounds(args, session, config, &opened)?;
-    let how = if args.known { How::AsKnown(Kept::ALL.to_vec()) } else { How::Now };
-    let mut looking = Looking::look(session, grounds, &how)?;
-    for view in 0..looking.views.len() {
-        // What lies loose is looked at by its content; elsewhere the name tells.
-        let rows = visible(&looking.views[view].tree);
-        looking.learn_types(view, &rows);
-    }
-    looking.keep();
-    let surveys =
-        looking.views.iter().map(|view| survey(&view.tree, &visible(&view.tree), &session.now, LARGEST));
-    let surveys = surveys.collect();
-    looking.set_beside(all_grounds(session, config, &opened));
-    let copies = looking.copies_take();
-    let told = Told { session, config, looking: &looking, surveys, copies };
+    let surveyed = look(&workspace, &Request { piles: args.piles.clone(), known: args.known })?;
+    let shown = Shown { session, workspace: &workspace, surveyed: &surveyed };
     match (oddity, args.format) {
-        (Some(oddity), format) => told.list(oddity, format)?,
-        (None, Format::Table) => told.print(args, &opened)?,
-        (None, Format::Csv) => told.print_csv()?,
-        (None, Format::Json) => records::print_json(told.records().into_iter())?,
+        (Some(oddity), format) => shown.list(oddity, format)?,
+        (None, Format::Table) => shown.print(&args)?,
+        (None, Format::Csv) => shown.print_csv()?,
+        (None, Format::Json) => records::print_json(shown.records().into_iter())?,
         (None, Format::Paths | Format::Paths0) => {
             return Err(Failure::words("a survey has no paths to print")
                 .hint("add --odd, as in: nine survey --odd empty-files --format paths0"));
         }
     }
-    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
-}
-
-fn oddity(word: &str) -> Done<Oddity> {
-    let known = || Oddity::ALL.iter().map(|oddity| oddity.word());
-    Oddity::ALL.into_iter().find(|oddity| oddity.word() == word).ok_or_else(|| {
-        let failure = Failure::words(format!("`{}` is nothing that is looked for", plain(word)));
-        match nearest(word, known()) {
-            Some(near) => failure.hint(format!("did you mean `{near}`?")),
-            None => failure.hint(format!("it can be {}", any_of(known()))),
-        }
-    })
-}
-
-/// The piles, or what was named.
-fn grounds(args: &SurveyArgs, session: &Session, config: &Config, opened: &Opened) -> Done<Vec<Ground>> {
-    let grounds = match args.piles.is_empty() {
-        false => grounds_of(session, config, opened, &args.piles, args.known)?,
-        true => all_grounds(session, config, opened).into_iter().filter(|ground| ground.is_pile).collect(),
-    };
-    if grounds.is_empty() {
-        let do_this = "name a folder, as in nine survey ~/Downloads";
-        return Err(nowhere(session, "there is no pile to look at", do_this));
-    }
-    Ok(grounds)
+    unless(surveyed.looking.troubles)
 }
 
 /// The survey of all places, to be told.
-struct Told<'a> {
+struct Shown<'a> {
     session: &'a Session,
-    config: &'a Config,
-    looking: &'a Looking<'a>,
-    surveys: Vec<Survey>,
-    /// How much copies take in each place, and in all.
-    copies: Vec<CopiesTake>,
+    workspace: &'a Workspace,
+    surveyed: &'a Surveyed<'a>,
 }
 
-impl Told<'_> {
-    /// The rows of each view that are odd in some way.
-    fn odd(&self, oddity: Oddity) -> Vec<Rows> {
-        let of = |view: usize| {
-            let among = visible(&self.looking.views[view].tree);
-            self.looking.with_query(view, |query| odd(query, &among, oddity))
-        };
-        (0..self.looking.views.len()).map(of).collect()
-    }
-
+impl Shown<'_> {
     fn listing<'l>(&'l self, columns: &'l [ItemColumn]) -> Listing<'l> {
-        Listing {
-            looking: self.looking,
-            config: self.config,
-            now: &self.session.now,
-            look: &self.session.look,
-            archive: &[],
-            columns,
-        }
+        Listing { looking: &self.surveyed.looking, look: &self.session.look, archive: &[], columns }
     }
 
-    fn print(&self, args: &SurveyArgs, opened: &Opened) -> Done {
+    fn print(&self, args: &SurveyArgs) -> Done {
         let mut out = output::out();
-        for (view, survey) in self.looking.views.iter().zip(&self.surveys) {
+        for (view, survey) in self.surveyed.looking.views.iter().zip(&self.surveyed.surveys) {
             let known = match view.is_known {
-                true => format!("; {}", Session::known_since(view.at)),
+                true => format!("; {}", known_since(view.at)),
                 false => String::new(),
             };
-            let name = self.session.look.text(&view.ground.base.to_string());
+            let name = self.session.look.text(&view.area.base.to_string());
             let figures = format!(
                 "{}, {}, {}; {} loose",
                 counted(survey.files.count, "file", "files"),
@@ -147,7 +107,7 @@ impl Told<'_> {
         self.print_largest(&mut largest, output::width_beside(&self.session.look, &odd))?;
         output::print_beside(&mut out, &self.session.look, &largest, &odd)?;
         if args.piles.is_empty() {
-            shelves_picture::print_as_they_stand(self.session, self.config, opened, &mut out)?;
+            shelves::print_pictures(self.session, self.workspace, &mut out)?;
         }
         Ok(out.flush()?)
     }
@@ -172,17 +132,17 @@ impl Told<'_> {
 
     fn print_largest(&self, out: &mut impl Write, width: usize) -> std::io::Result<()> {
         let mut hits: Vec<Hit> = Vec::new();
-        for (view, survey) in self.surveys.iter().enumerate() {
+        for (view, survey) in self.surveyed.surveys.iter().enumerate() {
             hits.extend(survey.largest.iter().map(|id| Hit { view: view as u32, id: *id }));
         }
-        let size = |hit: &Hit| self.looking.views[hit.view as usize].tree.size(hit.id);
+        let size = |hit: &Hit| self.surveyed.looking.views[hit.view as usize].tree.size(hit.id);
         hits.sort_by_key(|hit| std::cmp::Reverse(size(hit)));
         hits.truncate(LARGEST);
         if hits.is_empty() {
             return Ok(());
         }
         writeln!(out, "{STRONG}The largest{STRONG:#}")?;
-        let look = output::Look { width, ..self.session.look };
+        let look = Look { width, ..self.session.look };
         Listing { look: &look, ..self.listing(&USUAL) }.print_table(out, &hits, &mut None, 2, false)
     }
 
@@ -190,7 +150,7 @@ impl Told<'_> {
         let mut table = Table::new(&[Column::Right, Column::Left, Column::Left]).indented(2);
         let mut any = false;
         for oddity in Oddity::ALL {
-            let many: usize = self.odd(oddity).iter().map(Rows::len).sum();
+            let many: usize = self.surveyed.odd(oddity).iter().map(Rows::len).sum();
             if many == 0 {
                 continue;
             }
@@ -201,7 +161,7 @@ impl Told<'_> {
                 styled(self.session.look.text(&command(oddity, &args.piles)), FAINT),
             ]);
         }
-        if let Some(CopiesTake { files, bytes, unread }) = self.copies.last().copied() {
+        if let Some(CopiesTake { files, bytes, unread }) = self.surveyed.copies.last().copied() {
             let mut line = |many: String, what: String| {
                 any = true;
                 table.line(vec![styled(many, DOUBT), cell(what), styled("nine copies", FAINT)]);
@@ -223,7 +183,7 @@ impl Told<'_> {
     /// Lists the items that are odd in some way.
     fn list(&self, oddity: Oddity, format: Format) -> Done {
         let mut hits = Vec::new();
-        for (view, rows) in self.odd(oddity).iter().enumerate() {
+        for (view, rows) in self.surveyed.odd(oddity).iter().enumerate() {
             hits.extend(rows.ids().map(|id| Hit { view: view as u32, id }));
         }
         let listing = self.listing(&ALL);
@@ -239,23 +199,23 @@ impl Told<'_> {
             }
             Format::Json => records::print_json(hits.iter().map(|hit| listing.record(*hit))),
             Format::Csv => print_csv(&listing, &hits),
-            Format::Paths => print_paths(self.looking, &hits, b"\n"),
-            Format::Paths0 => print_paths(self.looking, &hits, b"\0"),
+            Format::Paths => print_paths(&self.surveyed.looking, &hits, b"\n"),
+            Format::Paths0 => print_paths(&self.surveyed.looking, &hits, b"\0"),
         }
     }
 
     fn records(&self) -> Vec<Value> {
         let odd: Vec<(Oddity, Vec<Rows>)> =
-            Oddity::ALL.iter().map(|oddity| (*oddity, self.odd(*oddity))).collect();
-        let views = self.looking.views.iter().zip(&self.surveys).enumerate();
-        let record = |(at, (view, survey)): (usize, (&crate::looking::View, &Survey))| {
+            Oddity::ALL.iter().map(|oddity| (*oddity, self.surveyed.odd(*oddity))).collect();
+        let views = self.surveyed.looking.views.iter().zip(&self.surveyed.surveys).enumerate();
+        let record = |(at, (view, survey)): (usize, (&View, &Survey))| {
             let spot = |id: &NodeId| view.spot(*id).to_string();
             let largest =
                 survey.largest.iter().map(|id| json!({"item": spot(id), "size": view.tree.size(*id)}));
             let oddities: serde_json::Map<String, Value> =
                 odd.iter().map(|(oddity, rows)| (oddity.word().to_owned(), rows[at].len().into())).collect();
             json!({
-                "place": view.ground.base.to_string(),
+                "place": view.area.base.to_string(),
                 "files": survey.files.count,
                 "bytes": survey.files.bytes,
                 "folders": survey.folders,
@@ -266,9 +226,9 @@ impl Told<'_> {
                 "largest": largest.collect::<Vec<Value>>(),
                 "odd": oddities,
                 "copies": {
-                    "files": self.copies[at].files,
-                    "bytes": self.copies[at].bytes,
-                    "not_compared": self.copies[at].unread,
+                    "files": self.surveyed.copies[at].files,
+                    "bytes": self.surveyed.copies[at].bytes,
+                    "not_compared": self.surveyed.copies[at].unread,
                 },
                 "as_known": view.is_known,
             })
@@ -287,8 +247,10 @@ impl Told<'_> {
             bytes: u64,
         }
         let mut lines = Vec::new();
-        for ((view, survey), copies) in self.looking.views.iter().zip(&self.surveys).zip(&self.copies) {
-            let place = view.ground.base.to_string();
+        for ((view, survey), copies) in
+            self.surveyed.looking.views.iter().zip(&self.surveyed.surveys).zip(&self.surveyed.copies)
+        {
+            let place = view.area.base.to_string();
             let mut add = |figure, name: &str, part: Part| {
                 let name = name.to_owned();
                 lines.push(Line { place: place.clone(), figure, name, count: part.count, bytes: part.bytes });
@@ -311,7 +273,7 @@ struct Band {
 
 impl Band {
     /// A line of it: name, count, bytes and bar.
-    fn cells(&self, row: usize, look: &output::Look, longest: usize) -> [Cell; 4] {
+    fn cells(&self, row: usize, look: &Look, longest: usize) -> [Cell; 4] {
         let Some((name, part)) = self.parts.get(row) else {
             return [cell(""), cell(""), cell(""), cell("")];
         };
@@ -347,7 +309,7 @@ fn named(names: impl Iterator<Item = &'static str>, parts: &[Part]) -> Vec<(&'st
 /// How long the bars may be, the first that fits being taken.
 const BARS: [usize; 3] = [bars::WIDTH, 6, 3];
 
-fn side_by_side(look: &output::Look, bands: &[&Band], longest: usize) -> Table {
+fn side_by_side(look: &Look, bands: &[&Band], longest: usize) -> Table {
     let columns = [Column::Left, Column::Right, Column::Right, Column::Left].repeat(bands.len());
     let mut table = Table::new(&columns).indented(2);
     let empty = || cell("");

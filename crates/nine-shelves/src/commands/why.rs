@@ -2,64 +2,62 @@
 
 use std::io::Write;
 use std::os::unix::ffi::OsStrExt;
+use std::path::PathBuf;
+use std::sync::Arc;
 
+use clap::{Args, ValueEnum};
 use nine_core::amount::{counted, readable};
 use nine_core::config::Config;
-use nine_core::escape::escape;
-use nine_core::facet::{Facet, Found};
-use nine_core::find::Rows;
-use nine_core::item::{Entry, Item, Kind as ItemKind};
-use nine_core::kinds::{Evidence, name_says_little};
-use nine_core::plan::tidy::{Wants, item};
-use nine_core::rules::{Standing, explain};
-use nine_core::saved::SavedSearch;
-use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
-use nine_stores::StoreDetails;
+use nine_core::escape::{escape, plain};
+use nine_core::facet::{Facet, Finding, Found};
+use nine_core::kinds::Evidence;
+use nine_core::rules::Standing;
+use nine_engine::why::{Answer, Does, OfRule, explain_item};
 use nine_stores::reading::Words;
 use serde::Serialize;
 
-use crate::cli::{WhyArgs, WhyFormat};
-use crate::error::{Done, Failure};
-use crate::looking::{How, Looking, Remembered, all_grounds, remembered};
+use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, tags};
-use crate::recovery;
-use crate::session::{Opened, Session};
-use crate::whereabouts::{self, find};
+use crate::session::Session;
+
+/// Everything known about one item, and for each rule, whether it applies and why not
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine why ~/Downloads/statement.pdf\n  nine why 'downloads/statement.pdf'      the same, as places are written"
+)]
+pub struct WhyArgs {
+    /// The item: a path, or PLACE/path as nine writes it
+    #[arg(value_name = "PATH")]
+    pub path: PathBuf,
+    /// How to print it
+    #[arg(long, default_value = "table")]
+    pub format: WhyFormat,
+}
+
+/// Formats of the answer about one item
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum WhyFormat {
+    /// For people
+    Table,
+    /// One JSON object
+    Json,
+}
 
 /// Runs it.
 ///
 /// # Errors
 /// If there is no such item, or as the exit status has it.
-pub fn run(args: &WhyArgs, session: &Session) -> Done {
-    let loaded = session.load()?;
-    recovery::before_reading(session, &loaded.config);
-    let opened = session.open(&loaded.config);
-    let found = find(session, &opened, &args.path)?;
-    let mut item = item_of(&found, session)?;
-    let Remembered { arrived, words } = remember(&found, session, &loaded.config, &opened, &item);
-    item.entry.born = item.entry.born.or(arrived);
-    compare(&mut item, session, &loaded.config, &opened)?;
-    item.text = words.as_ref().map(|words| words.body.clone());
-    let standings = if loaded.config.pile(&found.spot.place).is_some() {
-        explain(&loaded.config.rules, &as_rules_see_it(&item, &loaded.config), &session.now)
-    } else {
-        Vec::new()
-    };
-    let answer = Answer {
-        session,
-        config: &loaded.config,
-        item: &item,
-        words,
-        standings,
-        path: found.store.absolute(&item.spot.path),
-    };
+pub fn run(args: WhyArgs, session: &Session) -> Done {
+    let workspace = session.to_read()?;
+    let answer = explain_item(&workspace, &args.path)?;
+    let shown = Shown { session, config: workspace.config(), answer: &answer };
     match args.format {
-        WhyFormat::Table => answer.print()?,
+        WhyFormat::Table => shown.print()?,
         WhyFormat::Json => {
             let mut out = output::raw();
-            serde_json::to_writer(&mut out, &answer.record()).map_err(std::io::Error::from)?;
+            serde_json::to_writer(&mut out, &shown.record()).map_err(std::io::Error::from)?;
             writeln!(out)?;
             out.flush()?;
         }
@@ -67,76 +65,10 @@ pub fn run(args: &WhyArgs, session: &Session) -> Done {
     Ok(())
 }
 
-/// What the catalogue knows of an item, if it lies in one of the places.
-fn remember(
-    found: &whereabouts::Found,
-    session: &Session,
-    config: &Config,
-    opened: &Opened,
-    item: &Item,
-) -> Remembered {
-    let grounds = all_grounds(session, config, opened);
-    let Some(ground) = grounds.iter().find(|ground| ground.base.place == found.spot.place) else {
-        return Remembered::default();
-    };
-    let has_words = item.entry.kind == ItemKind::File && item.verdict().item_type.has_words();
-    remembered(session, ground, &*found.store, &found.spot.path, &item.entry, has_words)
-}
-
-/// Learns what else has an item's bytes, where a rule of its pile asks for that.
-fn compare(item: &mut Item, session: &Session, config: &Config, opened: &Opened) -> Done {
-    let rules = config.rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
-    let grounds = all_grounds(session, config, opened);
-    let own = grounds.into_iter().find(|ground| ground.base.place == item.spot.place);
-    let Some(own) = own.filter(|_| Wants::of_rules(rules).copies) else { return Ok(()) };
-    let mut looking = Looking::look(session, vec![own], &How::Now)?;
-    looking.set_beside(all_grounds(session, config, opened));
-    let tree = &looking.views[0].tree;
-    let Some(id) = tree.find(&item.spot.path) else { return Ok(()) };
-    let mut rows = Rows::none(tree.rows());
-    rows.add(id.row());
-    item.stays = looking.learn_copies(0, &rows, Some(config)).remove(&id);
-    item.copies = looking.views[0].tree.copies(id);
-    looking.keep();
-    Ok(())
-}
-
-/// The item with all its details; a folder is read to its depth.
-fn item_of(found: &whereabouts::Found, session: &Session) -> Done<Item> {
-    let failure = |e: nine_stores::StoreError| Failure::system(format!("{}: {e}", found.spot));
-    let entry = found.entry()?;
-    let wants = Wants { tags: true, types: true, contents: true, text: false, copies: false };
-    let (spot, store) = (found.spot.clone(), &*found.store);
-    if entry.kind == ItemKind::Folder {
-        let inside = store.inside(&spot.path).map_err(failure)?;
-        let scan = inside.scan(&Default::default(), &session.watch).map_err(failure)?;
-        let details = StoreDetails { store, tree: &scan.tree, catalogue: None, stays: None };
-        return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));
-    }
-    let mut gathering = Gathering::new(Entry { kind: ItemKind::Folder, ..entry.clone() });
-    let mut batch = Batch::default();
-    batch.push(spot.path.name(), entry);
-    gathering.add(FolderNo::ROOT, batch);
-    let (tree, id) = (gathering.finish(), NodeId::new(1));
-    let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
-    Ok(item(&tree, id, spot, &details, wants))
-}
-
-/// The item as the rules see it: inside folders a known extension tells the type, unless a rule asks
-/// whether the content agrees.
-fn as_rules_see_it(item: &Item, config: &Config) -> Item {
-    let rules = config.rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
-    let is_seen = item.is_loose() || name_says_little(item.name()) || Wants::of_rules(rules).contents;
-    Item { content: item.content.filter(|_| is_seen), ..item.clone() }
-}
-
-struct Answer<'a> {
+struct Shown<'a> {
     session: &'a Session,
     config: &'a Config,
-    item: &'a Item,
-    words: Option<Words>,
-    standings: Vec<Standing>,
-    path: std::path::PathBuf,
+    answer: &'a Answer<'a>,
 }
 
 #[derive(Serialize)]
@@ -179,18 +111,19 @@ struct RuleRecord {
     rule: String,
     applies: bool,
     why: Vec<String>,
+    does: Vec<String>,
 }
 
-impl Answer<'_> {
+impl Shown<'_> {
     fn evidence(&self) -> String {
-        match self.item.verdict().evidence {
+        match self.answer.item.verdict().evidence {
             Evidence::Folder => "it is a folder".into(),
             Evidence::Link => "it is a link, which is not followed".into(),
             Evidence::Extension => "by its extension; the content says nothing else".into(),
             Evidence::Both(what) => format!("by its extension, and the content is {what}"),
             Evidence::Content(what) => format!("by its content: {what}"),
             Evidence::Contradiction(what) => {
-                let ext = escape(self.item.extension());
+                let ext = escape(self.answer.item.extension());
                 format!("by its content: {what}, whatever {ext} promises (mislabelled)")
             }
             Evidence::None => "neither the name nor the content tells".into(),
@@ -198,19 +131,20 @@ impl Answer<'_> {
     }
 
     fn date(&self, at: Option<nine_core::moment::Moment>) -> Option<String> {
-        at.map(|at| self.session.now.minute(at))
+        at.map(|at| self.session.now().minute(at))
     }
 
     fn record(&self) -> Record {
-        let item = self.item;
-        let rules = self.config.rules.iter().zip(&self.standings).map(|(rule, standing)| RuleRecord {
-            rule: rule.name.clone(),
-            applies: *standing == Standing::Applies,
-            why: self.reasons(standing),
+        let item = &self.answer.item;
+        let rules = self.answer.rules.iter().map(|of| RuleRecord {
+            rule: of.rule.name.clone(),
+            applies: of.standing == Standing::Applies,
+            why: self.reasons(&of.standing),
+            does: of.does.as_ref().map(|does| self.does(does)).unwrap_or_default(),
         });
         Record {
             item: item.spot.to_string(),
-            path: escape(self.path.as_os_str().as_bytes()),
+            path: escape(self.answer.path.as_os_str().as_bytes()),
             r#type: item.verdict().item_type.word(),
             evidence: self.evidence(),
             mislabelled: item.is_mislabelled(),
@@ -219,14 +153,14 @@ impl Answer<'_> {
             tags: item.tags.clone(),
             tags_inside: item.note_tags.clone(),
             answers: self.answers(),
-            modified: self.session.now.minute(item.newest),
+            modified: self.session.now().minute(item.newest),
             opened: self.date(item.entry.opened),
             arrived: self.date(item.entry.born),
             copies: item.copies,
             stays: item.stays.as_ref().map(|stays| stays.original.item.to_string()),
             keep_together: item.together.map(|together| together.words()),
-            words: self.words.as_ref().map(|words| nine_core::words::count(&words.body)),
-            words_note: self.words.as_ref().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
+            words: self.words().map(|words| nine_core::words::count(&words.body)),
+            words_note: self.words().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
             saved_searches: self.found_by(),
             rules: rules.collect(),
         }
@@ -234,23 +168,19 @@ impl Answer<'_> {
 
     /// What every facet answers.
     fn answers(&self) -> Vec<AnswerRecord> {
-        let ask = |facet: &std::sync::Arc<Facet>| {
-            let finding = facet.ask(self.item, &self.session.now);
-            AnswerRecord {
-                facet: facet.name.clone(),
-                doubt: finding.doubt(&facet.name),
-                answer: finding.value().map(str::to_owned),
-                confidence: finding.found.as_ref().map(|found| found.confidence),
-                evidence: finding.found.as_ref().map(Found::evidence),
-            }
+        let record = |(facet, finding): &(&Arc<Facet>, Finding)| AnswerRecord {
+            facet: facet.name.clone(),
+            doubt: finding.doubt(&facet.name),
+            answer: finding.value().map(str::to_owned),
+            confidence: finding.found.as_ref().map(|found| found.confidence),
+            evidence: finding.found.as_ref().map(Found::evidence),
         };
-        self.config.facets.iter().map(ask).collect()
+        self.answer.answers.iter().map(record).collect()
     }
 
     /// The saved searches that find the item.
     fn found_by(&self) -> Vec<String> {
-        let finds = |search: &&SavedSearch| search.condition.holds(self.item, &self.session.now);
-        self.config.searches.iter().filter(finds).map(|search| search.name.clone()).collect()
+        self.answer.found_by.iter().map(|search| search.name.clone()).collect()
     }
 
     /// Why a rule does not apply, a line each.
@@ -261,7 +191,7 @@ impl Answer<'_> {
                 vec![format!("its condition holds, but {}", unknown.words())]
             }
             Standing::Preceded(by) => {
-                vec![format!("`{}` comes first and files it", self.config.rules[*by].name)]
+                vec![format!("`{}` comes first and files it", self.answer.rules[*by].rule.name)]
             }
             Standing::OtherPile => vec!["it is for other piles".into()],
             Standing::TooDeep => {
@@ -270,7 +200,7 @@ impl Answer<'_> {
             Standing::Hidden => {
                 vec!["the item is hidden, and the rule does not ask for hidden ones".into()]
             }
-            Standing::IsNeeded if self.item.copies.is_some_and(|copies| copies > 1) => {
+            Standing::IsNeeded if self.answer.item.copies.is_some_and(|copies| copies > 1) => {
                 vec!["others have its bytes, and this is the one that stays".into()]
             }
             Standing::IsNeeded => vec!["nothing else has its bytes".into()],
@@ -285,11 +215,24 @@ impl Answer<'_> {
         }
     }
 
+    /// What a rule that applies would do, a line each.
+    fn does(&self, does: &Does) -> Vec<String> {
+        let name = does.name.as_ref().map(|name| format!("names it {}", escape(name)));
+        let folder = does.folder.as_ref().map(|folder| format!("puts it into {folder}"));
+        let discards = does.discards.then(|| "puts it into the trash".to_owned());
+        let tags = (!does.tags.is_empty()).then(|| format!("tags it {}", plain(&does.tags.join(", "))));
+        name.into_iter().chain(folder).chain(discards).chain(tags).collect()
+    }
+
+    fn words(&self) -> Option<&Words> {
+        self.answer.words.as_ref()
+    }
+
     fn print(&self) -> std::io::Result<()> {
         let mut out = output::out();
-        let (look, item, now) = (&self.session.look, self.item, &self.session.now);
+        let (look, item, now) = (&self.session.look, &self.answer.item, self.session.now());
         writeln!(out, "{STRONG}{}{STRONG:#}", look.name(item.name()))?;
-        writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&self.session.shown(&self.path)))?;
+        writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&self.session.shown(&self.answer.path)))?;
         let mut facts = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
         let mut fact = |name: &str, value: String, note: String| {
             facts.line(vec![styled(name, FAINT), cell(look.text(&value)), styled(look.text(&note), FAINT)]);
@@ -331,11 +274,11 @@ impl Answer<'_> {
         if let Some(together) = item.together {
             fact("moved", "as one".into(), format!("it is {}", together.words()));
         }
-        if let Some(words) = &self.words {
+        if let Some(words) = self.words() {
             let many = counted(nine_core::words::count(&words.body), "word", "words");
             fact("inside", many, words.note.clone());
         }
-        let found_by = nine_core::escape::plain(&self.found_by().join(", "));
+        let found_by = plain(&self.found_by().join(", "));
         if !found_by.is_empty() {
             fact("found by", found_by, "saved searches".into());
         }
@@ -347,21 +290,24 @@ impl Answer<'_> {
 
     fn print_rules(&self, out: &mut impl Write) -> std::io::Result<()> {
         let look = &self.session.look;
-        if self.standings.is_empty() {
+        if self.answer.rules.is_empty() {
             let why = match self.config.rules.is_empty() {
                 true => "There are no rules.",
                 false => "It lies in no pile, so no rule is tried on it.",
             };
             return writeln!(out, "{FAINT}{why}{FAINT:#}");
         }
-        for (rule, standing) in self.config.rules.iter().zip(&self.standings) {
+        for OfRule { rule, standing, does } in &self.answer.rules {
             let (word, style) = match standing {
                 Standing::Applies => ("applies", CHANGE),
                 Standing::Lacks(_) => ("in doubt", DOUBT),
                 _ => ("no", PLAIN),
             };
-            let name = look.text(&nine_core::escape::plain(&rule.name));
+            let name = look.text(&plain(&rule.name));
             writeln!(out, "  {STRONG}{name}{STRONG:#}  {style}{word}{style:#}")?;
+            for line in does.iter().flat_map(|does| self.does(does)) {
+                writeln!(out, "      {CHANGE}{}{CHANGE:#}", look.text(&line))?;
+            }
             for reason in self.reasons(standing) {
                 writeln!(out, "      {FAINT}{}{FAINT:#}", look.text(&reason))?;
             }

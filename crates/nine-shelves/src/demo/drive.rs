@@ -8,7 +8,7 @@ use std::path::Path;
 use nine_core::escape::escape;
 use nine_standin::{Settings, Standin};
 
-use crate::error::{Done, Failure};
+use crate::failure::{Done, Failure};
 use crate::output::style::{FAINT, STRONG};
 
 const CONFIG: &str = include_str!("../../../../demo/drive.toml");

@@ -9,8 +9,8 @@ mod world;
 
 use std::path::PathBuf;
 
-use crate::cli::DemoArgs;
-use crate::error::{Done, Failure};
+use crate::commands::demo::DemoArgs;
+use crate::failure::{Done, Failure};
 
 /// Makes the sample world and walks through the job.
 ///

@@ -7,7 +7,7 @@ use nine_core::escape::escape;
 
 use super::drive;
 use super::world::Made;
-use crate::error::{Done, Failure};
+use crate::failure::{Done, Failure};
 use crate::output::style::{CHANGE, FAINT, STRONG};
 
 /// A station of the walk: what it shows, and the command's words.

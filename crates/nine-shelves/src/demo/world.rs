@@ -12,7 +12,7 @@ use serde::Deserialize;
 
 use super::photos::photos;
 use super::{files, papers::papers};
-use crate::error::{Done, Failure};
+use crate::failure::{Done, Failure};
 
 const WORLD: &str = include_str!("../../../../demo/world.toml");
 const CONFIG: &str = include_str!("../../../../demo/shelves.toml");

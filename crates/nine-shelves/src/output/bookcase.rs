@@ -3,56 +3,30 @@
 use std::io::{self, Write};
 
 use nine_core::amount::{count, counted, readable};
+use nine_engine::shelves::{Row, Spine};
 use unicode_width::UnicodeWidthStr;
 
 use super::Look;
 use super::style::{CHANGE, FAINT, STRONG};
 use super::table::shorten;
 
-/// A folder on a shelf.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Spine {
-    /// Files in it now.
-    pub items: u64,
-    /// Files that will come.
-    pub added: u64,
+/// Files on a shelf now, and files that will come.
+fn files(row: &Row) -> (u64, u64) {
+    row.spines.iter().fold((0, 0), |(items, added), spine| (items + spine.items, added + spine.added))
 }
 
-/// A shelf with its folders; what lies loose on it is a spine of its own.
-#[derive(Debug, Clone, Default)]
-pub struct Row {
-    /// The folder's name, such as `3 Grants`.
-    pub name: String,
-    /// Its folders, in the order of their names.
-    pub spines: Vec<Spine>,
-    /// Bytes on it now.
-    pub bytes: u64,
-    /// What else is told of it.
-    pub note: String,
-}
-
-impl Row {
-    fn items(&self) -> u64 {
-        self.spines.iter().map(|spine| spine.items).sum()
-    }
-
-    fn added(&self) -> u64 {
-        self.spines.iter().map(|spine| spine.added).sum()
-    }
-}
-
-/// Prints the bookcase. The fullest shelf is as wide as the room for spines.
-pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> {
-    let names: Vec<String> = rows.iter().map(|row| shorten(&row.name, 28, look.ascii)).collect();
+/// Prints the bookcase, each row with a note behind it. The fullest shelf is as wide as the room for spines.
+pub fn print(out: &mut impl Write, look: &Look, rows: &[(&Row, String)]) -> io::Result<()> {
+    let names: Vec<String> = rows.iter().map(|(row, _)| shorten(&row.name, 28, look.ascii)).collect();
     let name_width = names.iter().map(|name| name.width()).max().unwrap_or(0);
-    let figures: Vec<[String; 3]> = rows.iter().map(figures).collect();
+    let figures: Vec<[String; 3]> = rows.iter().map(|(row, _)| figures(row)).collect();
     let widest = |at: usize| figures.iter().map(|f| f[at].width()).max().unwrap_or(0);
     let widths = [widest(0), widest(1), widest(2)];
-    let note_width = rows.iter().map(|row| row.note.width()).max().map_or(0, |widest| widest + 2);
+    let note_width = rows.iter().map(|(_, note)| note.width()).max().map_or(0, |widest| widest + 2);
     let taken = name_width + widths.iter().sum::<usize>() + note_width + 2 * 4 + 2;
     let room = look.width.saturating_sub(taken).clamp(10, 60);
-    let fullest = rows.iter().map(|row| row.items() + row.added()).max().unwrap_or(0).max(1);
-    for ((row, name), figures) in rows.iter().zip(&names).zip(&figures) {
+    let fullest = rows.iter().map(|(row, _)| files(row).0 + files(row).1).max().unwrap_or(0).max(1);
+    for (((row, note), name), figures) in rows.iter().zip(&names).zip(&figures) {
         let (spines, used) = spines(row, fullest, room, look.ascii);
         let pad = " ".repeat(name_width - name.width());
         let rest = " ".repeat(room - used);
@@ -61,7 +35,7 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> 
             true => String::new(),
             false => format!("  {CHANGE}{added:>0$}{CHANGE:#}", widths[2]),
         };
-        let note = match row.note.as_str() {
+        let note = match note.as_str() {
             "" => String::new(),
             note => format!("  {FAINT}{note}{FAINT:#}"),
         };
@@ -75,17 +49,18 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[Row]) -> io::Result<()> 
 }
 
 fn figures(row: &Row) -> [String; 3] {
-    let added = match row.added() {
+    let (items, added) = files(row);
+    let added = match added {
         0 => String::new(),
         n => format!("+{}", count(n)),
     };
-    [counted(row.items(), "file", "files"), readable(row.bytes), added]
+    [counted(items, "file", "files"), readable(row.bytes), added]
 }
 
 /// The spines of a shelf and how many columns they take. Every spine has at least one column; where
 /// there are more spines than room, neighbours share one.
 fn spines(row: &Row, fullest: u64, room: usize, ascii: bool) -> (String, usize) {
-    let total = row.items() + row.added();
+    let total = files(row).0 + files(row).1;
     let wide = |part: u64| (part as u128 * room as u128).div_ceil(u128::from(fullest)) as usize;
     let held: Vec<&Spine> = row.spines.iter().filter(|spine| spine.items + spine.added > 0).collect();
     let whole = wide(total).clamp(held.len().min(room), room);

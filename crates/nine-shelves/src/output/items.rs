@@ -2,31 +2,47 @@
 
 use std::io::{self, Write};
 
+use clap::ValueEnum;
 use nine_core::amount::readable;
-use nine_core::config::Config;
 use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
-use nine_core::moment::{Moment, Now};
+use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column as Kept, NodeId, Tree};
+use nine_engine::looking::{Looking, View};
+use nine_engine::search::{Hit, location};
+use nine_engine::workspace::holds;
 use serde_json::{Map, Value, json};
 
 use super::records::written;
 use super::style::{FAINT, PLAIN, STRONG};
 use super::table::{Cell, Column, Table, cell, styled};
 use super::{Look, tags};
-use crate::archive;
-use crate::cli::ItemColumn;
-use crate::error::Done;
-use crate::looking::{Looking, View};
+use crate::failure::Done;
 
-/// An item that was found.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Hit {
-    /// The number of its view.
-    pub view: u32,
-    /// Its row there.
-    pub id: NodeId,
+/// The columns of a list of items
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ItemColumn {
+    Name,
+    /// The place and the folders above it
+    Location,
+    Size,
+    /// How long ago it was changed
+    Age,
+    /// When it was changed
+    Modified,
+    Type,
+    Tags,
+    Opened,
+    Arrived,
+    /// How many files a folder holds
+    Items,
+    /// The whole path
+    Path,
+    /// The BLAKE3 digest of the bytes
+    Blake3,
+    /// Whether it is in the archive
+    Archived,
 }
 
 /// Lines whose widths are found together; a longer list goes on with these widths.
@@ -98,10 +114,6 @@ impl ItemColumn {
 pub struct Listing<'a> {
     /// The places that were looked at.
     pub looking: &'a Looking<'a>,
-    /// How tags look.
-    pub config: &'a Config,
-    /// The time from which ages are counted.
-    pub now: &'a Now,
     /// How to draw.
     pub look: &'a Look,
     /// The archive's shelf, under each name that it has; what lies there is marked.
@@ -117,7 +129,7 @@ impl Listing<'_> {
 
     /// Whether an item is in the archive.
     fn is_archived(&self, hit: Hit) -> bool {
-        !self.archive.is_empty() && archive::holds(self.archive, &self.view(hit).spot(hit.id))
+        !self.archive.is_empty() && holds(self.archive, &self.view(hit).spot(hit.id))
     }
 
     /// Prints a table, with headings if it is not one of several.
@@ -174,9 +186,11 @@ impl Listing<'_> {
                 styled(format!("{}{mark}", self.look.text(&location(view, id))), FAINT)
             }
             ItemColumn::Size => cell(readable(tree.size(id))),
-            ItemColumn::Age => styled(self.now.age(tree.newest(id)), FAINT),
+            ItemColumn::Age => styled(self.looking.workspace.now().age(tree.newest(id)), FAINT),
             ItemColumn::Tags => match tree.all_tags(id) {
-                Some(tags) => cell(self.look.text(&tags::shown(self.config, self.look, &tags))),
+                Some(tags) => {
+                    cell(self.look.text(&tags::shown(self.looking.workspace.config(), self.look, &tags)))
+                }
                 None => cell(""),
             },
             ItemColumn::Path => styled(self.look.text(&self.text(hit, column)), FAINT),
@@ -188,12 +202,13 @@ impl Listing<'_> {
     pub fn text(&self, hit: Hit, column: ItemColumn) -> String {
         let (view, id) = (self.view(hit), hit.id);
         let tree = &view.tree;
-        let minute = |at: Option<Moment>| at.map_or(String::new(), |at| self.now.minute(at));
+        let minute =
+            |at: Option<Moment>| at.map_or(String::new(), |at| self.looking.workspace.now().minute(at));
         match column {
             ItemColumn::Name => escape(name_of(view, id)),
             ItemColumn::Location => location(view, id),
             ItemColumn::Size => tree.size(id).to_string(),
-            ItemColumn::Age => self.now.age(tree.newest(id)),
+            ItemColumn::Age => self.looking.workspace.now().age(tree.newest(id)),
             ItemColumn::Modified => minute(Some(tree.newest(id))),
             ItemColumn::Type => tree.item_type(id).word().into(),
             ItemColumn::Tags => match tree.all_tags(id) {
@@ -237,12 +252,7 @@ impl Listing<'_> {
 }
 
 fn name_of(view: &View, id: NodeId) -> &[u8] {
-    if id == Tree::ROOT { view.ground.base.path.name() } else { view.tree.name(id) }
-}
-
-/// The place and the folders above an item.
-pub fn location(view: &View, id: NodeId) -> String {
-    view.spot(id).folder().to_string()
+    if id == Tree::ROOT { view.area.base.path.name() } else { view.tree.name(id) }
 }
 
 /// Prints the absolute paths of hits, each byte as it is.

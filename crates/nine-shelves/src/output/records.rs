@@ -5,7 +5,7 @@ use std::io::Write;
 use serde::Serialize;
 
 use crate::cli::{Format, PlainFormat};
-use crate::error::{Done, Failure};
+use crate::failure::{Done, Failure};
 
 /// Prints records as CSV or as JSON Lines.
 ///

@@ -197,7 +197,7 @@ impl Shown<'_> {
         let step = &self.worklist.steps[at];
         if is_renamed(step) {
             let old = shorten(&self.look.name(step.item.path.name()), self.look.width - 10, self.look.ascii);
-            writeln!(out, "     {FAINT}now called{FAINT:#} {old}")?;
+            writeln!(out, "     {FAINT}was{FAINT:#} {old}")?;
         }
         for doubt in &self.worklist.steps[at].doubts {
             if matches!(doubt, Doubt::Opens { .. }) {

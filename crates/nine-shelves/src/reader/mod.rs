@@ -1,162 +1,89 @@
-//! Words read in a process of their own, so that a hostile file can at worst end that process.
+//! The process that reads what is inside files: it answers one question after another until nobody asks any more. A
+//! hostile file can at worst end that process.
 
 mod confine;
-mod frames;
-pub mod serve;
 
-use std::io::{self, BufReader};
-use std::os::fd::AsFd;
-use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
-use std::time::{Duration, Instant};
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
 
-use nine_stores::reading::Words;
-use rustix::event::{PollFd, PollFlags, poll};
+use nine_core::tree::Looks;
+use nine_stores::reading::{Words, glance, looks, words};
+use rustix::process::{Resource, Rlimit, setrlimit};
 
 pub use confine::is_confined_by_kernel;
-use frames::{read_frame, write_frame};
+use nine_engine::reader::{Ask, read_frame, write_frame};
 
-/// The hidden command that the process runs.
-pub const COMMAND: &str = "inside-reader";
+use crate::failure::Done;
 
-/// How long one file may take.
-const PATIENCE: Duration = Duration::from_secs(10);
+/// The memory that reading may take.
+const MEMORY: u64 = 2 << 30;
 
-/// The same; a test may shorten it. Debug builds only.
-fn patience() -> Duration {
-    #[cfg(debug_assertions)]
-    if let Some(shorter) = std::env::var("NINE_READER_PATIENCE_MS").ok().and_then(|text| text.parse().ok()) {
-        return Duration::from_millis(shorter);
-    }
-    PATIENCE
-}
-
-/// What is asked about a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Ask {
-    /// Its words.
-    Words,
-    /// Up to so many lines that tell what it is.
-    Glance(u8),
-    /// What it looks like, if it is a picture: pixels across, down, and the print in sixteen digits.
-    Looks,
-}
-
-/// How [`Ask::Looks`] is written.
-const LOOKS: u8 = u8::MAX;
-
-impl Ask {
-    fn byte(self) -> u8 {
-        match self {
-            Ask::Words => 0,
-            Ask::Glance(lines) => lines.clamp(1, LOOKS - 1),
-            Ask::Looks => LOOKS,
-        }
-    }
-
-    fn from_byte(byte: u8) -> Self {
-        match byte {
-            0 => Ask::Words,
-            LOOKS => Ask::Looks,
-            lines => Ask::Glance(lines),
-        }
-    }
-}
-
-/// Reads files in a process of its own, which is started when it is needed and ended when a file
-/// takes too long.
-#[derive(Debug, Default)]
-pub struct Reader {
-    at_work: Option<Worker>,
-}
-
-#[derive(Debug)]
-struct Worker {
-    child: Child,
-    to: ChildStdin,
-    from: BufReader<ChildStdout>,
-}
-
-impl Reader {
-    /// Asks about a file of this name whose first bytes these are, out of `size`.
-    pub fn ask(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> Words {
-        match self.answer(ask, name, bytes, size) {
-            Ok(Some(words)) => words,
-            Ok(None) => {
-                self.end();
-                Words::none(format!("given up after {} seconds", PATIENCE.as_secs()))
-            }
-            Err(error) => {
-                self.end();
-                match error.kind() {
-                    io::ErrorKind::BrokenPipe | io::ErrorKind::UnexpectedEof => {
-                        Words::none("given up: reading it took too much memory or ended the reader")
-                    }
-                    _ => Words::none(format!("the reader cannot be run: {error}")),
+/// Answers on standard output what is asked on standard input.
+///
+/// # Errors
+/// If they cannot be used.
+pub fn serve() -> Done {
+    let limit = Rlimit { current: Some(MEMORY), maximum: Some(MEMORY) };
+    setrlimit(Resource::As, limit).map_err(io::Error::from)?;
+    // A panic is answered, not told.
+    std::panic::set_hook(Box::new(|_| {}));
+    // Some libraries print; their words must not come between the answers.
+    let answers = File::from(rustix::io::dup(rustix::stdio::stdout()).map_err(io::Error::from)?);
+    let nowhere = File::options().write(true).open("/dev/null")?;
+    rustix::stdio::dup2_stdout(&nowhere).map_err(io::Error::from)?;
+    confine::confine();
+    let (mut asked, mut answers) = (io::stdin().lock(), BufWriter::new(answers));
+    while let Some(ask) = read_frame(&mut asked)? {
+        let mut next =
+            || -> io::Result<Vec<u8>> { Ok(read_frame(&mut asked)?.ok_or(io::ErrorKind::UnexpectedEof)?) };
+        let (name, size, bytes) = (next()?, next()?, next()?);
+        let size = size.try_into().map_or(bytes.len() as u64, u64::from_le_bytes);
+        let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
+        let read = std::panic::catch_unwind(|| match ask {
+            _ if misbehaves(&name) => Words { body: reached(), note: String::new() },
+            Ask::Words => words(&name, &bytes, size),
+            Ask::Looks => match looks(&bytes) {
+                Ok(Looks { pixels, print }) => {
+                    Words { body: format!("{} {} {print:016x}", pixels.0, pixels.1), note: String::new() }
                 }
+                Err(why) => Words::none(why),
+            },
+            Ask::Glance(lines) => {
+                Words { body: glance(&name, &bytes, size, lines.into()).join("\n"), note: String::new() }
             }
-        }
+        });
+        let Words { body, note } = read.unwrap_or_else(|_| Words::none("it is damaged"));
+        write_frame(&mut answers, body.as_bytes())?;
+        write_frame(&mut answers, note.as_bytes())?;
+        answers.flush()?;
     }
-
-    /// `None` if it takes too long.
-    fn answer(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> io::Result<Option<Words>> {
-        let worker = match &mut self.at_work {
-            Some(worker) => worker,
-            none => none.insert(Worker::start()?),
-        };
-        write_frame(&mut worker.to, &[ask.byte()])?;
-        write_frame(&mut worker.to, name)?;
-        write_frame(&mut worker.to, &size.to_le_bytes())?;
-        write_frame(&mut worker.to, bytes)?;
-        if !worker.answers_in_time()? {
-            return Ok(None);
-        }
-        let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
-        let body = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
-        let note = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
-        Ok(Some(Words { body, note }))
-    }
-
-    fn end(&mut self) {
-        if let Some(mut worker) = self.at_work.take() {
-            let _ = worker.child.kill();
-            let _ = worker.child.wait();
-        }
-    }
+    Ok(())
 }
 
-impl Drop for Reader {
-    fn drop(&mut self) {
-        self.end();
+/// Lets a test see what becomes of a reader that never ends, that is ended, or that reaches for what is not its own.
+/// Debug builds only.
+fn misbehaves(name: &[u8]) -> bool {
+    if !cfg!(debug_assertions) || std::env::var_os("NINE_READER_MISBEHAVES").is_none() {
+        return false;
     }
+    match name {
+        b"endless.txt" => std::thread::sleep(std::time::Duration::from_secs(3600)),
+        b"fatal.txt" => std::process::abort(),
+        _ => return name == b"curious.txt",
+    }
+    false
 }
 
-impl Worker {
-    fn start() -> io::Result<Self> {
-        let mut child = Command::new(std::env::current_exe()?)
-            .arg(COMMAND)
-            .stdin(Stdio::piped())
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()?;
-        let (Some(to), Some(from)) = (child.stdin.take(), child.stdout.take()) else {
-            return Err(io::ErrorKind::BrokenPipe.into());
-        };
-        Ok(Self { child, to, from: BufReader::new(from) })
-    }
-
-    /// Waits until the answer begins; it is written in one go.
-    fn answers_in_time(&self) -> io::Result<bool> {
-        let end = Instant::now() + patience();
-        loop {
-            let left = end.saturating_duration_since(Instant::now());
-            let timeout = rustix::event::Timespec::try_from(left).map_err(io::Error::other)?;
-            let mut waits = [PollFd::from_borrowed_fd(self.from.get_ref().as_fd(), PollFlags::IN)];
-            match poll(&mut waits, Some(&timeout)) {
-                Ok(0) => return Ok(false),
-                Ok(_) => return Ok(true),
-                Err(rustix::io::Errno::INTR) => {}
-                Err(other) => return Err(other.into()),
-            }
-        }
-    }
+/// What a hostile file could reach from here, in words.
+fn reached() -> String {
+    let tries = [
+        ("file", File::open("/etc/passwd").is_ok()),
+        ("folder", std::fs::read_dir("/").is_ok()),
+        ("new file", File::create(std::env::temp_dir().join("nine-was-here")).is_ok()),
+        ("stream", std::net::TcpListener::bind("127.0.0.1:0").is_ok()),
+        ("datagram", std::net::UdpSocket::bind("127.0.0.1:0").is_ok()),
+        ("program", std::process::Command::new("/bin/true").status().is_ok()),
+    ];
+    let reached: Vec<&str> = tries.iter().filter(|(_, reached)| *reached).map(|(what, _)| *what).collect();
+    format!("reached {}", if reached.is_empty() { "nothing".to_owned() } else { reached.join(", ") })
 }

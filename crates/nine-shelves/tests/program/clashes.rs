@@ -36,9 +36,8 @@ fn a_clash_with_the_same_bytes_is_a_copy_and_flagged() {
     world
         .nine(&["tidy", "--yes"])
         .ends(0)
-        .says("`a.txt` is there already and has the same bytes")
-        .says("this is a copy of it")
-        .says("`b.txt` is there already, type note with other bytes (4 B, 2030-03-17 17:46; this one 4 B");
+        .says("same bytes as the `a.txt` there (4 B, 2030-03-17 17:46): numbered")
+        .says("other bytes than the `b.txt` there (4 B, 2030-03-17 17:46): numbered");
     assert_eq!(tags_of(&world.shelves.join("1 Boats/a (2).txt")), "copy");
     assert_eq!(tags_of(&world.shelves.join("1 Boats/b (2).txt")), "");
 }
@@ -51,9 +50,8 @@ fn two_items_that_come_to_one_name_are_both_shown() {
     world
         .nine(&["tidy", "--yes"])
         .ends(0)
-        .says("another step takes the name `Plan.txt` for downloads/")
-        .says("both have the same bytes: this is a copy of it")
-        .says("this one has other bytes");
+        .says("same bytes as downloads/plan.txt, which takes the name: numbered")
+        .says("other bytes than downloads/plan.txt (4 B, 2030-03-17 17:46), which takes the name: numbered");
     assert_eq!(names(&world, "1 Boats"), ["Plan (2).txt", "Plan (3).txt", "Plan.txt"]);
     let copies = names(&world, "1 Boats")
         .iter()
@@ -61,44 +59,47 @@ fn two_items_that_come_to_one_name_are_both_shown() {
         .count();
     assert_eq!(copies, 1);
     world.nine(&["undo", "--yes"]).ends(0);
-    let sure = world.nine(&["tidy", "--sure"]).ends(0).says("the new one is left where it is");
+    let sure = world.nine(&["tidy", "--sure"]).ends(0).says("which takes the name: left");
     assert!(sure.out.contains("1 to move"), "{}", sure.out);
-    let (status, shown) = on_a_terminal(&world, &["tidy"], "L\nn\n");
-    assert_eq!(status, 3, "{shown}");
-    assert!(shown.contains("first  ") && shown.contains(", by another step"), "{shown}");
 }
 
 #[test]
-fn each_clash_is_answered_on_the_terminal() {
+fn the_preview_comes_first_and_what_is_sure_can_be_agreed_to_alone() {
     let world = world();
-    let (status, shown) = on_a_terminal(&world, &["tidy"], "n\nl\nh\nr\ny\n");
-    assert_eq!(status, 0, "{shown}");
-    for told in [
-        "clash 1 of 4",
-        "number it: a (2).txt",
-        "hold it in Held",
-        "new    9 B, 2030-03-17 17:46, type note",
-        "there  7 B",
-        "other bytes",
-    ] {
-        assert!(shown.contains(told), "{told} is not in {shown}");
-    }
-    assert_eq!(names(&world, "1 Boats"), ["Held/c.txt", "a (2).txt", "a.txt", "b.txt", "c.txt", "d.txt"]);
-    assert_eq!(fs::read_to_string(world.shelves.join("1 Boats/d.txt")).unwrap(), "new d.txt");
-    assert!(world.trash().join("files/d.txt").exists() && world.at("Downloads/b.txt").exists());
-}
-
-#[test]
-fn a_capital_letter_decides_for_all_the_rest_and_no_answer_changes_nothing() {
-    let world = world();
+    world.file("sure.txt", "no clash");
     let before = world.picture();
-    let (status, shown) = on_a_terminal(&world, &["tidy"], "l\nH\nn\n");
+    let (status, shown) = on_a_terminal(&world, &["tidy"], "n\n");
     assert_eq!(status, 3, "{shown}");
-    assert!(shown.contains("Held  3 items") && !shown.contains("clash 3 of 4"), "{shown}");
+    let (preview, question) = shown.split_once("Carry out 5 steps?").expect("one question is asked");
+    assert!(
+        preview.contains("other bytes than the `a.txt` there") && preview.contains("4 in doubt"),
+        "{shown}"
+    );
+    assert!(question.contains("y all of it, s only what is sure, n nothing [y/s/n]"), "{shown}");
     assert_eq!(world.picture(), before);
+    // No answer is a no.
     let (status, shown) = on_a_terminal(&world, &["tidy"], "\u{4}");
     assert_eq!(status, 3, "{shown}");
     assert_eq!(world.picture(), before);
+    let (status, shown) = on_a_terminal(&world, &["tidy"], "s\n");
+    assert_eq!(status, 0, "{shown}");
+    assert!(shown.contains("Run 1:") && shown.contains("1 moved"), "{shown}");
+    assert_eq!(names(&world, "1 Boats"), ["a.txt", "b.txt", "c.txt", "d.txt", "sure.txt"]);
+    let (status, shown) = on_a_terminal(&world, &["tidy"], "s\n");
+    assert_eq!(status, 0, "{shown}");
+    assert!(shown.contains("None of it is sure. Nothing has been changed."), "{shown}");
+    let (status, shown) = on_a_terminal(&world, &["tidy"], "y\n");
+    assert_eq!(status, 0, "{shown}");
+    assert_eq!(names(&world, "1 Boats").len(), 9);
+}
+
+#[test]
+fn where_nothing_is_in_doubt_there_is_nothing_to_choose() {
+    let world = World::new();
+    world.rules(ON_SHELF).file("a.txt", "new");
+    let (status, shown) = on_a_terminal(&world, &["tidy"], "s\n");
+    assert_eq!(status, 3, "{shown}");
+    assert!(shown.contains("Carry out 1 step? [y/n]"), "{shown}");
 }
 
 #[test]

@@ -1,9 +1,8 @@
 //! Papers filed by facts: facets in rules, searches and `why`, and the tags of notes.
 
 use std::collections::BTreeMap;
-use std::fs;
 
-use crate::support::{World, on_a_terminal, tags_of};
+use crate::support::{World, tags_of};
 
 pub const FACETS: &str = r#"
 [facet.lender]
@@ -173,17 +172,7 @@ fn notes_are_filed_by_the_tag_in_their_text() {
     world.nine(&["tidy", "--yes"]).ends(0).says("it has several tags: `keep`, `tides`; which one files it");
     let filed = world.shelves.join("3 Grants/loan/north-gallery/one.md");
     assert!(filed.exists() && tags_of(&filed).is_empty() && world.at("Downloads/two.md").exists());
-    // The person is asked, with the folders that are there already.
-    fs::create_dir_all(world.shelves.join("3 Grants/tides")).unwrap();
-    let (status, shown) = on_a_terminal(&world, &["tidy"], "2\ny\n");
-    assert_eq!(status, 0, "{shown}");
-    assert!(
-        shown.contains("3 Grants/tides, which exists") && shown.contains("3 Grants/keep, to be made"),
-        "{shown}"
-    );
-    assert!(world.shelves.join("3 Grants/tides/two.md").exists());
-    // Or the rule says which goes first.
-    world.nine(&["undo", "--yes"]).ends(0);
+    // The rule may say which goes first.
     world.rules(&format!("{BY_TAG}precedence = [\"other\", \"keep\"]\n"));
     world.nine(&["tidy", "--yes"]).ends(0);
     assert!(world.shelves.join("3 Grants/keep/two.md").exists());

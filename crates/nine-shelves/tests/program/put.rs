@@ -41,10 +41,7 @@ fn a_copy_has_all_that_belongs_to_it_and_is_taken_back() {
     assert_eq!((tags_of(&copy).as_str(), tags_of(&copy.join("b.txt")).as_str()), ("todo", "todo"));
     let time = |path: &std::path::Path| fs::metadata(path).unwrap().modified().unwrap();
     assert_eq!(time(&copy.join("b.txt")), time(&world.at("Downloads/in/b.txt")));
-    world
-        .nine(&["put", "Downloads/in", "--on", "1", "--copy", "--yes"])
-        .ends(0)
-        .says("the new one gets a number");
+    world.nine(&["put", "Downloads/in", "--on", "1", "--copy", "--yes"]).ends(0).says(": numbered");
     assert!(world.shelves.join("1 Boats/in (2)/b.txt").exists());
     world.nine(&["undo", "--yes"]).ends(0).says("1 discarded");
     world.nine(&["undo", "--yes"]).ends(0);

@@ -5,16 +5,15 @@ use std::io::Write;
 use nine_core::amount::{count, counted, readable};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
+use nine_engine::archive::{self, Dated};
 use serde::Serialize;
 
-use super::all_dated;
-use crate::archive::Dated;
 use crate::cli::PlainFormat;
-use crate::error::Done;
+use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
-use crate::session::{Opened, Session};
+use crate::session::Session;
 
 #[derive(Serialize)]
 struct Record {
@@ -42,8 +41,9 @@ fn record(dated: &Dated) -> Record {
 }
 
 /// Prints them.
-pub(super) fn run(format: PlainFormat, session: &Session, opened: &Opened) -> Done {
-    let all = all_dated(opened);
+pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
+    let workspace = session.to_read()?;
+    let all = archive::list(&workspace);
     let records: Vec<Record> = all.iter().map(record).collect();
     if format != PlainFormat::Table {
         return records::print(records.into_iter(), format);

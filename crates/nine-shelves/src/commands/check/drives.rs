@@ -2,25 +2,12 @@
 
 use std::io::Write;
 
-use nine_stores::drive::{Conduct, DriveStore};
-use nine_stores::{Store, StoreResult};
+use nine_engine::check::Tried;
+use nine_stores::drive::Conduct;
 
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::session::Session;
-
-/// A drive that was tried.
-pub struct Tried {
-    pub at: String,
-    pub conduct: Conduct,
-}
-
-/// Tries the drive that a place is on; `None` if it is on none.
-pub fn try_out(store: &dyn Store) -> Option<StoreResult<Tried>> {
-    let on = store.as_any().downcast_ref::<DriveStore>()?;
-    let at = on.place().origin();
-    Some(on.drive().try_out().map(|conduct| Tried { at, conduct }))
-}
 
 /// Whether the thing is as one would wish, what it is, and what follows.
 type Line = (bool, &'static str, String);

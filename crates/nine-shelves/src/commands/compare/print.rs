@@ -3,16 +3,18 @@
 use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
-use nine_core::copies::{Member, same_names};
+use nine_core::copies::Member;
 use nine_core::escape::escape;
 use nine_core::worklist::table::no_formula;
+use nine_engine::compare::LeftOut;
+use nine_engine::looking::Looking;
+use nine_engine::search::Hit;
 use serde::Serialize;
 
-use super::{Compared, LeftOut};
-use crate::cli::{Format, ItemColumn};
-use crate::error::Done;
-use crate::looking::Looking;
-use crate::output::items::{Hit, Listing, USUAL, print_paths};
+use super::Shown;
+use crate::cli::Format;
+use crate::failure::Done;
+use crate::output::items::{Listing, USUAL, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
@@ -43,7 +45,7 @@ impl Record {
             item: no_formula(view.spot(member.id).to_string()),
             path: no_formula(escape(view.written(member.id).as_encoded_bytes())),
             size: view.tree.size(member.id),
-            modified: session.now.minute(view.tree.newest(member.id)),
+            modified: session.now().minute(view.tree.newest(member.id)),
             r#as,
             r#where: String::new(),
             same_name: String::new(),
@@ -52,16 +54,16 @@ impl Record {
     }
 }
 
-impl Compared<'_> {
+impl Shown<'_> {
     pub(super) fn print(&self) -> Done {
         let shown: Vec<Member> = match self.args.found {
-            true => self.across.found.iter().map(|(member, _)| *member).collect(),
-            false => self.across.missing.clone(),
+            true => self.compared.across.found.iter().map(|(member, _)| *member).collect(),
+            false => self.compared.across.missing.clone(),
         };
         let format = self.args.show.format;
         match format {
-            Format::Paths => return print_paths(self.looking, &hits(&shown), b"\n"),
-            Format::Paths0 => return print_paths(self.looking, &hits(&shown), b"\0"),
+            Format::Paths => return print_paths(&self.compared.looking, &hits(&shown), b"\n"),
+            Format::Paths0 => return print_paths(&self.compared.looking, &hits(&shown), b"\0"),
             Format::Csv | Format::Json => return records::print_as(self.records(&shown).into_iter(), format),
             Format::Table => {}
         }
@@ -88,21 +90,21 @@ impl Compared<'_> {
         if missing.is_empty() {
             return Ok(());
         }
-        listing(self.looking, self, &USUAL).print_table(out, &hits(missing), &mut None, 0, true)?;
+        self.listing().print_table(out, &hits(missing), &mut None, 0, true)?;
         writeln!(out)
     }
 
     fn print_found(&self, out: &mut impl Write) -> std::io::Result<()> {
-        if self.across.found.is_empty() {
+        if self.compared.across.found.is_empty() {
             return Ok(());
         }
         let look = &self.session.look;
         use Column::{Right, Shortened, Squeezed};
         let mut table = Table::new(&[Shortened, Squeezed, Right, Squeezed]);
         table.line(["name", "location", "size", "is there as"].map(|word| styled(word, FAINT)).to_vec());
-        for (member, there) in &self.across.found {
-            let spot = self.looking.spot(*member);
-            let tree = &self.looking.views[member.view as usize].tree;
+        for (member, there) in &self.compared.across.found {
+            let spot = self.compared.looking.spot(*member);
+            let tree = &self.compared.looking.views[member.view as usize].tree;
             let more = match there.len() {
                 1 => String::new(),
                 many => format!(" and {} more", count(many as u64 - 1)),
@@ -111,7 +113,7 @@ impl Compared<'_> {
                 cell(look.name(spot.path.name())),
                 styled(look.text(&spot.folder().to_string()), FAINT),
                 cell(readable(tree.size(member.id))),
-                cell(format!("{}{more}", look.text(&self.looking.spot(there[0]).to_string()))),
+                cell(format!("{}{more}", look.text(&self.compared.looking.spot(there[0]).to_string()))),
             ]);
         }
         table.print(out, look)?;
@@ -119,7 +121,11 @@ impl Compared<'_> {
     }
 
     fn same_names(&self) -> Vec<(Member, Vec<Member>)> {
-        same_names(&self.looking.trees(), &self.across.missing, &self.sides.beside)
+        self.compared.same_names()
+    }
+
+    fn listing(&self) -> Listing<'_> {
+        Listing { looking: &self.compared.looking, look: &self.session.look, archive: &[], columns: &USUAL }
     }
 
     fn print_same_names(&self, out: &mut impl Write, named: &[(Member, Vec<Member>)]) -> std::io::Result<()> {
@@ -129,14 +135,14 @@ impl Compared<'_> {
         for (member, others) in named {
             for one in std::iter::once(member).chain(others) {
                 let (side, weight) = if one == member { ("missing", STRONG) } else { ("there", FAINT) };
-                let spot = self.looking.spot(*one);
-                let tree = &self.looking.views[one.view as usize].tree;
+                let spot = self.compared.looking.spot(*one);
+                let tree = &self.compared.looking.views[one.view as usize].tree;
                 table.line(vec![
                     styled(side, weight),
                     cell(look.name(spot.path.name())),
                     styled(look.text(&spot.folder().to_string()), FAINT),
                     cell(readable(tree.size(one.id))),
-                    styled(self.session.now.minute(tree.newest(one.id)), FAINT),
+                    styled(self.session.now().minute(tree.newest(one.id)), FAINT),
                 ]);
             }
         }
@@ -151,7 +157,7 @@ impl Compared<'_> {
     fn records(&self, shown: &[Member]) -> Vec<Record> {
         let named = if self.args.names { self.same_names() } else { Vec::new() };
         let joined = |members: &[Member]| {
-            let spots = members.iter().map(|member| self.looking.spot(*member).to_string());
+            let spots = members.iter().map(|member| self.compared.looking.spot(*member).to_string());
             no_formula(spots.collect::<Vec<_>>().join(" | "))
         };
         let of = |pairs: &[(Member, Vec<Member>)], member: &Member| {
@@ -160,9 +166,9 @@ impl Compared<'_> {
         };
         let r#as = if self.args.found { "found" } else { "missing" };
         let record = |member: &Member| Record {
-            r#where: of(&self.across.found, member),
+            r#where: of(&self.compared.across.found, member),
             same_name: of(&named, member),
-            ..Record::of(self.looking, self.session, *member, r#as)
+            ..Record::of(&self.compared.looking, self.session, *member, r#as)
         };
         shown.iter().map(record).collect()
     }
@@ -170,20 +176,28 @@ impl Compared<'_> {
     /// `12 files of import (34 MB) are nowhere in home; 240 (1.2 GB) are there`.
     pub(super) fn summary(&self) -> Vec<String> {
         let bases: Vec<String> = self
+            .compared
             .looking
             .views
             .iter()
-            .map(|view| self.session.look.text(&view.ground.base.to_string()))
+            .map(|view| self.session.look.text(&view.area.base.to_string()))
             .collect();
         let (a, b) = (bases[0].clone(), bases[1..].join(", "));
         let (asked, beside) = if self.args.reverse { (b, a) } else { (a, b) };
-        let missing = self.sum(self.across.missing.iter());
-        let found = self.sum(self.across.found.iter().map(|(member, _)| member));
-        summary_lines(&asked, &beside, missing, found, &self.sides.left_out, self.looking.troubles)
+        let missing = self.sum(self.compared.across.missing.iter());
+        let found = self.sum(self.compared.across.found.iter().map(|(member, _)| member));
+        summary_lines(
+            &asked,
+            &beside,
+            missing,
+            found,
+            self.compared.left_out(),
+            self.compared.looking.troubles,
+        )
     }
 
     fn sum<'m>(&self, members: impl Iterator<Item = &'m Member>) -> (u64, u64) {
-        let size = |member: &Member| self.looking.views[member.view as usize].tree.size(member.id);
+        let size = |member: &Member| self.compared.looking.views[member.view as usize].tree.size(member.id);
         members.fold((0, 0), |(many, bytes), member| (many + 1, bytes + size(member)))
     }
 }
@@ -239,16 +253,4 @@ pub(super) fn summary_lines(
 
 pub(super) fn hits(members: &[Member]) -> Vec<Hit> {
     members.iter().map(|member| Hit { view: member.view, id: member.id }).collect()
-}
-
-fn listing<'l>(looking: &'l Looking<'l>, compared: &Compared<'l>, columns: &'l [ItemColumn]) -> Listing<'l> {
-    let session = compared.session;
-    Listing {
-        looking,
-        config: compared.config,
-        now: &session.now,
-        look: &session.look,
-        archive: &[],
-        columns,
-    }
 }

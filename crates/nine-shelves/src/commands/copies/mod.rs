@@ -1,142 +1,97 @@
 //! `nine copies`: items with the same bytes, and which of them stays.
 
-mod plan;
 mod print;
 mod similar;
 
-use nine_core::config::Config;
-use nine_core::copies::{Alike, Chosen, Folded, Group, Keep, LookAlike, Member, Taken, choose, fold};
-use nine_core::diagnostic::{any_of, nearest};
-use nine_core::escape::plain;
-use nine_core::find::Rows;
+use std::path::PathBuf;
 
-use crate::cli::{CopiesArgs, Format};
-use crate::copy_steps::{learn_tags, standing};
-use crate::error::{Done, Failure, Kind};
-use crate::looking::{
-    Ground, How, Looking, Question, all_grounds, all_rows, grounds_of, name_outsiders, nowhere,
-};
-use crate::session::{Opened, Session};
-use crate::{conditions, recovery};
+use clap::Args;
+use nine_core::amount::counted;
+use nine_engine::copies::{Copies, Request, find};
+
+use crate::cli::{Format, ShowArgs};
+use crate::failure::{Done, unless};
+use crate::output::style::FAINT;
+use crate::preview::Preview;
+use crate::session::Session;
+
+/// Items with the same bytes; flag them, or discard all but the one to keep
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine copies                             in all piles and bookcases, the most space first\n  nine copies downloads ~/Photos          only there\n  nine copies --where type image          groups with a picture in them\n  nine copies --flag                      tags all but the one that stays: copy\n  nine copies --discard --keep shelf,in:home/5,older\n  nine copies --discard --give-tags       what stays gets the tags of what goes\n  nine copies --names                     names that look like copies, with other bytes\n  nine copies --similar                   pictures that look alike; only to be looked at\n\nWhat stays is decided by the first of these that tells two apart: shelf (on a shelf rather than\nin a pile), in:PLACE/FOLDER, tagged, unmarked (no `(1)` or `copy of` in the name), older, newer,\nshorter (path). A list of your own goes into shelves.toml: [copies] keep = [\"shelf\", \"older\"].\nBefore a copy is discarded it is compared byte by byte with the one that stays."
+)]
+pub struct CopiesArgs {
+    /// Where to look: piles, bookcases, any folders; all piles and bookcases, if left out
+    #[arg(value_name = "PLACE")]
+    pub places: Vec<PathBuf>,
+    /// Only groups with an item for which a condition holds
+    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., help_heading = "What")]
+    pub condition: Vec<String>,
+    /// Hidden files too
+    #[arg(long, help_heading = "What")]
+    pub hidden: bool,
+    /// Empty files are copies of one another too
+    #[arg(long, help_heading = "What")]
+    pub empty: bool,
+    /// Files whose names suggest a copy although their bytes differ
+    #[arg(long, help_heading = "What", conflicts_with_all = ["similar", "flag", "discard"])]
+    pub names: bool,
+    /// Pictures that look alike: resized, saved anew, compressed more
+    #[arg(long, help_heading = "What", conflicts_with_all = ["flag", "discard"])]
+    pub similar: bool,
+    /// Which of them stays: preferences, the most important first
+    #[arg(long, value_name = "LIST", value_delimiter = ',', help_heading = "What stays")]
+    pub keep: Vec<String>,
+    /// Tag all but the one that stays with `copy`
+    #[arg(long, help_heading = "What is done", conflicts_with = "discard")]
+    pub flag: bool,
+    /// Put all but the one that stays into the trash
+    #[arg(long, help_heading = "What is done")]
+    pub discard: bool,
+    /// Give the one that stays the tags of those that go
+    #[arg(long, help_heading = "What is done", requires = "discard")]
+    pub give_tags: bool,
+    /// At most so many groups
+    #[arg(long, value_name = "N", help_heading = "How it is shown", conflicts_with_all = ["flag", "discard"])]
+    pub limit: Option<usize>,
+    #[command(flatten)]
+    pub show: ShowArgs,
+}
 
 /// Runs it.
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn run(args: &CopiesArgs, session: &Session) -> Done {
-    args.show.expect_action(args.flag || args.discard, "--flag or --discard")?;
-    let loaded = session.load()?;
-    let config = &loaded.config;
-    recovery::before_changing(session, config)?;
-    let keep = preferences(args, config)?;
-    let condition = conditions::read(config, &args.condition, &[])?;
-    let opened = session.open(config);
-    let mut grounds = grounds(args, session, config, &opened)?;
-    let places = name_outsiders(&mut grounds, &opened);
-    let mut looking = Looking::look(session, grounds, &How::Now)?;
-    looking.set_beside(all_grounds(session, config, &opened));
-    // What cannot be reached, and was named, cannot be compared, and nothing may go for its sake.
-    looking.views.retain(|view| !view.is_known);
-    let asked = match &condition {
-        Some(condition) => Some(asked(&mut looking, condition)?),
-        None => None,
+pub fn run(args: CopiesArgs, session: &Session) -> Done {
+    let acts = args.flag || args.discard;
+    args.show.expect_action(acts, "--flag or --discard")?;
+    let workspace = session.workspace(acts)?;
+    let request = Request {
+        places: args.places.clone(),
+        condition: args.condition.clone(),
+        hidden: args.hidden,
+        empty: args.empty,
+        keep: args.keep.clone(),
+        names: args.names || (args.show.format == Format::Table && !acts),
     };
     if args.similar {
-        return similar::run(args, session, looking, asked.as_deref());
+        return similar::run(&args, &request, &workspace, session);
     }
-    let taken = Taken { hidden: args.hidden, empty: args.empty };
-    looking.compare_all(taken);
-    let wants_names = args.names || (args.show.format == Format::Table && !args.flag && !args.discard);
-    let (groups, names) = looking.groups_and_names(taken, wants_names);
-    let found = find(&mut looking, config, &keep, groups);
-    looking.keep();
-    let found: Vec<Folded> = found.into_iter().filter(|folded| is_asked(folded, asked.as_deref())).collect();
-    let copies = Copies { args, session, config, looking: &looking, found, names };
-    if args.flag || args.discard {
-        return copies.carry(&opened, &places);
+    let copies = find(&workspace, &request)?;
+    if !acts {
+        let shown = Shown { args: &args, session, copies: &copies };
+        shown.print()?;
+        return unless(copies.looking.troubles);
     }
-    copies.print()?;
-    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
+    let groups = counted(copies.found.len() as u64, "group", "groups");
+    let plan = if args.discard { copies.discard(args.give_tags) } else { copies.flag() };
+    Preview::new(session, &workspace, &args.show)
+        .show_ask_carry(plan, |_, out| writeln!(out, "{FAINT}{groups}; of each, one stays{FAINT:#}"))
 }
 
 /// What was found, and how it is to be told.
-struct Copies<'a> {
+struct Shown<'a> {
     args: &'a CopiesArgs,
     session: &'a Session,
-    config: &'a Config,
-    looking: &'a Looking<'a>,
-    /// The most space to be won first.
-    found: Vec<Folded>,
-    /// Files whose names suggest that they are copies, which they are not.
-    names: Vec<LookAlike>,
-}
-
-/// The preferences that were typed, or those of the configuration.
-fn preferences(args: &CopiesArgs, config: &Config) -> Done<Vec<Keep>> {
-    if args.keep.is_empty() {
-        return Ok(config.keep.clone());
-    }
-    let read = |word: &String| {
-        Keep::parse(word.trim()).ok_or_else(|| {
-            let failure = Failure::words(format!("`{}` is no preference", plain(word)));
-            match nearest(word, Keep::words()) {
-                Some(near) => failure.hint(format!("did you mean `{near}`?")),
-                None => failure.hint(format!("--keep takes a list of {}", any_of(Keep::words()))),
-            }
-        })
-    };
-    args.keep.iter().map(read).collect()
-}
-
-fn grounds(args: &CopiesArgs, session: &Session, config: &Config, opened: &Opened) -> Done<Vec<Ground>> {
-    let grounds = match args.places.is_empty() {
-        true => all_grounds(session, config, opened),
-        false => grounds_of(session, config, opened, &args.places, false)?,
-    };
-    if grounds.is_empty() {
-        return Err(nowhere(
-            session,
-            "there is no place to look in",
-            "give folders: nine copies ~/Downloads",
-        ));
-    }
-    Ok(grounds)
-}
-
-/// For each view, the rows for which a condition holds.
-fn asked(looking: &mut Looking, condition: &nine_core::condition::Condition) -> Done<Vec<Rows>> {
-    let question = Question { condition, inside: false, reads_text: false };
-    (0..looking.views.len())
-        .map(|view| {
-            let all = all_rows(&looking.views[view].tree);
-            looking.find(view, question, &all)
-        })
-        .collect()
-}
-
-/// Whether one of a group's items was asked for.
-fn is_asked(folded: &Folded, asked: Option<&[Rows]>) -> bool {
-    let Some(asked) = asked else { return true };
-    let names = |item: &Alike| item.links.iter().copied().chain([item.member]).collect::<Vec<_>>();
-    folded.group.items.iter().flat_map(names).any(|name| asked[name.view as usize].has(name.id.row()))
-}
-
-/// Puts whole folders in place of their files, and chooses in each group what stays.
-fn find(looking: &mut Looking, config: &Config, keep: &[Keep], found: Vec<Group>) -> Vec<Folded> {
-    let names = |item: &Alike| item.links.iter().copied().chain([item.member]).collect::<Vec<_>>();
-    let members: Vec<Member> = found.iter().flat_map(|group| &group.items).flat_map(names).collect();
-    learn_tags(looking, &members);
-    let standing = |item: &Alike| standing(looking, config, item.member);
-    let choose =
-        |group: &Group| -> Chosen { choose(&group.items.iter().map(standing).collect::<Vec<_>>(), keep) };
-    let mut found = fold(&looking.trees(), found, &|a, b| looking.same_spot(a, b), &choose);
-    found.sort_by_cached_key(|folded| {
-        (std::cmp::Reverse(folded.to_be_won()), looking.spot(folded.kept().member))
-    });
-    found
-}
-
-/// How many files lie in an item; `None` for a file.
-fn files_in(looking: &Looking, member: Member) -> Option<u64> {
-    looking.views[member.view as usize].tree.items(member.id)
+    copies: &'a Copies<'a>,
 }

@@ -9,9 +9,9 @@ use nine_core::item::Kind;
 use nine_core::worklist::table::no_formula;
 use serde::Serialize;
 
-use super::{Copies, files_in};
+use super::Shown;
 use crate::cli::Format;
-use crate::error::Done;
+use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
@@ -34,13 +34,13 @@ struct Record {
     digest: String,
 }
 
-impl Copies<'_> {
+impl Shown<'_> {
     /// Prints what was found.
     pub(super) fn print(&self) -> Done {
         if self.args.names {
             return self.print_names();
         }
-        let shown = &self.found[..self.args.limit.unwrap_or(usize::MAX).min(self.found.len())];
+        let shown = &self.copies.found[..self.args.limit.unwrap_or(usize::MAX).min(self.copies.found.len())];
         match self.args.show.format {
             Format::Table => self.print_table(shown),
             Format::Paths => self.print_paths(shown, b"\n"),
@@ -82,7 +82,7 @@ impl Copies<'_> {
         let name = self.name(folded.kept().member);
         let many = match group.kind {
             Kind::Folder => {
-                let files = files_in(self.looking, folded.kept().member).unwrap_or(0);
+                let files = self.files_in(folded.kept().member);
                 let files = counted(files, "file", "files");
                 format!("{} folders with the same {files}", count(group.items.len() as u64))
             }
@@ -96,8 +96,13 @@ impl Copies<'_> {
         format!("{STRONG}{name}{STRONG:#}  {FAINT}{many}, {size} each{won}{FAINT:#}")
     }
 
+    /// How many files lie in a folder.
+    fn files_in(&self, member: Member) -> u64 {
+        self.copies.looking.views[member.view as usize].tree.items(member.id).unwrap_or(0)
+    }
+
     fn name(&self, member: Member) -> String {
-        let tree = &self.looking.views[member.view as usize].tree;
+        let tree = &self.copies.looking.views[member.view as usize].tree;
         let slash = if tree.is_folder(member.id) { "/" } else { "" };
         format!("{}{slash}", self.session.look.name(tree.name(member.id)))
     }
@@ -118,12 +123,15 @@ impl Copies<'_> {
         }
         let most = if all || lines.len() <= LINES + 3 { lines.len() } else { LINES };
         for (member, mark, style, note) in &lines[..most] {
-            let tree = &self.looking.views[member.view as usize].tree;
+            let tree = &self.copies.looking.views[member.view as usize].tree;
             table.line(vec![
                 styled(*mark, *style),
                 cell(self.name(*member)),
-                styled(self.session.look.text(&self.looking.spot(*member).folder().to_string()), FAINT),
-                styled(self.session.now.age(tree.newest(member.id)), FAINT),
+                styled(
+                    self.session.look.text(&self.copies.looking.spot(*member).folder().to_string()),
+                    FAINT,
+                ),
+                styled(self.session.now().age(tree.newest(member.id)), FAINT),
                 styled(note.clone(), FAINT),
             ]);
         }
@@ -132,9 +140,9 @@ impl Copies<'_> {
 
     /// How many copies, how much space, and what else there is to look at.
     fn summary(&self, shown: usize) -> Vec<String> {
-        let going: u64 = self.found.iter().map(|folded| folded.going().count() as u64).sum();
-        let won: u64 = self.found.iter().map(Folded::to_be_won).sum();
-        let groups = self.found.len() as u64;
+        let going: u64 = self.copies.found.iter().map(|folded| folded.going().count() as u64).sum();
+        let won: u64 = self.copies.found.iter().map(Folded::to_be_won).sum();
+        let groups = self.copies.found.len() as u64;
         let mut first = match groups {
             0 => format!("{STRONG}No two items have the same bytes{STRONG:#}"),
             _ => format!(
@@ -148,7 +156,7 @@ impl Copies<'_> {
             first.push_str(&format!("{FAINT}; the first {} shown{FAINT:#}", count(shown as u64)));
         }
         let mut lines = vec![first];
-        let alike = &self.names;
+        let alike = &self.copies.names;
         let marked = alike.iter().filter(|alike| alike.marked).count() as u64;
         let named = alike.len() as u64 - marked;
         if marked + named > 0 {
@@ -165,8 +173,8 @@ impl Copies<'_> {
                 .collect();
             lines.push(format!("{FAINT}Other bytes: {}; --names lists them{FAINT:#}", parts.join(", ")));
         }
-        if self.looking.troubles > 0 {
-            let unread = copies_take(&self.looking.trees(), |_| true).unread;
+        if self.copies.looking.troubles > 0 {
+            let unread = copies_take(&self.copies.looking.trees(), |_| true).unread;
             lines.push(format!("{DOUBT}{} could not be compared{DOUBT:#}", readable(unread)));
         }
         lines
@@ -178,7 +186,7 @@ impl Copies<'_> {
         items.extend(folded.group.items.iter().filter(|item| item.member != kept.member));
         let digest = folded.group.digest.filter(|_| folded.group.kind == Kind::File);
         let record = |member: Member, r#as, because: &str| {
-            let view = &self.looking.views[member.view as usize];
+            let view = &self.copies.looking.views[member.view as usize];
             Record {
                 group,
                 r#as,
@@ -186,7 +194,7 @@ impl Copies<'_> {
                 path: no_formula(escape(view.written(member.id).as_encoded_bytes())),
                 kind: if folded.group.kind == Kind::Folder { "folder" } else { "file" },
                 size: view.tree.size(member.id),
-                modified: self.session.now.minute(view.tree.newest(member.id)),
+                modified: self.session.now().minute(view.tree.newest(member.id)),
                 because: because.to_owned(),
                 digest: digest.map_or(String::new(), |digest| digest.to_string()),
             }
@@ -207,7 +215,7 @@ impl Copies<'_> {
     fn print_paths(&self, shown: &[Folded], end: &[u8]) -> Done {
         let mut out = output::raw();
         for item in shown.iter().flat_map(Folded::going) {
-            let view = &self.looking.views[item.member.view as usize];
+            let view = &self.copies.looking.views[item.member.view as usize];
             out.write_all(view.written(item.member.id).as_encoded_bytes())?;
             out.write_all(end)?;
         }
@@ -216,15 +224,15 @@ impl Copies<'_> {
 
     /// Names that suggest a copy although the bytes differ.
     fn print_names(&self) -> Done {
-        let alike = &self.names;
+        let alike = &self.copies.names;
         if self.args.show.format != Format::Table {
             let record = |(at, member): (usize, Member)| {
-                let view = &self.looking.views[member.view as usize];
+                let view = &self.copies.looking.views[member.view as usize];
                 NameRecord {
                     group: at,
                     item: no_formula(view.spot(member.id).to_string()),
                     size: view.tree.size(member.id),
-                    modified: self.session.now.minute(view.tree.newest(member.id)),
+                    modified: self.session.now().minute(view.tree.newest(member.id)),
                 }
             };
             let members =
@@ -237,12 +245,12 @@ impl Copies<'_> {
             || Table::new(&[Column::Shortened, Column::Squeezed, Column::Right, Column::Left]).indented(2);
         let all = self.args.show.all || !self.session.look.terminal;
         let line = |member: &Member| {
-            let view = &self.looking.views[member.view as usize];
+            let view = &self.copies.looking.views[member.view as usize];
             vec![
                 cell(self.name(*member)),
                 styled(self.session.look.text(&view.spot(member.id).folder().to_string()), FAINT),
                 cell(readable(view.tree.size(member.id))),
-                styled(self.session.now.minute(view.tree.newest(member.id)), FAINT),
+                styled(self.session.now().minute(view.tree.newest(member.id)), FAINT),
             ]
         };
         let most = |items: &[Member]| if all || items.len() <= LINES + 3 { items.len() } else { LINES };

@@ -3,19 +3,18 @@
 use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
-use nine_core::copies::Member;
-use nine_core::copies::similar::{NEAR, Picture, look_alike, pictures};
+use nine_core::copies::similar::{NEAR, Picture};
 use nine_core::escape::escape;
-use nine_core::find::Rows;
-use nine_core::tree::mark;
 use nine_core::worklist::table::no_formula;
+use nine_engine::Workspace;
+use nine_engine::copies::{Request, Similar, similar};
 use serde::Serialize;
 
-use crate::cli::{CopiesArgs, Format};
-use crate::error::{Done, Failure, Kind};
-use crate::looking::{Looking, all_rows};
+use super::CopiesArgs;
+use crate::cli::Format;
+use crate::failure::{Done, unless};
 use crate::output::style::{FAINT, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Cell, Column, Table, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -23,42 +22,16 @@ use crate::session::Session;
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn run(args: &CopiesArgs, session: &Session, mut looking: Looking, asked: Option<&[Rows]>) -> Done {
-    for view in 0..looking.views.len() {
-        let tree = &looking.views[view].tree;
-        let hidden = |row| tree.has_mark(nine_core::tree::NodeId::new(row), mark::HIDDEN);
-        let rows = all_rows(tree).filter(|row| args.hidden || !hidden(row));
-        looking.learn_types(view, &rows);
-        looking.look_at_pictures(view, &rows);
-    }
-    looking.keep();
-    let seen = |member: Member| {
-        args.hidden || !looking.views[member.view as usize].tree.has_mark(member.id, mark::HIDDEN)
-    };
-    let all = once_each(&looking, pictures(&looking.trees(), seen));
-    let looked_at = all.len();
-    let is_asked = |picture: &Picture| {
-        asked.is_none_or(|rows| rows[picture.member.view as usize].has(picture.member.id.row()))
-    };
-    let mut groups = look_alike(all);
-    groups.retain(|group| group.iter().any(is_asked));
-    groups.sort_by_cached_key(|group| looking.spot(group[0].member));
-    let told = Told { args, session, looking: &looking, groups, looked_at };
+pub fn run(args: &CopiesArgs, request: &Request, workspace: &Workspace, session: &Session) -> Done {
+    let found = similar(workspace, request)?;
+    let shown = Shown { args, session, found: &found };
     match args.show.format {
-        Format::Table => told.print()?,
-        Format::Paths => told.print_paths(b"\n")?,
-        Format::Paths0 => told.print_paths(b"\0")?,
-        format => records::print_as(told.records().into_iter(), format)?,
+        Format::Table => shown.print()?,
+        Format::Paths => shown.print_paths(b"\n")?,
+        Format::Paths0 => shown.print_paths(b"\0")?,
+        format => records::print_as(shown.records().into_iter(), format)?,
     }
-    if looking.troubles > 0 { Err(Failure::new(Kind::Partly, "")) } else { Ok(()) }
-}
-
-/// Each picture once, although it may be seen through two places or have several names.
-fn once_each(looking: &Looking, pictures: Vec<Picture>) -> Vec<Picture> {
-    let mut seen = std::collections::HashSet::new();
-    let trees = looking.trees();
-    let identity = |picture: &Picture| picture.member.tree(&trees).identity(picture.member.id);
-    pictures.into_iter().filter(|picture| seen.insert(identity(picture))).collect()
+    unless(found.looking.troubles)
 }
 
 /// A picture of a group, for programs.
@@ -75,17 +48,15 @@ struct Record {
     differs: u32,
 }
 
-struct Told<'a> {
+struct Shown<'a> {
     args: &'a CopiesArgs,
     session: &'a Session,
-    looking: &'a Looking<'a>,
-    groups: Vec<Vec<Picture>>,
-    looked_at: usize,
+    found: &'a Similar<'a>,
 }
 
-impl Told<'_> {
+impl Shown<'_> {
     fn shown(&self) -> &[Vec<Picture>] {
-        &self.groups[..self.args.limit.unwrap_or(usize::MAX).min(self.groups.len())]
+        &self.found.groups[..self.args.limit.unwrap_or(usize::MAX).min(self.found.groups.len())]
     }
 
     fn print(&self) -> std::io::Result<()> {
@@ -97,7 +68,7 @@ impl Told<'_> {
         self.shown().iter().flatten().for_each(|picture| whole.line(self.cells(picture)));
         let widths = whole.widths(look);
         for group in self.shown() {
-            let name = look.name(self.looking.spot(group[0].member).path.name());
+            let name = look.name(self.found.looking.spot(group[0].member).path.name());
             let many = counted(group.len() as u64, "picture", "pictures");
             writeln!(out, "{STRONG}{name}{STRONG:#}  {FAINT}{many} that look alike{FAINT:#}")?;
             let mut table = new();
@@ -105,8 +76,8 @@ impl Told<'_> {
             table.print_with(&mut out, look, &widths)?;
             writeln!(out)?;
         }
-        let groups = counted(self.groups.len() as u64, "group", "groups");
-        let pictures = counted(self.looked_at as u64, "picture", "pictures");
+        let groups = counted(self.found.groups.len() as u64, "group", "groups");
+        let pictures = counted(self.found.looked_at as u64, "picture", "pictures");
         writeln!(out, "{STRONG}{groups}{STRONG:#} {FAINT}among {pictures}{FAINT:#}")?;
         writeln!(
             out,
@@ -115,24 +86,24 @@ impl Told<'_> {
         out.flush()
     }
 
-    fn cells(&self, picture: &Picture) -> Vec<crate::output::table::Cell> {
+    fn cells(&self, picture: &Picture) -> Vec<Cell> {
         let look = &self.session.look;
-        let spot = self.looking.spot(picture.member);
+        let spot = self.found.looking.spot(picture.member);
         let (across, down) = picture.looks.pixels;
-        let tree = &self.looking.views[picture.member.view as usize].tree;
+        let tree = &self.found.looking.views[picture.member.view as usize].tree;
         vec![
             cell(look.name(spot.path.name())),
             styled(look.text(&spot.folder().to_string()), FAINT),
             cell(look.text(&format!("{} x {}", count(across.into()), count(down.into())))),
             cell(readable(picture.size)),
-            styled(self.session.now.age(tree.newest(picture.member.id)), FAINT),
+            styled(self.session.now().age(tree.newest(picture.member.id)), FAINT),
         ]
     }
 
     fn print_paths(&self, end: &[u8]) -> std::io::Result<()> {
         let mut out = output::raw();
         for picture in self.shown().iter().flatten() {
-            let view = &self.looking.views[picture.member.view as usize];
+            let view = &self.found.looking.views[picture.member.view as usize];
             out.write_all(view.written(picture.member.id).as_encoded_bytes())?;
             out.write_all(end)?;
         }
@@ -141,7 +112,7 @@ impl Told<'_> {
 
     fn records(&self) -> Vec<Record> {
         let record = |(at, first, picture): (usize, Picture, &Picture)| {
-            let view = &self.looking.views[picture.member.view as usize];
+            let view = &self.found.looking.views[picture.member.view as usize];
             Record {
                 group: at,
                 item: no_formula(view.spot(picture.member.id).to_string()),
@@ -149,7 +120,7 @@ impl Told<'_> {
                 width: picture.looks.pixels.0,
                 height: picture.looks.pixels.1,
                 size: picture.size,
-                modified: self.session.now.minute(view.tree.newest(picture.member.id)),
+                modified: self.session.now().minute(view.tree.newest(picture.member.id)),
                 differs: (picture.looks.print ^ first.looks.print).count_ones(),
             }
         };

@@ -4,44 +4,50 @@ use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
 use nine_core::survey::Part;
+use nine_engine::search::{Group, Hit, group};
 
-use super::order::{Group, group};
-use super::{FoundItems, Search};
-use crate::cli::{Format, ItemColumn};
-use crate::error::{Done, Failure};
-use crate::looking::Looking;
-use crate::output::items::{Hit, Listing};
+use super::Shown;
+use crate::cli::Format;
+use crate::failure::{Done, Failure};
+use crate::notices::known_since;
+use crate::output::items::{ItemColumn, Listing};
 use crate::output::style::{FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, bars, records};
-use crate::session::Session;
 
 /// How many lines of a file are shown.
 const GLANCE: u8 = 12;
 
-impl Search<'_> {
+impl Shown<'_> {
     /// Prints what was found.
-    pub(super) fn print(&self, looking: &Looking, found: &FoundItems) -> Done {
+    pub(super) fn print(&self) -> Done {
         if self.args.show {
-            return self.show(looking, found);
+            return self.show();
         }
+        let found = self.found;
         let shown = &found.hits[..self.args.limit.unwrap_or(usize::MAX).min(found.hits.len())];
-        let listing = self.listing(looking);
+        let listing = self.listing();
         match self.args.format {
-            Format::Table => self.print_table(&listing, found, shown),
-            Format::Json | Format::Csv if self.args.totals => self.print_totals(looking, shown),
+            Format::Table => self.print_table(&listing, shown),
+            Format::Json | Format::Csv if self.args.totals => self.print_totals(shown),
             Format::Json => records::print_json(shown.iter().map(|hit| listing.record(*hit))),
             Format::Csv => output::items::print_csv(&listing, shown),
-            Format::Paths => output::items::print_paths(looking, shown, b"\n"),
-            Format::Paths0 => output::items::print_paths(looking, shown, b"\0"),
+            Format::Paths => output::items::print_paths(&found.looking, shown, b"\n"),
+            Format::Paths0 => output::items::print_paths(&found.looking, shown, b"\0"),
         }
     }
 
-    fn print_table(&self, listing: &Listing, found: &FoundItems, shown: &[Hit]) -> Done {
+    fn listing(&self) -> Listing<'_> {
+        let (looking, look) = (&self.found.looking, &self.session.look);
+        let archive = &self.workspace.opened().archive;
+        Listing { looking, look, archive, columns: self.columns }
+    }
+
+    fn print_table(&self, listing: &Listing, shown: &[Hit]) -> Done {
         let mut out = output::out();
         match &self.args.by {
             Some(by) => {
-                let groups = group(shown, listing.looking, by, listing.now, self.config);
+                let groups = group(shown, listing.looking, by);
                 match self.args.totals {
                     true => self.print_group_totals(&mut out, &groups)?,
                     false => self.print_groups(&mut out, listing, &groups, shown)?,
@@ -53,7 +59,7 @@ impl Search<'_> {
                 writeln!(out)?;
             }
         }
-        writeln!(out, "{}", self.summary(listing, found, shown))?;
+        writeln!(out, "{}", self.summary(listing, shown))?;
         Ok(out.flush()?)
     }
 
@@ -92,7 +98,8 @@ impl Search<'_> {
     }
 
     /// `36 files and 3 folders, 45 MB; 12 hidden left out`.
-    fn summary(&self, listing: &Listing, found: &FoundItems, shown: &[Hit]) -> String {
+    fn summary(&self, listing: &Listing, shown: &[Hit]) -> String {
+        let found = self.found;
         let files = found.files;
         let all = files + found.folders;
         let mut parts = Vec::new();
@@ -109,21 +116,21 @@ impl Search<'_> {
         if found.hidden > 0 {
             notes.push(format!("{} hidden left out, --hidden shows them", count(found.hidden)));
         }
-        let unread = self.unread(listing.looking);
+        let unread = found.unread;
         if unread > 0 {
             let files = counted(unread, "file was", "files were");
             notes.push(format!("the words of {files} never read, --text reads them"));
         }
         let known = listing.looking.views.iter().filter(|view| view.is_known).map(|view| view.at).min();
         if let Some(oldest) = known {
-            notes.push(Session::known_since(oldest));
+            notes.push(known_since(oldest));
         }
         let notes: String = notes.iter().map(|note| format!("; {note}")).collect();
         let bytes = if files > 0 { format!(", {}", readable(found.bytes)) } else { String::new() };
         format!("{STRONG}{}{bytes}{STRONG:#}{FAINT}{notes}{FAINT:#}", parts.join(" and "))
     }
 
-    fn print_totals(&self, looking: &Looking, shown: &[Hit]) -> Done {
+    fn print_totals(&self, shown: &[Hit]) -> Done {
         #[derive(serde::Serialize)]
         struct Total {
             group: String,
@@ -131,7 +138,7 @@ impl Search<'_> {
             bytes: u64,
         }
         let groups = match &self.args.by {
-            Some(by) => group(shown, looking, by, &self.session.now, self.config),
+            Some(by) => group(shown, &self.found.looking, by),
             None => Vec::new(),
         };
         let totals = groups.into_iter().map(|group| Total {
@@ -143,7 +150,8 @@ impl Search<'_> {
     }
 
     /// A short look into the one item that was found.
-    fn show(&self, looking: &Looking, found: &FoundItems) -> Done {
+    fn show(&self) -> Done {
+        let (found, looking) = (self.found, &self.found.looking);
         let ([hit], 1) = (found.hits.as_slice(), found.files + found.folders) else {
             let many = counted(found.files + found.folders, "item was", "items were");
             return Err(Failure::words(format!("--show looks into one item, and {many} found"))
@@ -152,7 +160,7 @@ impl Search<'_> {
         let mut out = output::out();
         let listing = Listing {
             columns: &[ItemColumn::Type, ItemColumn::Size, ItemColumn::Modified],
-            ..self.listing(looking)
+            ..self.listing()
         };
         let view = &looking.views[hit.view as usize];
         let name = self.session.look.name(view.tree.name(hit.id));

@@ -4,57 +4,37 @@ use std::io::Write;
 
 use nine_core::amount::{count, readable};
 use nine_core::condition::Condition;
-use nine_core::config;
-use nine_core::survey::Part;
-use nine_core::tree::NodeId;
+use nine_engine::Workspace;
+use nine_engine::search;
 use serde::Serialize;
 
-use super::grounds;
-use crate::cli::{Format, SearchArgs, YesNo};
-use crate::error::{Done, Failure};
-use crate::looking::{How, Looking, Question};
+use super::{SearchArgs, YesNo, request};
+use crate::cli::Format;
+use crate::failure::Done;
 use crate::output::style::{CHANGE, FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
-use crate::selection::selectable;
-use crate::session::{Loaded, Session};
-use crate::{config_file, displays};
+use crate::session::Session;
 
-/// Keeps a search in the configuration; answers with the configuration as it is then.
+/// Keeps a search in the configuration; answers with the workspace as it is then.
 pub fn save(
     args: &SearchArgs,
+    workspace: &Workspace,
     session: &Session,
-    loaded: Loaded,
     name: &str,
     condition: &Condition,
-) -> Done<Loaded> {
+) -> Done<Workspace> {
     let display = args.display.map(|answer| answer == YesNo::Yes);
-    let edit = |text: &str| config::save_search(text, name, &condition.to_string(), display);
-    config_file::change(session, &loaded.text, edit)?;
-    let was_there = loaded.config.search(name).is_some_and(|search| !search.starter);
+    let (workspace, was_there) = search::save(workspace, name, condition, display)?;
     let kept = if was_there { "changed" } else { "saved" };
-    let mut err = output::err();
-    let file = session.shown(&session.config_file);
-    writeln!(err, "{CHANGE}{kept}{CHANGE:#} as `{name}` in {file}: {condition}\n")?;
-    session.load()
+    let file = session.shown(&session.environment.config_file);
+    writeln!(output::err(), "{CHANGE}{kept}{CHANGE:#} as `{name}` in {file}: {condition}\n")?;
+    Ok(workspace)
 }
 
 /// Forgets a saved search, and the folder of links that displayed it.
-pub fn forget(session: &Session, loaded: &Loaded, name: &str) -> Done {
-    let search = loaded.config.search(name);
-    if search.is_none_or(|search| search.starter) {
-        let starter = search.is_some();
-        let failure = Failure::words(match starter {
-            true => format!("`{name}` ships with the program and cannot be dropped"),
-            false => format!("there is no saved search `{name}`"),
-        });
-        return Err(failure.hint(match starter {
-            true => "save another under the same name to have that instead",
-            false => "`nine search --list` names them",
-        }));
-    }
-    config_file::change(session, &loaded.text, |text| config::drop_search(text, name).map(|(text, _)| text))?;
-    displays::remove(session, &loaded.config, name);
+pub fn forget(workspace: &Workspace, name: &str) -> Done {
+    search::forget(workspace, name)?;
     let mut out = output::out();
     writeln!(out, "The saved search `{name}` is dropped. What it found stays where it is.")?;
     Ok(out.flush()?)
@@ -71,33 +51,17 @@ struct Record {
 }
 
 /// Lists the saved searches with what each finds now.
-pub fn list(args: &SearchArgs, session: &Session, loaded: &Loaded) -> Done {
-    let opened = session.open(&loaded.config);
-    let how = match args.known {
-        true => How::AsKnown(nine_core::tree::Column::ALL.to_vec()),
-        false => How::Now,
+pub fn print_all(args: &SearchArgs, workspace: &Workspace, session: &Session) -> Done {
+    let found = search::list(workspace, &request(args, None, &[]))?;
+    let record = |(search, part): (&nine_core::saved::SavedSearch, nine_core::survey::Part)| Record {
+        name: search.name.clone(),
+        r#where: search.condition.to_string(),
+        files: part.count,
+        bytes: part.bytes,
+        display: search.display,
+        starter: search.starter,
     };
-    let mut looking = Looking::look(session, grounds(args, session, loaded, &opened)?, &how)?;
-    let mut found = Vec::new();
-    for search in &loaded.config.searches {
-        let mut part = Part::default();
-        for view in 0..looking.views.len() {
-            let among = selectable(&looking, view, &search.condition);
-            let question = Question { condition: &search.condition, inside: false, reads_text: false };
-            let rows = looking.find(view, question, &among)?;
-            let tree = &looking.views[view].tree;
-            rows.ids().for_each(|id: NodeId| part.add(tree.size(id)));
-        }
-        found.push(Record {
-            name: search.name.clone(),
-            r#where: search.condition.to_string(),
-            files: part.count,
-            bytes: part.bytes,
-            display: search.display,
-            starter: search.starter,
-        });
-    }
-    looking.keep();
+    let found: Vec<Record> = found.into_iter().map(record).collect();
     match args.format {
         Format::Table => print_table(session, &found),
         other => records::print_as(found.into_iter(), other),

@@ -1,0 +1,137 @@
+//! Whether the places of the configuration can be used, and what the drives can do.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use nine_core::place::ItemPath;
+use nine_stores::drive::{Conduct, DriveStore};
+use nine_stores::{Store, StoreError, StoreResult};
+
+use crate::Result;
+use crate::workspace::Workspace;
+
+/// A place, and what is found there.
+#[derive(Debug)]
+pub struct Place {
+    /// Its name.
+    pub name: String,
+    /// Whether it is a pile; a bookcase else.
+    pub is_pile: bool,
+    /// Where it is.
+    pub at: PathBuf,
+    /// Whether it can be read.
+    pub reachable: bool,
+    /// Whether it can be changed.
+    pub writable: bool,
+    /// Free bytes, where that is known.
+    pub free: Option<u64>,
+    /// What is not as it should be.
+    pub note: String,
+    /// How the drive behaves that it is on.
+    pub conduct: Option<Conduct>,
+}
+
+impl Place {
+    /// Whether it can be read and changed.
+    pub fn is_usable(&self) -> bool {
+        self.reachable && self.writable
+    }
+}
+
+/// A drive that was tried.
+#[derive(Debug)]
+pub struct Tried {
+    /// Its address.
+    pub at: String,
+    /// How it behaves.
+    pub conduct: Conduct,
+}
+
+/// What was found.
+pub struct Checked {
+    /// The piles, and then the bookcases.
+    pub places: Vec<Place>,
+    /// The drives that they are on.
+    pub drives: Vec<Tried>,
+}
+
+/// Looks at every place, and tries every drive.
+///
+/// # Errors
+/// None that is known; what is wrong is told of each place.
+pub fn check(workspace: &Workspace) -> Result<Checked> {
+    let config = workspace.config();
+    let piles = config.piles.iter().map(|pile| (&pile.name, true, &pile.at));
+    let bookcases = config.bookcases.iter().map(|case| (&case.name, false, &case.at));
+    let all = piles.chain(bookcases);
+    let mut places: Vec<Place> = all.map(|(name, is_pile, at)| look(workspace, name, is_pile, at)).collect();
+    let drives = try_drives(workspace, &mut places);
+    Ok(Checked { places, drives })
+}
+
+fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> Place {
+    let mut place = Place {
+        name: name.to_owned(),
+        is_pile,
+        at: workspace.expand(at),
+        reachable: false,
+        writable: false,
+        free: None,
+        note: String::new(),
+        conduct: None,
+    };
+    if let Some(closed) = workspace.opened().closed.iter().find(|closed| closed.name == name) {
+        place.note = match &closed.error {
+            StoreError::NotThere => "there is no such folder".into(),
+            StoreError::NotAFolder => "this is a file, not a folder".into(),
+            other => other.to_string(),
+        };
+        return place;
+    }
+    match workspace.store(name).map(|store| store.ground(&ItemPath::root())) {
+        Some(Ok(ground)) => {
+            (place.reachable, place.writable, place.free) = (true, ground.writable, ground.free);
+            if !ground.writable {
+                place.note = "no right to change it".into();
+            } else if ground.rules.folds {
+                place.note = "names that differ in letter case only are one name here".into();
+            }
+        }
+        Some(Err(StoreError::Unreachable(why))) => place.note = format!("cannot be reached: {why}"),
+        Some(Err(error)) => place.note = error.to_string(),
+        None => {}
+    }
+    place
+}
+
+/// Tries each drive once; a place on one that cannot be changed is marked.
+fn try_drives(workspace: &Workspace, places: &mut [Place]) -> Vec<Tried> {
+    let mut tried: BTreeMap<String, Option<Tried>> = BTreeMap::new();
+    for place in places.iter_mut().filter(|place| place.reachable) {
+        let Some(store) = workspace.store(&place.name).filter(|store| store.is_remote()) else { continue };
+        let origin = store.address().split('/').take(3).collect::<Vec<_>>().join("/");
+        let of_drive = tried.entry(origin).or_insert_with(|| match try_out(&**store) {
+            Some(Ok(tried)) => Some(tried),
+            Some(Err(error)) => {
+                place.note = error.to_string();
+                None
+            }
+            None => None,
+        });
+        place.conduct = of_drive.as_ref().map(|tried| tried.conduct.clone());
+        place.writable = place.conduct.as_ref().is_some_and(|conduct| conduct.careless.is_none());
+        if let Some(careless) = place.conduct.as_ref().and_then(|conduct| conduct.careless.as_ref()) {
+            place.note = format!("it {careless}");
+        } else if place.conduct.is_none() && place.note.is_empty() {
+            place.note = "it cannot be changed".into();
+        }
+    }
+    tried.into_values().flatten().collect()
+}
+
+/// Tries the drive that a place is on; `None` if it is on none.
+fn try_out(store: &dyn Store) -> Option<StoreResult<Tried>> {
+    let on = store.as_any().downcast_ref::<DriveStore>()?;
+    let at = on.place().origin();
+    Some(on.drive().try_out().map(|conduct| Tried { at, conduct }))
+}

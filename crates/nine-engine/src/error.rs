@@ -1,0 +1,469 @@
+//! Why a capability could not do what it was asked. The words are for people; what to do next is added by the face
+//! that shows them.
+
+use std::io;
+use std::path::PathBuf;
+
+use nine_core::diagnostic::Diagnostic;
+use nine_core::escape::{escape, plain};
+use nine_core::place::Spot;
+use nine_core::worklist::table::Wrong;
+use nine_stores::{CatalogueError, StoreError};
+
+/// What a capability answers.
+pub type Result<T = (), E = Error> = std::result::Result<T, E>;
+
+/// What kind of word names nothing that there is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Named {
+    /// A saved search.
+    Search,
+    /// A pile.
+    Pile,
+    /// A bookcase.
+    Bookcase,
+    /// A dated folder of the archive.
+    Dated,
+    /// A preference among copies.
+    Preference,
+    /// What a list can be grouped by.
+    Group,
+    /// Something odd that a survey looks for.
+    Oddity,
+    /// A tag.
+    Tag,
+}
+
+impl Named {
+    fn words(self, word: &str) -> String {
+        let word = plain(word);
+        match self {
+            Named::Search => format!("there is no saved search `{word}`"),
+            Named::Pile => format!("there is no pile `{word}`"),
+            Named::Bookcase => format!("there is no bookcase `{word}`"),
+            Named::Dated => format!("the archive has no `{word}`"),
+            Named::Preference => format!("`{word}` is no preference"),
+            Named::Group => format!("nothing can be grouped by `{word}`"),
+            Named::Oddity => format!("`{word}` is nothing that is looked for"),
+            Named::Tag => format!("no item has the tag `{word}`"),
+        }
+    }
+}
+
+/// Of what a command found none at all.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Nowhere {
+    /// No place to look in, for a search.
+    Search,
+    /// No place to look in, for copies.
+    Copies,
+    /// No pile, for a survey.
+    Survey,
+    /// No bookcase, for its shelves.
+    Shelves,
+}
+
+/// Why a capability could not do what it was asked.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// The configuration is there and cannot be read.
+    #[error("{} cannot be read: {source}", shown(file))]
+    ConfigUnreadable {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// The configuration is no UTF-8 text.
+    #[error("{}:{line}: this line is not UTF-8 text", shown(file))]
+    ConfigNotText {
+        /// The file.
+        file: PathBuf,
+        /// The line, counted from 1.
+        line: usize,
+    },
+    /// The configuration cannot be understood.
+    #[error("{} cannot be understood", shown(file))]
+    Config {
+        /// The file.
+        file: PathBuf,
+        /// Its text.
+        text: String,
+        /// All that is wrong.
+        findings: Vec<Diagnostic>,
+    },
+    /// The configuration cannot be written.
+    #[error("{} cannot be changed: {source}", shown(file))]
+    ConfigUnwritable {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// A change of the configuration that makes no sense.
+    #[error("{} cannot be changed: {why}", shown(file))]
+    ConfigEdit {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        why: String,
+    },
+    /// Another program changed the configuration meanwhile.
+    #[error("{} was changed by another program meanwhile", shown(.0))]
+    ConfigChanged(PathBuf),
+
+    /// A word that names nothing.
+    #[error("{}", what.words(word))]
+    Unknown {
+        /// What it should name.
+        what: Named,
+        /// The word.
+        word: String,
+        /// What there is.
+        known: Vec<String>,
+    },
+    /// A condition that cannot be understood.
+    #[error("{}", plain(&finding.message))]
+    Condition {
+        /// The condition as it was typed.
+        text: String,
+        /// What is wrong.
+        finding: Diagnostic,
+    },
+    /// Nothing was selected.
+    #[error("nothing is selected")]
+    NothingSelected {
+        /// Whether a run can be named as well.
+        or_run: bool,
+    },
+    /// No place to look at.
+    #[error("{}", match .0 {
+        Nowhere::Search | Nowhere::Copies => "there is no place to look in",
+        Nowhere::Survey => "there is no pile to look at",
+        Nowhere::Shelves => "there is no bookcase",
+    })]
+    Nowhere(Nowhere),
+    /// A folder that was named and cannot be looked at.
+    #[error("{} cannot be looked at: {}", shown(path), there_is_none(source))]
+    NotAPlace {
+        /// The folder.
+        path: PathBuf,
+        /// Why.
+        source: StoreError,
+        /// The names of the places that there are.
+        known: Vec<String>,
+    },
+    /// There is nothing at a path that was typed.
+    #[error("there is nothing at {}", shown(.0))]
+    NothingAt(PathBuf),
+    /// There is nothing at an address that was typed.
+    #[error("there is nothing at {}", shown(.0))]
+    NothingOnDrive(PathBuf),
+    /// An address on a drive that is in no place.
+    #[error("{} lies in no pile or bookcase", shown(.0))]
+    InNoPlace(PathBuf),
+    /// A path that is no item.
+    #[error("{} is not an item", shown(.0))]
+    NotAnItem(PathBuf),
+    /// A path on the disk that cannot be looked at.
+    #[error("{}: {source}", shown(path))]
+    Path {
+        /// The path.
+        path: PathBuf,
+        /// Why.
+        source: StoreError,
+    },
+    /// Something that is neither a file nor a folder.
+    #[error("{0} is neither a file nor a folder")]
+    NeitherFileNorFolder(Spot),
+    /// A place or a shelf, where an item is wanted.
+    #[error("{item} is a place of its own, or a shelf")]
+    IsAPlace {
+        /// The place.
+        item: Spot,
+        /// What was wanted of it.
+        wanted: WantedOfPlace,
+    },
+    /// A store's answer about an item.
+    #[error("{item}: {source}")]
+    Store {
+        /// The item.
+        item: Spot,
+        /// Why.
+        source: StoreError,
+    },
+    /// The catalogue was asked for alone and cannot be used.
+    #[error("nothing is known, since the catalogue cannot be used")]
+    NothingKnown,
+    /// The catalogue fails.
+    #[error(transparent)]
+    Catalogue(#[from] CatalogueError),
+    /// The catalogue fails while columns are read from it.
+    #[error("{0}")]
+    Recall(#[source] CatalogueError),
+    /// Words are asked for that nobody read.
+    #[error("the words inside these files have not been read")]
+    WordsUnread,
+
+    /// Another run is at work.
+    #[error("another run is at work: {}", plain(.0))]
+    AtWork(String),
+    /// The daybook cannot be read.
+    #[error("the daybook cannot be used: {0}")]
+    Daybook(#[source] io::Error),
+    /// The daybook cannot be written, so that nothing was begun.
+    #[error("the daybook in {} cannot be written: {source}", shown(folder))]
+    DaybookUnwritable {
+        /// The data folder.
+        folder: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// The daybook cannot be written any more.
+    #[error("run {run} was broken off, since the daybook cannot be written: {source}")]
+    BrokenOff {
+        /// The run.
+        run: u64,
+        /// Why.
+        source: io::Error,
+    },
+    /// A run that there is not.
+    #[error("there is no run {0}")]
+    NoRun(u64),
+    /// A run that is not open.
+    #[error("run {0} is over; it waits for nothing")]
+    RunIsOver(u64),
+    /// There is nothing to take back.
+    #[error("there is no run to take back")]
+    NothingToUndo,
+
+    /// There are no rules.
+    #[error("there are no rules in {}", shown(file))]
+    NoRules {
+        /// The configuration.
+        file: PathBuf,
+        /// Whether it is there.
+        exists: bool,
+    },
+    /// There is no pile.
+    #[error("there is no pile to sweep")]
+    NothingToSweep,
+    /// There is no archive.
+    #[error("there is no archive")]
+    NoArchive,
+    /// Several folders have the number of the archive's shelf.
+    #[error("several folders of {bookcase} have the number {number}")]
+    ArchiveTwice {
+        /// The bookcase.
+        bookcase: String,
+        /// The number.
+        number: u8,
+    },
+    /// What lies in no place could not be brought back there.
+    #[error("`{0}` lies in no pile and no bookcase")]
+    Homeless(String),
+    /// Two dated folders answer to a name.
+    #[error("`{}` is both {one} and {other}", plain(name))]
+    DatedTwice {
+        /// The name.
+        name: String,
+        /// One of them.
+        one: Spot,
+        /// The other.
+        other: Spot,
+    },
+    /// A name that a zip cannot hold.
+    #[error("{0} has a name that is not UTF-8, which a zip cannot hold")]
+    NotForZip(Spot),
+    /// A path that leads neither to something archived nor to something swept.
+    #[error("there is nothing at {}", shown(.0))]
+    NothingToRetrieve(PathBuf),
+    /// Something that was neither archived nor swept.
+    #[error("{0} was neither archived nor swept")]
+    NotAway(Spot),
+    /// A list of the archive that cannot be read.
+    #[error("{list} cannot be read: {why}")]
+    List {
+        /// The list.
+        list: Spot,
+        /// Why.
+        why: String,
+    },
+    /// A run of which nothing is where it put it.
+    #[error("nothing that run {0} moved is still where it put it")]
+    NothingOfRun(u64),
+
+    /// There is no bookcase.
+    #[error("there is no bookcase to put things in")]
+    NoBookcase,
+    /// No shelf is called so.
+    #[error("`{}` names no shelf", plain(typed))]
+    NoShelf {
+        /// What was typed.
+        typed: String,
+        /// The shelves that there are.
+        shelves: Vec<String>,
+    },
+    /// Several folders have the number of a shelf.
+    #[error("several folders have the number {number}: {}", found.join(", "))]
+    ShelfTwice {
+        /// The number.
+        number: u8,
+        /// The folders, quoted.
+        found: Vec<String>,
+    },
+    /// A name that some file system refuses.
+    #[error("`{}` cannot be the name of a folder everywhere", plain(.0))]
+    FolderName(String),
+    /// A folder that exists is called nearly like the one that was typed.
+    #[error("{there} exists, and {typed} is nearly the same")]
+    NearlySame {
+        /// The path of the one that exists, written.
+        there: String,
+        /// The path that was typed, written.
+        typed: String,
+        /// The name of the one that exists, written.
+        name: String,
+    },
+    /// Something to be merged that is no folder.
+    #[error("{0} is not a folder")]
+    NotAFolder(Spot),
+    /// A folder that would be merged into itself.
+    #[error("{into} is {from} itself, or lies in it")]
+    IntoItself {
+        /// The folder.
+        from: Spot,
+        /// What it would come into.
+        into: Spot,
+    },
+
+    /// A side of a comparison that is away.
+    #[error("{0} cannot be reached")]
+    SideAway(Spot),
+    /// A place held against itself.
+    #[error("both are the same folder")]
+    SameFolder,
+    /// A side of a comparison that could not be read; that was told.
+    #[error("nothing is compared, since a side could not be read")]
+    SideUnread,
+    /// A list of files that cannot be read.
+    #[error("{} cannot be read: {source}", shown(file))]
+    ListingUnreadable {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// A file that is no list of files.
+    #[error("{} is not a list of files with digests: {why}", shown(file))]
+    Listing {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        why: String,
+    },
+
+    /// A tag that cannot be.
+    #[error("a tag cannot be empty or hold control characters")]
+    NotATag,
+    /// A nested tag that cannot be.
+    #[error("`{}` is not a nested tag", plain(.0))]
+    NotANestedTag(String),
+    /// Several tags where one is wanted.
+    #[error("`{}` is more than one tag", plain(.0))]
+    SeveralTags(String),
+    /// A tag would get the name of another.
+    #[error("there are items with the tag `{}` already", plain(to))]
+    TagTaken {
+        /// The tag.
+        from: String,
+        /// The name it would get.
+        to: String,
+    },
+
+    /// A saved search that ships with the program.
+    #[error("`{0}` ships with the program and cannot be dropped")]
+    Starter(String),
+
+    /// A table that is not there or cannot be read.
+    #[error("{} cannot be read: {source}", shown(file))]
+    TableUnreadable {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// A table in which something cannot be understood.
+    #[error("{} cannot be understood", shown(file))]
+    Table {
+        /// The file.
+        file: PathBuf,
+        /// All that is wrong.
+        wrong: Vec<Wrong>,
+    },
+    /// A table that was not made here.
+    #[error("{} is no worklist that is known here", shown(.0))]
+    TableUnknown(PathBuf),
+    /// A table whose name says no format.
+    #[error("{} ends in neither .csv nor .json", shown(.0))]
+    TableName(PathBuf),
+    /// A table that cannot be written.
+    #[error("{} cannot be written: {source}", shown(file))]
+    TableUnwritable {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// What was proposed cannot be kept.
+    #[error("what is proposed cannot be kept in {}: {source}", shown(folder))]
+    WorklistUnkept {
+        /// The folder.
+        folder: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// A step that can have no other target.
+    #[error("{0} cannot go elsewhere")]
+    FixedTarget(Spot),
+
+    /// The system did not let it be done.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+}
+
+/// What was wanted of a place, where an item is wanted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WantedOfPlace {
+    /// To be archived.
+    Archive,
+    /// To be discarded.
+    Discard,
+    /// To be put onto a shelf.
+    Put,
+}
+
+impl Error {
+    /// A word that names nothing.
+    pub(crate) fn unknown<'k>(what: Named, word: &str, known: impl IntoIterator<Item = &'k str>) -> Self {
+        let known = known.into_iter().map(str::to_owned).collect();
+        Error::Unknown { what, word: word.to_owned(), known }
+    }
+
+    /// What a store says of an item.
+    pub(crate) fn store(item: &Spot) -> impl Fn(StoreError) -> Self {
+        move |source| Error::Store { item: item.clone(), source }
+    }
+}
+
+fn shown(path: &std::path::Path) -> String {
+    escape(crate::workspace::location::written(path).as_encoded_bytes())
+}
+
+/// Why a folder that was named cannot be looked at.
+fn there_is_none(error: &StoreError) -> String {
+    match error {
+        StoreError::NotThere => "there is no such folder".to_owned(),
+        other => other.to_string(),
+    }
+}

@@ -1,0 +1,37 @@
+//! What each command does, without a screen: a request in, a result or a plan out.
+//!
+//! One module a capability. Below them stands the [`workspace`] (configuration, places, catalogue, daybook, and the
+//! environment, which is handed in), [`looking`] at places, drawing up a [`plan`], and carrying it out. Nothing here
+//! prints, asks, exits, reads the environment or takes the time by itself: what happens meanwhile goes to a
+//! [`Reporter`], and what is open stands in the plan as a [`plan::Question`].
+
+pub mod archive;
+pub mod carry;
+pub mod check;
+pub mod compare;
+pub mod copies;
+pub mod discard;
+pub mod displays;
+pub mod error;
+pub mod history;
+pub mod looking;
+pub mod plan;
+pub mod put;
+pub mod reader;
+pub mod reporter;
+pub mod retrieve;
+mod rules_at_work;
+pub mod search;
+pub mod selection;
+pub mod shelves;
+pub mod survey;
+pub mod sweep;
+pub mod tag;
+pub mod tidy;
+pub mod undo;
+pub mod why;
+pub mod workspace;
+
+pub use error::{Error, Result};
+pub use reporter::{Notice, Reporter, Silent, Task};
+pub use workspace::{Environment, Workspace};

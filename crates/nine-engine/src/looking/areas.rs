@@ -1,0 +1,171 @@
+//! Which places a command looks at.
+
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use nine_core::config::Config;
+use nine_core::escape::escape;
+use nine_core::item::Kind;
+use nine_core::place::{ItemPath, Spot};
+use nine_stores::{Places, Store, StoreError};
+
+use crate::workspace::{Workspace, location};
+use crate::{Error, Result};
+
+/// A place to look at.
+#[derive(Debug)]
+pub struct Area {
+    /// How it is written; what lies in it is written below that.
+    pub base: Spot,
+    /// Its folder.
+    pub path: PathBuf,
+    /// What the catalogue keeps it under.
+    pub address: String,
+    /// Its store, where it can be reached.
+    pub store: Option<Arc<dyn Store>>,
+    /// Why it cannot.
+    pub error: Option<StoreError>,
+    /// Folders in it that are places of their own.
+    pub closed: HashSet<ItemPath>,
+    /// Whether the words inside its files are read.
+    pub reads_text: bool,
+    /// Whether it is a pile.
+    pub is_pile: bool,
+    /// Whether shelves stand in it; a pile may be a bookcase too.
+    pub is_bookcase: bool,
+}
+
+/// Every pile and bookcase. One that is both is looked at once.
+pub fn all_areas(workspace: &Workspace) -> Vec<Area> {
+    let config = workspace.config();
+    let piles = config.piles.iter().map(|pile| (&pile.name, &pile.at, pile.text, true));
+    let bookcases = config.bookcases.iter().map(|case| (&case.name, &case.at, case.text, false));
+    let mut seen = HashSet::new();
+    let mut areas = Vec::new();
+    for (name, at, reads_text, is_pile) in piles.chain(bookcases) {
+        let path = workspace.expand(at);
+        let reads_text = reads_text || (is_pile && rules_read_text(config, name));
+        if seen.insert(location::real(&path)) {
+            let area = area(workspace, name, path, is_pile);
+            areas.push(Area { reads_text, ..area });
+        } else if let Some(twin) =
+            areas.iter_mut().find(|other| location::real(&other.path) == location::real(&path))
+        {
+            twin.reads_text |= reads_text;
+            twin.is_bookcase |= !is_pile;
+        }
+    }
+    areas
+}
+
+/// Whether a rule asks for the words inside what lies in a pile.
+fn rules_read_text(config: &Config, pile: &str) -> bool {
+    config.rules.iter().any(|rule| rule.is_for_pile(pile) && !rule.when.text_tests().is_empty())
+}
+
+fn area(workspace: &Workspace, name: &str, path: PathBuf, is_pile: bool) -> Area {
+    let store = workspace.store(name).cloned();
+    let error =
+        store.is_none().then(|| workspace.open_store(&path, true).err().unwrap_or(StoreError::NotThere));
+    Area {
+        base: Spot::new(name, ItemPath::root()),
+        address: store.as_ref().map_or_else(|| address(&path), |store| store.address()),
+        closed: workspace.other_places_inside(name),
+        store,
+        error,
+        path,
+        reads_text: false,
+        is_pile,
+        is_bookcase: !is_pile,
+    }
+}
+
+fn address(path: &Path) -> String {
+    let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    escape(absolute.as_os_str().as_encoded_bytes())
+}
+
+/// The places that were typed: names of piles and bookcases, or folders, which need not be there any
+/// more if only what is known of them is asked for.
+///
+/// # Errors
+/// For what is neither.
+pub fn areas_of(workspace: &Workspace, typed: &[PathBuf], known: bool) -> Result<Vec<Area>> {
+    let mut areas = Vec::new();
+    for one in typed {
+        let at = location::real(&workspace.typed(one));
+        let named = all_areas(workspace)
+            .into_iter()
+            .find(|area| one.as_os_str() == area.base.place.as_str() || at == location::real(&area.path));
+        let area = match named {
+            Some(area) => area,
+            None => folder(workspace, one, known)?,
+        };
+        areas.push(area);
+    }
+    Ok(areas)
+}
+
+/// A folder that is no place of the configuration; it is written as a path below the place that it
+/// lies in, or else as it stands.
+fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
+    let path = location::real(&workspace.expand(&typed.to_string_lossy()));
+    let is_whole = location::is_on_drive(&path) || path.exists();
+    let path = if is_whole { path } else { std::path::absolute(typed)? };
+    let found = workspace.open_store(&path, true).and_then(|store| match store.entry(&ItemPath::root())? {
+        Some(entry) if entry.kind == Kind::Folder => Ok(store),
+        Some(_) => Err(StoreError::NotAFolder),
+        None => Err(StoreError::NotThere),
+    });
+    let store = match found {
+        Err(source) if !known => {
+            let known = workspace.opened().open.iter().map(|place| place.name.clone()).collect();
+            return Err(Error::NotAPlace { path: typed.to_owned(), source, known });
+        }
+        other => other,
+    };
+    let holder = workspace
+        .opened()
+        .open
+        .iter()
+        .filter_map(|place| {
+            let below = path.strip_prefix(location::real(&place.store.root())).ok()?;
+            Some((place, ItemPath::new(below.as_os_str().as_encoded_bytes())?))
+        })
+        .min_by_key(|(_, below)| below.depth());
+    let base = match &holder {
+        Some((place, below)) => Spot::new(place.name.clone(), below.clone()),
+        None => Spot::new(workspace.environment.shown(&path), ItemPath::root()),
+    };
+    let reads_text = all_areas(workspace).iter().any(|area| area.reads_text && area.base.place == base.place);
+    Ok(Area {
+        base,
+        address: store.as_ref().map_or_else(|_| address(&path), |store| store.address()),
+        error: store.as_ref().err().map(|_| StoreError::NotThere),
+        store: store.ok(),
+        closed: HashSet::new(),
+        reads_text,
+        is_pile: false,
+        is_bookcase: false,
+        path,
+    })
+}
+
+/// Gives folders that are no places of the configuration names under which steps can speak of what lies
+/// in them: their own, with a number where another place has it. Returns all places with them.
+pub(crate) fn name_outsiders(areas: &mut [Area], workspace: &Workspace) -> Places {
+    let opened = workspace.opened();
+    let mut places = opened.places.clone();
+    let mut taken: HashSet<String> = opened.open.iter().map(|place| place.name.clone()).collect();
+    for area in areas.iter_mut().filter(|area| opened.store(&area.base.place).is_none()) {
+        let own = area.path.file_name().map_or("elsewhere".into(), |name| escape(name.as_encoded_bytes()));
+        let numbered = |n: usize| if n == 1 { own.clone() } else { format!("{own} {n}") };
+        let name = (1..).map(numbered).find(|name| taken.insert(name.clone())).expect("some number is free");
+        if let Some(store) = &area.store {
+            places.add(name.clone(), Arc::clone(store));
+        }
+        area.base = Spot::new(name, area.base.path.clone());
+    }
+    places
+}

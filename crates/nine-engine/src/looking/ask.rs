@@ -1,0 +1,183 @@
+//! A condition asked of a place: what is known answers first, and only what is still in question is
+//! learned.
+
+use nine_core::condition::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
+use nine_core::find::{Found, Query, Rows, TextAnswers};
+use nine_core::item::Kind;
+use nine_core::tree::{Column, NodeId, Tree, Unlearned};
+
+use super::{KNOWN_OF_COPIES, Looking, View};
+use crate::Result;
+
+/// Asking again more often than this would mean that learning does not end.
+const ROUNDS: usize = 4;
+
+/// What is asked of every place.
+#[derive(Debug, Clone, Copy)]
+pub struct Question<'c> {
+    /// The condition.
+    pub condition: &'c Condition,
+    /// Whether a folder's tags count for all that lies in it.
+    pub inside: bool,
+    /// Whether words are read in every place, also in those that do not ask for it.
+    pub reads_text: bool,
+}
+
+impl Looking<'_> {
+    /// The rows of a view, out of `among`, for which the condition holds.
+    ///
+    /// # Errors
+    /// If the index of words cannot be asked.
+    pub fn find(&mut self, view: usize, question: Question, among: &Rows) -> Result<Rows> {
+        let condition = question.condition;
+        let reads_text = question.reads_text || self.views[view].area.reads_text;
+        let asks_tags = condition.asks_for_tags();
+        if question.inside && asks_tags {
+            let tree = &self.views[view].tree;
+            let folders = all_rows(tree).filter(|row| tree.is_folder(NodeId::new(row)));
+            self.learn(view, &folders, Unlearned { tags: true, content: false });
+        }
+        if condition.asks_for_copies() && self.views[view].store().is_none() {
+            self.learn_copies(view, among, false); // as far as it is known
+        }
+        for round in 0..=ROUNDS {
+            let stuck = condition.asks_for_text() && self.catalogue.is_none();
+            let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
+            let texts = self.text_answers(condition)?;
+            let known = Known { texts: &texts, reads_text, settle_for_less: last };
+            let found = self.ask(view, question, &known, among);
+            if last || found.maybe.is_empty() {
+                return Ok(found.yes);
+            }
+            let all_contents = condition.mentions(Flag::Mislabelled);
+            self.learn(view, &found.maybe, Unlearned { tags: asks_tags, content: all_contents });
+            if condition.asks_for_type() && !all_contents {
+                self.learn_types(view, &found.maybe);
+            }
+            if condition.asks_for_copies() {
+                self.learn_copies(view, &found.maybe, false);
+            }
+            if reads_text && condition.asks_for_text() {
+                self.read_words(view, &found.maybe);
+            }
+        }
+        unreachable!("the last round returns")
+    }
+
+    /// Looks at the contents of rows whose type is not certain without.
+    pub fn learn_types(&mut self, view: usize, rows: &Rows) {
+        if self.views[view].store().is_none() {
+            return; // what is known may lack the columns that tell
+        }
+        let tree = &self.views[view].tree;
+        let rows = rows.filter(|row| tree.wants_look(NodeId::new(row)));
+        self.learn(view, &rows, Unlearned { tags: false, content: true });
+    }
+
+    fn text_answers(&self, condition: &Condition) -> Result<TextAnswers> {
+        let tests = condition.text_tests();
+        match &self.catalogue {
+            Some(catalogue) if !tests.is_empty() => Ok(catalogue.answers(&tests)?),
+            _ => Ok(TextAnswers::new()),
+        }
+    }
+
+    fn ask(&self, view: usize, question: Question, known: &Known, among: &Rows) -> Found {
+        let view = &self.views[view];
+        let query = Query {
+            tree: &view.tree,
+            now: self.workspace.now(),
+            texts: known.texts,
+            text_of: &|id| self.text_of(view, id),
+            is_broken: &|id| is_broken(view, id),
+            is_shared: &|id| is_shared(view, id),
+            tags_reach_inside: question.inside,
+            settle_for_less: known.settle_for_less,
+            reads_text: known.reads_text,
+            looks_at_all: question.condition.mentions(Flag::Mislabelled),
+        };
+        query.find(question.condition, among)
+    }
+
+    fn text_of(&self, view: &View, id: NodeId) -> Option<String> {
+        let number = view.tree.text(id);
+        let kept = self.catalogue.as_ref().filter(|_| number != 0)?.text(number);
+        kept.ok().flatten().map(|reading| reading.body)
+    }
+
+    /// Asks with what is known of a view as it is.
+    pub fn with_query<T>(&self, view: usize, ask: impl FnOnce(&Query) -> T) -> T {
+        let view = &self.views[view];
+        ask(&Query {
+            tree: &view.tree,
+            now: self.workspace.now(),
+            texts: &TextAnswers::new(),
+            text_of: &|id| self.text_of(view, id),
+            is_broken: &|id| is_broken(view, id),
+            is_shared: &|id| is_shared(view, id),
+            tags_reach_inside: false,
+            settle_for_less: true,
+            reads_text: false,
+            looks_at_all: false,
+        })
+    }
+}
+
+/// What a question is answered from.
+struct Known<'a> {
+    texts: &'a TextAnswers,
+    reads_text: bool,
+    settle_for_less: bool,
+}
+
+fn is_broken(view: &View, id: NodeId) -> bool {
+    let store = view.store().filter(|_| view.tree.kind(id) == Kind::Link);
+    store.is_some_and(|store| store.link_is_broken(&view.tree.path(id)).unwrap_or(false))
+}
+
+/// Whether something lies in a folder that others see, also where it is told as it is known.
+fn is_shared(view: &View, id: NodeId) -> bool {
+    view.area.store.as_ref().is_some_and(|store| store.seen_by(&view.tree.path(id)).is_some())
+}
+
+/// The columns that a condition is answered from, and that every answer needs.
+pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
+    use Column::{
+        AgeFrom, Arrived, Born, FolderItems, FolderNewest, FolderRead, Kind, Marks, Modified, NameEnd, Names,
+        Opened, Parent, Size, Tags, Text, Type, Words,
+    };
+    let mut columns = vec![Kind, Marks];
+    for test in condition.map(Condition::tests).unwrap_or_default() {
+        columns.extend_from_slice(match test {
+            Test::Type(_) => &[Type],
+            Test::Ext(_) | Test::Words(WordSubject::Name | WordSubject::Stem, _) => &[NameEnd, Names],
+            Test::Words(WordSubject::Folder | WordSubject::Path, _) | Test::Flag(Flag::Shared) => {
+                &[NameEnd, Names, Parent]
+            }
+            Test::Words(WordSubject::Text, _) => &[Text, Type],
+            Test::Tag(_) if inside => &[Tags, Words, Parent],
+            Test::Tag(_) => &[Tags, Words],
+            Test::Size(..) => &[Size],
+            Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => &KNOWN_OF_COPIES,
+            Test::Count(CountSubject::Items, ..) => &[Column::Folder, FolderItems, FolderRead],
+            Test::Flag(Flag::Empty) => &[Size, Column::Folder, FolderItems, FolderRead],
+            Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Parent],
+            Test::Date(DateSubject::Modified, _) => &[Modified, Column::Folder, FolderNewest],
+            Test::Date(DateSubject::Opened, _) => &[Opened],
+            Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Born, Arrived],
+            Test::Age(AgeSubject::Age, ..) => &[AgeFrom],
+            Test::Age(AgeSubject::Idle, ..) => &[AgeFrom, Opened],
+            Test::Facet(facet, _) if facet.reads_text => &[Tags, Words, NameEnd, Names, Parent, Text, Type],
+            Test::Facet(..) => &[Tags, Words, NameEnd, Names, Parent],
+            Test::Flag(_) => &[],
+        });
+    }
+    columns.sort_unstable();
+    columns.dedup();
+    columns
+}
+
+/// The rows of a tree but its root.
+pub fn all_rows(tree: &Tree) -> Rows {
+    Rows::all_but_root(tree.rows())
+}

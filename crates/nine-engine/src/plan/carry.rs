@@ -1,0 +1,86 @@
+//! A plan carried out, under the lock and with the daybook.
+
+use nine_carry::daybook::{Heading, Writer};
+use nine_carry::{Carrier, Outcome, lock};
+use nine_core::worklist::{Act, Step};
+use nine_stores::Watch;
+
+use super::{Plan, lists};
+use crate::reporter::Task;
+use crate::workspace::Workspace;
+use crate::{Error, Result};
+
+/// What came of a plan.
+pub struct Carried {
+    /// The run.
+    pub run: u64,
+    /// What came of its steps.
+    pub outcome: Outcome,
+    /// The steps, by the numbers that the outcome has.
+    pub steps: Vec<Step>,
+}
+
+impl Carried {
+    /// How much of it was not done.
+    pub fn troubles(&self) -> usize {
+        let Outcome { failed, stayed, unsure, not_begun, .. } = &self.outcome;
+        failed.len() + stayed.len() + unsure.len() + not_begun
+    }
+}
+
+impl Plan {
+    /// Carries out the steps that can be done.
+    ///
+    /// # Errors
+    /// If another run is at work, or the daybook cannot be written.
+    pub fn carry(&self, workspace: &Workspace) -> Result<Carried> {
+        let steps = lists::with_lists(workspace.opened(), &self.draft, self.steps());
+        let (run, outcome) = self.carry_steps(workspace, &steps)?;
+        Ok(Carried { run, outcome, steps })
+    }
+
+    fn carry_steps(&self, workspace: &Workspace, steps: &[Step]) -> Result<(u64, Outcome)> {
+        let draft = &self.draft;
+        let _lock = lock(workspace.data(), &workspace.who(&draft.command))?
+            .map_err(|at_work| Error::AtWork(at_work.who))?;
+        let unwritable = |source| Error::DaybookUnwritable { folder: workspace.data().to_owned(), source };
+        let heading = Heading::new(&draft.command, draft.undoes, &draft.places);
+        let clock = || workspace.clock();
+        let mut daybook =
+            Writer::begin(workspace.data(), &heading, steps.iter(), &clock).map_err(unwritable)?;
+        let run = daybook.run();
+        tracing::info!(run, steps = steps.len(), "the plan is in the daybook");
+        let broken_off = |source| Error::BrokenOff { run, source };
+        workspace.reporter.carrying(true);
+        let outcome = self.act(workspace, steps, &mut daybook).map_err(broken_off)?;
+        let syncs = daybook.syncs() + workspace.syncs();
+        match outcome.is_open {
+            true => daybook.flush().map_err(broken_off)?,
+            false => daybook.end(&clock).map_err(broken_off)?,
+        }
+        workspace.reporter.carrying(false);
+        tracing::info!(run, syncs, "the run is over");
+        Ok((run, outcome))
+    }
+
+    fn act(&self, workspace: &Workspace, steps: &[Step], daybook: &mut Writer) -> std::io::Result<Outcome> {
+        let watch = Watch::default();
+        let items = steps.iter().filter(|step| step.act != Act::List).count() as u64;
+        let task = Task::Carrying { steps: items, reading: workspace.watch() };
+        workspace.during(task, &watch, || {
+            let mut over = 0;
+            let mut count_steps = |now: usize| {
+                watch.saw((now - over) as u64);
+                over = now;
+            };
+            let clock = || workspace.clock();
+            let places = &self.draft.places;
+            let mut carrier = Carrier::new(places, daybook, workspace.watch(), &clock, &mut count_steps);
+            let mut outcome = carrier.carry(steps)?;
+            let (cleared, is_away) = carrier.clear_away(&self.draft.clear_away);
+            outcome.is_open |= is_away;
+            tracing::info!(cleared, "empty folders taken away");
+            Ok(outcome)
+        })
+    }
+}

@@ -1,0 +1,38 @@
+//! Clashes: whether both sides hold the same bytes.
+
+use nine_carry::same_bytes;
+use nine_core::item::Kind;
+use nine_core::plan::{ClashFound, Proposal};
+use nine_stores::Places;
+
+use crate::copies::steps::COPY;
+
+/// Compares files with those that have their names, if the sizes agree. Flags copies with a tag; says
+/// whether anything was learned.
+pub fn compare(places: &Places, proposals: &mut [Proposal], clashes: &[ClashFound]) -> bool {
+    let mut learned = false;
+    for clash in clashes {
+        let (at, size, kind) = match (&clash.theirs, clash.rival) {
+            (Some(theirs), _) => (clash.at.clone(), theirs.size, theirs.kind),
+            (None, Some(rival)) => {
+                let rival = &proposals[rival];
+                (rival.item.clone(), rival.size, rival.kind)
+            }
+            (None, None) => continue,
+        };
+        let proposal = &mut proposals[clash.proposal];
+        if proposal.same.is_some() || proposal.unpacks || kind != Kind::File || proposal.kind != Kind::File {
+            continue;
+        }
+        // What cannot be read is not known to be the same.
+        let may_read = [&proposal.item, &at].iter().all(|spot| places.of(spot).is_ok_and(|s| s.may_read()));
+        let same =
+            size == proposal.size && may_read && same_bytes(places, &proposal.item, &at).unwrap_or(false);
+        proposal.same = Some(same);
+        if same {
+            proposal.add_tags([&COPY.to_owned()]);
+        }
+        learned = true;
+    }
+    learned
+}

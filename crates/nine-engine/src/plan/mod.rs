@@ -1,0 +1,168 @@
+//! A plan: what a planner wants, with free names for all of it, checked as a whole, and with what is open in it.
+//!
+//! Whoever shows a plan (a table, a prompt, a screen) answers its [`Question`]s in its own way, all through
+//! [`Plan::answer`], and has it carried out by [`Plan::carry`] as it is then.
+
+mod answers;
+mod carry;
+mod clashes;
+mod doubts;
+mod file;
+mod lists;
+
+use std::collections::HashSet;
+
+use nine_carry::{facts, standing};
+use nine_core::moment::Now;
+use nine_core::place::Spot;
+use nine_core::plan::{ClashFound, Proposal, Settled, folders_wanted, settle};
+use nine_core::worklist::table::Line;
+use nine_core::worklist::{Act, Checked, ClashAnswer, Doubt, Step, check, table};
+use nine_stores::Places;
+
+pub use answers::{Answer, Question};
+pub(crate) use answers::{Rules, answered};
+pub use carry::Carried;
+pub use file::Written;
+pub(crate) use file::load;
+
+/// What a planner hands over: what is wanted, and what belongs to the run.
+pub struct Draft {
+    /// What is wanted for each item.
+    pub proposals: Vec<Proposal>,
+    /// The places that they speak of.
+    pub places: Places,
+    /// The command, as the daybook keeps it.
+    pub command: String,
+    /// The run that is taken back.
+    pub undoes: Option<u64>,
+    /// Folders to take away afterwards if they are empty.
+    pub clear_away: Vec<Spot>,
+    /// Dated folders of the archive that come to be.
+    pub dated: Vec<Spot>,
+    /// What went wrong before there were steps.
+    pub troubles: usize,
+    /// Whether the rules proposed it.
+    pub by_rules: bool,
+    /// The facets that have columns in a table.
+    pub facets: Vec<String>,
+}
+
+impl Draft {
+    /// What a command without rules proposes.
+    pub fn new(command: impl Into<String>, proposals: Vec<Proposal>, places: &Places) -> Self {
+        Self {
+            proposals,
+            places: places.clone(),
+            command: command.into(),
+            undoes: None,
+            clear_away: Vec::new(),
+            dated: Vec::new(),
+            troubles: 0,
+            by_rules: false,
+            facets: Vec::new(),
+        }
+    }
+
+    /// Settles and checks. Where names are taken by files of the same size, their bytes are compared, and what turns
+    /// out to be a copy is flagged as one.
+    pub fn draw_up(mut self) -> Plan {
+        let (settled, checked) = settle_and_check(&self.places, &mut self.proposals);
+        Plan { draft: self, settled, checked }
+    }
+}
+
+fn settle_and_check(places: &Places, proposals: &mut [Proposal]) -> (Settled, Checked) {
+    let known = standing(places, folders_wanted(proposals));
+    let mut settled = settle(proposals, &known);
+    if clashes::compare(places, proposals, &settled.clashes) {
+        settled = settle(proposals, &known);
+    }
+    doubts::add(places, &mut settled.worklist.steps);
+    let checked = check(&settled.worklist, &facts(places, &settled.worklist, known));
+    (settled, checked)
+}
+
+/// What a planner wants, with free names for all of it, checked as a whole.
+pub struct Plan {
+    /// What the planner handed over.
+    pub draft: Draft,
+    /// The steps, and which names were taken.
+    pub settled: Settled,
+    /// Which of them can be done, in which order.
+    pub checked: Checked,
+}
+
+impl Plan {
+    /// The steps that can be done, in the order in which they are to be.
+    pub fn steps(&self) -> Vec<Step> {
+        self.doable().cloned().collect()
+    }
+
+    /// The same to look at.
+    pub fn doable(&self) -> impl Iterator<Item = &Step> {
+        self.checked.order.iter().map(|at| &self.settled.worklist.steps[*at])
+    }
+
+    /// What a person should know of: what went wrong on the way here, and what cannot be done.
+    pub fn troubles(&self) -> usize {
+        self.draft.troubles + self.checked.refused.len()
+    }
+
+    /// Whether a person should look at some of it first.
+    pub fn is_in_doubt(&self) -> bool {
+        self.doable().any(|step| !step.doubts.is_empty())
+    }
+
+    /// Takes out what a person should look at first; it stays in the list with its doubts.
+    pub fn leave_what_is_in_doubt(&mut self) {
+        for (step, proposal) in self.settled.worklist.steps.iter().zip(&self.settled.of) {
+            if step.doubts.is_empty() {
+                continue;
+            }
+            let proposal = &mut self.draft.proposals[*proposal];
+            proposal.doubts.clone_from(&step.doubts);
+            for doubt in &mut proposal.doubts {
+                if let Doubt::Clash { answer, .. } = doubt {
+                    *answer = ClashAnswer::Left;
+                }
+            }
+            (proposal.folder, proposal.becomes, proposal.fixed) = (None, None, None);
+        }
+        self.draw_up_again();
+    }
+
+    fn draw_up_again(&mut self) {
+        let drawn = settle_and_check(&self.draft.places, &mut self.draft.proposals);
+        (self.settled, self.checked) = drawn;
+    }
+
+    /// The lines of a table, and the proposals in their order.
+    pub fn lines(&self, now: &Now) -> (Vec<Line>, Vec<Proposal>) {
+        table::lines(self.draft.proposals.clone(), &self.settled, &self.checked, now)
+    }
+
+    /// The names that are taken.
+    pub fn clashes(&self) -> &[ClashFound] {
+        &self.settled.clashes
+    }
+
+    /// The folders that the steps lead to and that are not there yet, each with those above it.
+    pub fn new_folders(&self) -> Vec<Spot> {
+        let (mut missing, mut seen) = (Vec::new(), HashSet::new());
+        for step in self.doable() {
+            let (Act::Move { to } | Act::Copy { to }) = &step.act else { continue };
+            let mut folder = to.folder();
+            while !folder.path.is_root() && seen.insert(folder.clone()) {
+                let entry = self.draft.places.of(&folder).and_then(|store| store.entry(&folder.path));
+                if !matches!(entry, Ok(None)) {
+                    break;
+                }
+                missing.push(folder.clone());
+                folder = folder.folder();
+            }
+        }
+        missing.sort();
+        missing
+    }
+}

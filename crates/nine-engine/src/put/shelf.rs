@@ -1,0 +1,98 @@
+//! A shelf and a folder on it, as they are typed.
+
+use nine_core::escape::escape;
+use nine_core::item::Kind;
+use nine_core::layout::{Layout, Shelf};
+use nine_core::names::{fold, is_refused_elsewhere, nearly_same};
+use nine_core::place::Spot;
+
+use crate::workspace::Workspace;
+use crate::{Error, Result};
+
+/// What to do where a folder that exists is called nearly like the one that is meant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Near {
+    /// That is an error, which says so.
+    Refuse,
+    /// The one that exists is meant.
+    Use,
+    /// The other one is made.
+    Make,
+}
+
+/// The folder that is meant by a shelf's number or title and a folder on it.
+///
+/// # Errors
+/// If it names no shelf, or a folder that cannot be; or [`Error::NearlySame`].
+pub fn folder(workspace: &Workspace, on: &str, near: Near) -> Result<Spot> {
+    if workspace.config().bookcases.is_empty() {
+        return Err(Error::NoBookcase);
+    }
+    let layouts = workspace.layouts();
+    let parts: Vec<&str> = on.split('/').filter(|part| !part.is_empty()).collect();
+    let (mut spot, folders) = shelf(&layouts, on, &parts)?;
+    for part in folders {
+        if *part == "." || *part == ".." || is_refused_elsewhere(part.as_bytes()) {
+            return Err(Error::FolderName((*part).to_owned()));
+        }
+        let name = folder_in(workspace, &spot, part, near)?;
+        spot = Spot::new(spot.place, spot.path.join(name));
+    }
+    Ok(spot)
+}
+
+/// The shelf, and the folders behind it.
+fn shelf<'p>(layouts: &[Layout], on: &str, parts: &'p [&'p str]) -> Result<(Spot, &'p [&'p str])> {
+    let wrong = || Error::NoShelf { typed: on.to_owned(), shelves: all_shelves(layouts) };
+    let first = parts.first().ok_or_else(wrong)?;
+    let (layout, rest) = match layouts.iter().find(|layout| layout.bookcase == **first) {
+        Some(layout) => (Some(layout), &parts[1..]),
+        None => (layouts.first(), parts),
+    };
+    let (Some(layout), Some((first, folders))) = (layout, rest.split_first()) else {
+        return Err(wrong());
+    };
+    let shelf = layout.shelves.iter().find(|shelf| is_called(shelf, first)).ok_or_else(wrong)?;
+    let twice = || {
+        let found = shelf.found.iter().map(|name| format!("`{}`", escape(name))).collect();
+        Error::ShelfTwice { number: shelf.number, found }
+    };
+    Ok((layout.spot(shelf.number).ok_or_else(twice)?, folders))
+}
+
+fn all_shelves(layouts: &[Layout]) -> Vec<String> {
+    let of = |layout: &Layout| {
+        let bookcase = if layouts.len() > 1 { format!("{}/", layout.bookcase) } else { String::new() };
+        let written = |shelf: &Shelf| format!("{bookcase}{} {}", shelf.number, shelf.title);
+        layout.shelves.iter().map(written).collect::<Vec<_>>()
+    };
+    layouts.iter().flat_map(of).collect()
+}
+
+/// Whether a shelf is meant by a word: its number, its title, both, or the name of its folder.
+fn is_called(shelf: &Shelf, word: &str) -> bool {
+    let wanted = fold(word);
+    let numbered = format!("{} {}", shelf.number, shelf.title);
+    let found = shelf.found.iter().any(|name| fold(&String::from_utf8_lossy(name)) == wanted);
+    word == shelf.number.to_string() || wanted == fold(&shelf.title) || wanted == fold(&numbered) || found
+}
+
+/// The name of a folder: the one that was typed, or one that exists and is called nearly so.
+fn folder_in(workspace: &Workspace, above: &Spot, typed: &str, near: Near) -> Result<Vec<u8>> {
+    let listed = workspace.opened().places.of(above).and_then(|store| store.list(&above.path));
+    let there = listed.unwrap_or_default();
+    let typed_bytes = typed.as_bytes().to_vec();
+    if there.iter().any(|(name, _)| *name == typed_bytes) || near == Near::Make {
+        return Ok(typed_bytes);
+    }
+    let mut folders = there.iter().filter(|(_, entry)| entry.kind == Kind::Folder).map(|(name, _)| name);
+    let nearly = folders.find(|name| nearly_same(typed, &String::from_utf8_lossy(name)));
+    let at = |name: &[u8]| above.path.join(name).to_string();
+    match nearly {
+        None => Ok(typed_bytes),
+        Some(name) if near == Near::Use => Ok(name.clone()),
+        Some(name) => {
+            Err(Error::NearlySame { there: at(name), typed: at(typed.as_bytes()), name: escape(name) })
+        }
+    }
+}

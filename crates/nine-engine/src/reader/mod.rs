@@ -1,0 +1,156 @@
+//! Words read in a process of their own, so that a hostile file can at worst end that process.
+
+mod frames;
+
+use std::io::{self, BufReader};
+use std::os::fd::AsFd;
+use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
+use std::time::{Duration, Instant};
+
+use nine_stores::reading::Words;
+use rustix::event::{PollFd, PollFlags, poll};
+
+pub use frames::{read_frame, write_frame};
+
+use crate::workspace::ReaderProgram;
+
+/// How long one file may take.
+pub const PATIENCE: Duration = Duration::from_secs(10);
+
+/// What is asked about a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ask {
+    /// Its words.
+    Words,
+    /// Up to so many lines that tell what it is.
+    Glance(u8),
+    /// What it looks like, if it is a picture: pixels across, down, and the print in sixteen digits.
+    Looks,
+}
+
+/// How [`Ask::Looks`] is written.
+const LOOKS: u8 = u8::MAX;
+
+impl Ask {
+    fn byte(self) -> u8 {
+        match self {
+            Ask::Words => 0,
+            Ask::Glance(lines) => lines.clamp(1, LOOKS - 1),
+            Ask::Looks => LOOKS,
+        }
+    }
+
+    /// Reads it as the process gets it.
+    pub fn from_byte(byte: u8) -> Self {
+        match byte {
+            0 => Ask::Words,
+            LOOKS => Ask::Looks,
+            lines => Ask::Glance(lines),
+        }
+    }
+}
+
+/// Reads files in a process of its own, which is started when it is needed and ended when a file
+/// takes too long.
+#[derive(Debug)]
+pub struct Reader {
+    program: ReaderProgram,
+    at_work: Option<Worker>,
+}
+
+#[derive(Debug)]
+struct Worker {
+    child: Child,
+    to: ChildStdin,
+    from: BufReader<ChildStdout>,
+}
+
+impl Reader {
+    /// A reader that is started with the first question.
+    pub fn new(program: &ReaderProgram) -> Self {
+        Self { program: program.clone(), at_work: None }
+    }
+
+    /// Asks about a file of this name whose first bytes these are, out of `size`.
+    pub fn ask(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> Words {
+        match self.answer(ask, name, bytes, size) {
+            Ok(Some(words)) => words,
+            Ok(None) => {
+                self.end();
+                Words::none(format!("given up after {} seconds", PATIENCE.as_secs()))
+            }
+            Err(error) => {
+                self.end();
+                match error.kind() {
+                    io::ErrorKind::BrokenPipe | io::ErrorKind::UnexpectedEof => {
+                        Words::none("given up: reading it took too much memory or ended the reader")
+                    }
+                    _ => Words::none(format!("the reader cannot be run: {error}")),
+                }
+            }
+        }
+    }
+
+    /// `None` if it takes too long.
+    fn answer(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> io::Result<Option<Words>> {
+        let worker = match &mut self.at_work {
+            Some(worker) => worker,
+            none => none.insert(Worker::start(&self.program)?),
+        };
+        write_frame(&mut worker.to, &[ask.byte()])?;
+        write_frame(&mut worker.to, name)?;
+        write_frame(&mut worker.to, &size.to_le_bytes())?;
+        write_frame(&mut worker.to, bytes)?;
+        if !worker.answers_within(self.program.patience)? {
+            return Ok(None);
+        }
+        let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
+        let body = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
+        let note = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
+        Ok(Some(Words { body, note }))
+    }
+
+    fn end(&mut self) {
+        if let Some(mut worker) = self.at_work.take() {
+            let _ = worker.child.kill();
+            let _ = worker.child.wait();
+        }
+    }
+}
+
+impl Drop for Reader {
+    fn drop(&mut self) {
+        self.end();
+    }
+}
+
+impl Worker {
+    fn start(reader: &ReaderProgram) -> io::Result<Self> {
+        let mut child = Command::new(&reader.program)
+            .arg(&reader.argument)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()?;
+        let (Some(to), Some(from)) = (child.stdin.take(), child.stdout.take()) else {
+            return Err(io::ErrorKind::BrokenPipe.into());
+        };
+        Ok(Self { child, to, from: BufReader::new(from) })
+    }
+
+    /// Waits until the answer begins; it is written in one go.
+    fn answers_within(&self, patience: Duration) -> io::Result<bool> {
+        let end = Instant::now() + patience;
+        loop {
+            let left = end.saturating_duration_since(Instant::now());
+            let timeout = rustix::event::Timespec::try_from(left).map_err(io::Error::other)?;
+            let mut waits = [PollFd::from_borrowed_fd(self.from.get_ref().as_fd(), PollFlags::IN)];
+            match poll(&mut waits, Some(&timeout)) {
+                Ok(0) => return Ok(false),
+                Ok(_) => return Ok(true),
+                Err(rustix::io::Errno::INTR) => {}
+                Err(other) => return Err(other.into()),
+            }
+        }
+    }
+}

@@ -1,0 +1,183 @@
+//! The rules applied to piles as they are now: all that lies there, or once more to one item of which
+//! the person told something.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use nine_core::config::Pile;
+use nine_core::find::Rows;
+use nine_core::item::{Identity, Stays};
+use nine_core::layout::Layout;
+use nine_core::place::Spot;
+use nine_core::plan::archive::{self, Archived, Target};
+use nine_core::plan::sweep::{self, Swept, To};
+use nine_core::plan::tidy::{Pass, Wants, propose, propose_again};
+use nine_core::plan::{Left, Proposal};
+use nine_core::rules::{Reach, Rule};
+use nine_core::tree::{NodeId, Tree, Unlearned, mark};
+use nine_stores::StoreDetails;
+
+use crate::Result;
+use crate::looking::{How, Looking, Question, all_areas, all_rows};
+use crate::reporter::Task;
+use crate::workspace::Workspace;
+
+/// Piles that were looked at for the rules.
+pub struct RulesAtWork<'w> {
+    workspace: &'w Workspace,
+    /// The bookcases as they stand.
+    pub layouts: Vec<Layout>,
+    /// What was seen.
+    pub looking: Looking<'w>,
+    /// What other programs have open.
+    in_use: HashSet<Identity>,
+    /// For each view that was compared, what stays in place of what is not needed.
+    stays: HashMap<usize, HashMap<NodeId, Stays>>,
+}
+
+/// What the passes over all piles came to.
+#[derive(Default)]
+pub struct Gathered {
+    pub proposals: Vec<Proposal>,
+    pub left: BTreeMap<Left, u64>,
+    pub looked_at: u64,
+}
+
+impl<'w> RulesAtWork<'w> {
+    /// Reads the piles.
+    ///
+    /// # Errors
+    /// As [`Looking::look`].
+    pub fn look(workspace: &'w Workspace, piles: &[&Pile]) -> Result<Self> {
+        let layouts = workspace.layouts();
+        let areas = all_areas(workspace)
+            .into_iter()
+            .filter(|area| area.store.is_some() && piles.iter().any(|pile| pile.name == area.base.place));
+        let mut looking = Looking::look(workspace, areas.collect(), &How::Now)?;
+        looking.set_beside(all_areas(workspace));
+        let stays = HashMap::new();
+        let in_use = nine_stores::in_use();
+        Ok(Self { workspace, layouts, looking, in_use, stays })
+    }
+
+    /// Applies the rules to all that lies there.
+    pub fn propose(&mut self) -> Gathered {
+        let mut gathered = Gathered::default();
+        for view in 0..self.looking.views.len() {
+            let workspace = self.workspace;
+            let proposed = self.pass(view, |pass, pile, tree| {
+                workspace.during(Task::Planning, workspace.watch(), || propose(pass, pile, tree))
+            });
+            let Some(proposed) = proposed else { continue };
+            tracing::info!(looked_at = proposed.looked_at, wanted = proposed.proposals.len(), "planned");
+            gathered.proposals.extend(proposed.proposals);
+            gathered.looked_at += proposed.looked_at;
+            for (why, number) in proposed.left {
+                *gathered.left.entry(why).or_default() += number;
+            }
+        }
+        self.looking.keep();
+        gathered
+    }
+
+    /// Sweeps together all that lies loose, a pile at a time; with `later`, what no rule is for.
+    pub fn sweep(&mut self, later: bool) -> Vec<(String, Swept)> {
+        let mut all = Vec::new();
+        for view in 0..self.looking.views.len() {
+            let swept = match later {
+                false => self.pass(view, |pass, pile, tree| sweep::plan(pass, pile, tree, To::Dated)),
+                true => self.pass(view, |pass, pile, tree| {
+                    let unruled: HashSet<NodeId> = propose(pass, pile, tree).unruled.into_iter().collect();
+                    sweep::plan(pass, pile, tree, To::Later(&unruled))
+                }),
+            };
+            all.extend(swept.map(|swept| (self.looking.views[view].area.base.place.clone(), swept)));
+        }
+        self.looking.keep();
+        all
+    }
+
+    /// What is stale of all that lies loose, in all piles together.
+    ///
+    /// # Errors
+    /// If the index of words cannot be asked.
+    pub fn stale(&mut self, target: &Target) -> Result<Archived> {
+        let mut all = Archived::default();
+        let condition = &target.archive.when;
+        for view in 0..self.looking.views.len() {
+            if condition.asks_for_text() || condition.asks_for_copies() {
+                // Asked for what it teaches; which items are stale is decided one by one.
+                let loose = &self.looking.views[view].tree;
+                let loose = all_rows(loose).filter(|row| loose.parent(NodeId::new(row)) == Tree::ROOT);
+                let question = Question { condition, inside: false, reads_text: true };
+                self.looking.find(view, question, &loose)?;
+            }
+            let found = self.pass(view, |pass, pile, tree| archive::stale(pass, pile, tree, target));
+            all.add(found.unwrap_or_default());
+        }
+        self.looking.keep();
+        Ok(all)
+    }
+
+    /// Applies the rules once more to one item. `None` if they want nothing for it then, or it is not
+    /// there any more.
+    pub fn again(&mut self, item: &Spot, told: &[(String, String)]) -> Option<Proposal> {
+        let view = self.looking.views.iter().position(|view| view.area.base.place == item.place)?;
+        self.pass(view, |pass, pile, tree| {
+            propose_again(pass, pile, tree, tree.find(&item.path)?, told.to_vec())
+        })?
+    }
+
+    /// What the rules need for one pile.
+    fn pass<T>(&mut self, view: usize, work: impl FnOnce(&Pass, &Pile, &Tree) -> T) -> Option<T> {
+        let config = self.workspace.config();
+        let name = &self.looking.views[view].area.base.place;
+        let pile = config.pile(name).filter(|_| !self.looking.views[view].is_known)?;
+        let inside = self.workspace.places_inside(&pile.name);
+        let reached = learn(&mut self.looking, view, pile);
+        let asks = config.rules.iter().any(|rule| rule.is_for_pile(&pile.name) && rule.asks_for_copies());
+        if asks && !self.stays.contains_key(&view) {
+            let stays = self.looking.learn_copies(view, &reached, true);
+            self.stays.insert(view, stays);
+        }
+        let stays = self.stays.get(&view);
+        let view = &self.looking.views[view];
+        let store = view.store()?;
+        let catalogue = self.looking.catalogue();
+        let details = StoreDetails { store: &**store, tree: &view.tree, catalogue, stays };
+        let pass = Pass {
+            config,
+            layouts: &self.layouts,
+            places: &|path| inside.contains(path),
+            now: self.workspace.now(),
+            details: &details,
+            in_use: &self.in_use,
+        };
+        Some(work(&pass, pile, &view.tree))
+    }
+}
+
+/// Learns what the rules ask of the items that they reach, all at once, so that the catalogue keeps
+/// it and the next run need not ask again. Returns these items.
+fn learn(looking: &mut Looking, view: usize, pile: &Pile) -> Rows {
+    let rules = looking.workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
+    let wants = Wants::of_rules(rules.clone());
+    let deep = rules.clone().any(|rule| rule.reach == Reach::Deep);
+    let hidden = rules.clone().any(Rule::asks_for_hidden);
+    let tree = &looking.views[view].tree;
+    let reached = all_rows(tree).filter(|row| {
+        let id = NodeId::new(row);
+        (deep || tree.parent(id) == Tree::ROOT) && (hidden || !tree.has_mark(id, mark::HIDDEN))
+    });
+    if wants.tags {
+        looking.learn(view, &reached, Unlearned { tags: true, content: false });
+    }
+    if wants.contents {
+        looking.learn(view, &reached, Unlearned { tags: false, content: true });
+    } else if wants.types {
+        looking.learn_types(view, &reached);
+    }
+    if wants.text {
+        looking.read_words(view, &reached);
+    }
+    reached
+}

@@ -1,0 +1,173 @@
+//! The order and the groups of a list.
+
+use std::cmp::Reverse;
+use std::collections::BTreeMap;
+
+use nine_core::facet::Facet;
+use nine_core::find::Asked;
+use nine_core::kinds::TYPES;
+use nine_core::names::{fold, natural_key};
+use nine_core::survey::{AGES, AgeBands, Part, SIZES, size_band};
+use nine_core::tree::{NodeId, Tree};
+
+use super::Hit;
+use crate::looking::{Looking, View};
+
+/// What a list is grouped by.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum GroupBy {
+    /// The type.
+    Type,
+    /// The folder.
+    Folder,
+    /// The age, in bands.
+    Age,
+    /// The tags; what has several is in several groups.
+    Tag,
+    /// The size, in bands.
+    Size,
+    /// The answers of a facet of the configuration.
+    Facet(String),
+}
+
+impl GroupBy {
+    /// The words that group a list, besides the names of facets.
+    pub const WORDS: [&str; 5] = ["type", "folder", "age", "tag", "size"];
+
+    /// What a word groups by.
+    pub fn of_word(word: &str) -> Self {
+        match word {
+            "type" => GroupBy::Type,
+            "folder" => GroupBy::Folder,
+            "age" => GroupBy::Age,
+            "tag" => GroupBy::Tag,
+            "size" => GroupBy::Size,
+            facet => GroupBy::Facet(facet.to_owned()),
+        }
+    }
+}
+
+/// What a list is put in order by.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SortBy {
+    /// By name, the way people count.
+    Name,
+    /// By place and path.
+    Location,
+    /// The largest first.
+    Size,
+    /// The newest first.
+    Age,
+    /// By type.
+    Type,
+    /// Opened last first.
+    Opened,
+    /// Arrived last first.
+    Arrived,
+}
+
+/// The place and the folders above an item, written.
+pub fn location(view: &View, id: NodeId) -> String {
+    view.spot(id).folder().to_string()
+}
+
+/// Brings hits into order. They come by place and path, which is the order among equals.
+pub(super) fn sort(hits: &mut [Hit], looking: &Looking, by: Option<SortBy>, reverse: bool) {
+    let tree = |hit: &Hit| &looking.views[hit.view as usize].tree;
+    match by {
+        None | Some(SortBy::Location) => {}
+        Some(SortBy::Name) => hits.sort_by_cached_key(|hit| natural_key(tree(hit).name(hit.id))),
+        Some(SortBy::Size) => hits.sort_by_key(|hit| Reverse(tree(hit).size(hit.id))),
+        Some(SortBy::Age) => hits.sort_by_key(|hit| Reverse(tree(hit).newest(hit.id))),
+        Some(SortBy::Type) => hits.sort_by_key(|hit| tree(hit).item_type(hit.id)),
+        Some(SortBy::Opened) => hits.sort_by_key(|hit| Reverse(tree(hit).opened(hit.id))),
+        Some(SortBy::Arrived) => hits.sort_by_key(|hit| Reverse(tree(hit).born(hit.id))),
+    }
+    if reverse {
+        hits.reverse();
+    }
+}
+
+/// Some hits that go together.
+pub struct Group {
+    /// What they have in common.
+    pub name: String,
+    /// The hits, in the order of the list.
+    pub hits: Vec<Hit>,
+    /// Their number and bytes.
+    pub part: Part,
+}
+
+/// Parts a list into groups, in the order in which people read them.
+pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy) -> Vec<Group> {
+    let (now, config) = (looking.workspace.now(), looking.workspace.config());
+    let bands = AgeBands::new(now);
+    let answers = match by {
+        GroupBy::Facet(name) => config.facets.get(name).map(|facet| answers(hits, looking, facet)),
+        _ => None,
+    };
+    let mut groups: BTreeMap<(usize, Vec<u8>), Group> = BTreeMap::new();
+    for (nth, hit) in hits.iter().enumerate() {
+        let view = &looking.views[hit.view as usize];
+        let answered = answers.as_ref().map(|answers| match &answers[nth] {
+            Some(answer) => vec![(0, answer.clone())],
+            None => vec![(1, "not known".to_owned())],
+        });
+        let names =
+            answered.unwrap_or_else(|| names(&view.tree, hit.id, by, &bands, || location(view, hit.id)));
+        for (rank, name) in names {
+            let key = (rank, natural_key(name.as_bytes()));
+            let new = || Group { name, hits: Vec::new(), part: Part::default() };
+            let group = groups.entry(key).or_insert_with(new);
+            group.hits.push(*hit);
+            group.part.count += 1;
+            group.part.bytes += view.tree.size(hit.id);
+        }
+    }
+    groups.into_values().collect()
+}
+
+/// What each hit answers to a facet.
+fn answers(hits: &[Hit], looking: &Looking, facet: &Facet) -> Vec<Option<String>> {
+    let mut found = vec![None; hits.len()];
+    for view in 0..looking.views.len() {
+        looking.with_query(view, |query| {
+            let mut asked = Asked::new(query, facet);
+            for (answer, hit) in found.iter_mut().zip(hits).filter(|(_, hit)| hit.view as usize == view) {
+                *answer = asked.answer(hit.id).and_then(|finding| finding.value().map(str::to_owned));
+            }
+        });
+    }
+    found
+}
+
+/// The groups of an entry, each with its rank among the groups.
+fn names(
+    tree: &Tree,
+    id: NodeId,
+    by: &GroupBy,
+    bands: &AgeBands,
+    location: impl FnOnce() -> String,
+) -> Vec<(usize, String)> {
+    match by {
+        GroupBy::Type => {
+            let item_type = tree.item_type(id);
+            vec![(item_type as usize, TYPES[item_type as usize].0.to_owned())]
+        }
+        GroupBy::Folder => vec![(0, location())],
+        GroupBy::Age => {
+            let band = bands.of(tree, id);
+            vec![(band, AGES[band].0.to_owned())]
+        }
+        GroupBy::Size => {
+            let band = size_band(tree.size(id));
+            vec![(band, SIZES[band].0.to_owned())]
+        }
+        GroupBy::Tag => match tree.all_tags(id) {
+            // One item may have several; letter case does not part them.
+            Some(tags) if !tags.is_empty() => tags.iter().map(|tag| (0, fold(tag))).collect(),
+            _ => vec![(1, "no tag".to_owned())],
+        },
+        GroupBy::Facet(_) => Vec::new(),
+    }
+}

@@ -1,0 +1,180 @@
+//! The bookcases as they stand, and what is wrong with them.
+
+use std::collections::{BTreeMap, HashSet};
+use std::path::Path;
+
+use nine_core::config::Bookcase;
+use nine_core::layout::{Layout, Shelf};
+use nine_core::place::{ItemPath, Spot};
+use nine_core::tangles::{Tangle, tangles};
+use nine_core::tree::{NodeId, Tree};
+use nine_core::worklist::Act;
+use nine_stores::{Scope, Store};
+
+use crate::error::{Named, Nowhere};
+use crate::looking::{How, Looking, all_areas};
+use crate::plan::Plan;
+use crate::reporter::Task;
+use crate::workspace::Workspace;
+use crate::workspace::location::real;
+use crate::{Error, Result};
+
+/// A folder on a shelf.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Spine {
+    /// Files in it now.
+    pub items: u64,
+    /// Files that will come.
+    pub added: u64,
+}
+
+/// A shelf with its folders; what lies loose on it is a spine of its own.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Row {
+    /// The folder's name, such as `3 Grants`, written.
+    pub name: String,
+    /// Its folders, in the order of their names.
+    pub spines: Vec<Spine>,
+    /// Bytes on it now.
+    pub bytes: u64,
+}
+
+/// A bookcase to be drawn.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Picture {
+    /// Its name.
+    pub bookcase: String,
+    /// Its shelves.
+    pub rows: Vec<Row>,
+}
+
+/// A bookcase as it stands.
+pub struct Standing {
+    /// Its name.
+    pub name: String,
+    /// Which folder is which shelf.
+    pub layout: Layout,
+    /// The number of its view.
+    pub view: usize,
+    /// What is wrong.
+    pub tangles: Vec<Tangle>,
+}
+
+/// What was seen.
+pub struct Shelves<'w> {
+    /// The bookcases that were looked at.
+    pub looking: Looking<'w>,
+    /// Those of them that could be read.
+    pub standing: Vec<Standing>,
+}
+
+/// Looks at the bookcases of these names, or at all.
+///
+/// # Errors
+/// If there is none, or none of a name.
+pub fn look<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Shelves<'w>> {
+    let chosen = chosen(workspace, names)?;
+    let is_at = |case: &Bookcase, path: &Path| real(&workspace.expand(&case.at)) == real(path);
+    let wanted = |path: &Path| chosen.iter().any(|case| is_at(case, path));
+    let areas = all_areas(workspace).into_iter().filter(|area| wanted(&area.path)).collect();
+    let mut looking = Looking::look(workspace, areas, &How::Now)?;
+    looking.keep();
+    let standing = |case: &&Bookcase| {
+        let view = looking.views.iter().position(|view| is_at(case, &view.area.path))?;
+        let layout = workspace.layouts().into_iter().find(|layout| layout.bookcase == case.name)?;
+        let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
+        let tangles = tangles(&looking.views[view].tree, &layout, apart.map(|shelf| &shelf.path));
+        workspace.store(&case.name)?;
+        Some(Standing { name: case.name.clone(), layout, view, tangles })
+    };
+    let standing = chosen.iter().filter_map(standing).collect();
+    Ok(Shelves { looking, standing })
+}
+
+fn chosen<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Vec<&'w Bookcase>> {
+    let config = workspace.config();
+    if config.bookcases.is_empty() {
+        return Err(Error::Nowhere(Nowhere::Shelves));
+    }
+    if names.is_empty() {
+        return Ok(config.bookcases.iter().collect());
+    }
+    let known = || config.bookcases.iter().map(|case| case.name.as_str());
+    let find = |name: &String| {
+        config.bookcase(Some(name)).ok_or_else(|| Error::unknown(Named::Bookcase, name, known()))
+    };
+    names.iter().map(find).collect()
+}
+
+impl Shelves<'_> {
+    /// The shelves of a bookcase to be drawn, each with its folder where it is there.
+    pub fn rows(&self, standing: &Standing) -> Vec<(Row, Option<NodeId>)> {
+        let tree = &self.looking.views[standing.view].tree;
+        let of = |shelf: &Shelf| {
+            let spot = standing.layout.spot(shelf.number)?;
+            Some((row(tree, &spot, &[])?, tree.find(&spot.path)))
+        };
+        standing.layout.shelves.iter().filter_map(of).collect()
+    }
+}
+
+/// Every bookcase as it stands.
+pub fn pictures(workspace: &Workspace) -> Vec<Picture> {
+    workspace.layouts().iter().filter_map(|layout| picture(workspace, layout, &[])).collect()
+}
+
+/// Every bookcase that a plan adds to, with what it adds.
+pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<Picture> {
+    let of = |layout: &Layout| {
+        let to_here = plan.doable().filter_map(|step| match &step.act {
+            Act::Move { to } | Act::Copy { to } if to.place == layout.bookcase => Some(to),
+            _ => None,
+        });
+        let targets: Vec<&Spot> = to_here.collect();
+        if targets.is_empty() { None } else { picture(workspace, layout, &targets) }
+    };
+    workspace.layouts().iter().filter_map(of).collect()
+}
+
+fn picture(workspace: &Workspace, layout: &Layout, targets: &[&Spot]) -> Option<Picture> {
+    let store = workspace.store(&layout.bookcase)?;
+    let base = Spot::new(layout.bookcase.clone(), ItemPath::root());
+    let scope = Scope { closed: loose_folders(store.as_ref(), layout), known: None };
+    let watch = workspace.watch();
+    let scan = workspace.during(Task::Reading(&base), watch, || store.scan(&scope, watch)).ok()?;
+    let of = |shelf: &Shelf| row(&scan.tree, &layout.spot(shelf.number)?, targets);
+    let rows = layout.shelves.iter().filter_map(of).collect();
+    Some(Picture { bookcase: layout.bookcase.clone(), rows })
+}
+
+/// Folders beside the shelves, which the picture does not show and so need not be read.
+fn loose_folders(store: &dyn Store, layout: &Layout) -> HashSet<ItemPath> {
+    let shelves: HashSet<ItemPath> =
+        layout.shelves.iter().filter_map(|shelf| Some(layout.spot(shelf.number)?.path)).collect();
+    let listed = store.list(&ItemPath::root()).unwrap_or_default();
+    let folders = listed.into_iter().map(|(name, _)| ItemPath::root().join(name));
+    folders.filter(|path| !shelves.contains(path)).collect()
+}
+
+fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<Row> {
+    // How many files come to each folder on the shelf; the empty name is the shelf itself.
+    let mut added: BTreeMap<Vec<u8>, u64> = BTreeMap::new();
+    for target in targets.iter().filter(|target| target.is_inside(shelf)) {
+        let mut below = target.path.parts().skip(shelf.path.depth());
+        let first = below.next()?.to_vec();
+        let folder = if below.next().is_some() { first } else { Vec::new() };
+        *added.entry(folder).or_default() += 1;
+    }
+    let mut row = Row { name: shelf.path.to_text(), ..Row::default() };
+    if let Some(id) = tree.find(&shelf.path) {
+        row.bytes = tree.totals(id).size;
+        let loose = tree.children(id).filter(|child| !tree.is_folder(*child)).count() as u64;
+        row.spines.push(Spine { items: loose, added: added.remove(&Vec::new()).unwrap_or(0) });
+        for folder in tree.children(id).filter(|child| tree.is_folder(*child)) {
+            let added = added.remove(tree.name(folder)).unwrap_or(0);
+            row.spines.push(Spine { items: tree.totals(folder).items, added });
+        }
+    }
+    row.spines.extend(added.into_values().map(|added| Spine { items: 0, added }));
+    Some(row)
+}

@@ -1,0 +1,85 @@
+//! What lies around.
+
+use std::path::PathBuf;
+
+use nine_core::copies::CopiesTake;
+use nine_core::find::Rows;
+use nine_core::survey::{Oddity, Survey, odd, survey, visible};
+use nine_core::tree::Column;
+
+use crate::error::{Named, Nowhere};
+use crate::looking::{Area, How, Looking, all_areas, areas_of};
+use crate::workspace::Workspace;
+use crate::{Error, Result};
+
+/// How many of the largest files are named.
+pub const LARGEST: usize = 10;
+
+/// Where to look.
+#[derive(Debug, Clone, Default)]
+pub struct Request {
+    /// Places, as they are typed; all piles, if there are none.
+    pub piles: Vec<PathBuf>,
+    /// Answered from what is known, without reading any place.
+    pub known: bool,
+}
+
+/// What was seen.
+pub struct Surveyed<'w> {
+    /// The places that were looked at.
+    pub looking: Looking<'w>,
+    /// Of each, what lies there.
+    pub surveys: Vec<Survey>,
+    /// How much copies take in each place, and last, in all.
+    pub copies: Vec<CopiesTake>,
+}
+
+/// The oddity of a word.
+///
+/// # Errors
+/// If there is none.
+pub fn oddity(word: &str) -> Result<Oddity> {
+    let known = || Oddity::ALL.iter().map(|oddity| oddity.word());
+    let found = Oddity::ALL.into_iter().find(|oddity| oddity.word() == word);
+    found.ok_or_else(|| Error::unknown(Named::Oddity, word, known()))
+}
+
+/// Looks at piles, or at what was named.
+///
+/// # Errors
+/// If a place cannot be looked at.
+pub fn look<'w>(workspace: &'w Workspace, request: &Request) -> Result<Surveyed<'w>> {
+    let areas = areas(workspace, request)?;
+    let how = if request.known { How::AsKnown(Column::ALL.to_vec()) } else { How::Now };
+    let mut looking = Looking::look(workspace, areas, &how)?;
+    for view in 0..looking.views.len() {
+        // What lies loose is looked at by its content; elsewhere the name tells.
+        let rows = visible(&looking.views[view].tree);
+        looking.learn_types(view, &rows);
+    }
+    looking.keep();
+    let of = |view: &crate::looking::View| survey(&view.tree, &visible(&view.tree), workspace.now(), LARGEST);
+    let surveys = looking.views.iter().map(of).collect();
+    looking.set_beside(all_areas(workspace));
+    let copies = looking.copies_take();
+    Ok(Surveyed { looking, surveys, copies })
+}
+
+fn areas(workspace: &Workspace, request: &Request) -> Result<Vec<Area>> {
+    let areas = match request.piles.is_empty() {
+        false => areas_of(workspace, &request.piles, request.known)?,
+        true => all_areas(workspace).into_iter().filter(|area| area.is_pile).collect(),
+    };
+    if areas.is_empty() { Err(Error::Nowhere(Nowhere::Survey)) } else { Ok(areas) }
+}
+
+impl Surveyed<'_> {
+    /// The rows of each view that are odd in some way.
+    pub fn odd(&self, oddity: Oddity) -> Vec<Rows> {
+        let of = |view: usize| {
+            let among = visible(&self.looking.views[view].tree);
+            self.looking.with_query(view, |query| odd(query, &among, oddity))
+        };
+        (0..self.looking.views.len()).map(of).collect()
+    }
+}

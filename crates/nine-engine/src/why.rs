@@ -1,0 +1,168 @@
+//! Everything known about one item, and what the rules make of it.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use nine_core::facet::{Facet, Finding};
+use nine_core::find::Rows;
+use nine_core::item::{Entry, Item, Kind};
+use nine_core::kinds::name_says_little;
+use nine_core::place::Spot;
+use nine_core::plan::tidy::{Wants, item};
+use nine_core::rules::{Outcome, Rule, Standing, apply, explain};
+use nine_core::saved::SavedSearch;
+use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
+use nine_stores::StoreDetails;
+use nine_stores::reading::Words;
+
+use crate::looking::{How, Looking, Remembered, all_areas, remembered};
+use crate::selection::{Located, locate};
+use crate::workspace::Workspace;
+use crate::{Error, Result};
+
+/// What a rule that applies would do to an item.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Does {
+    /// The name that it would get.
+    pub name: Option<Vec<u8>>,
+    /// The folder that it would come into.
+    pub folder: Option<Spot>,
+    /// Whether it would go into the trash, since something else with its bytes stays.
+    pub discards: bool,
+    /// Tags that it would get.
+    pub tags: Vec<String>,
+}
+
+/// A rule, and what it makes of the item.
+#[derive(Debug)]
+pub struct OfRule<'w> {
+    /// The rule.
+    pub rule: &'w Rule,
+    /// Whether it applies, and why not.
+    pub standing: Standing,
+    /// What it would do, if it applies.
+    pub does: Option<Does>,
+}
+
+/// Everything known about one item.
+pub struct Answer<'w> {
+    /// The item with all its details.
+    pub item: Item,
+    /// Where it is.
+    pub path: PathBuf,
+    /// The words inside, where they are known.
+    pub words: Option<Words>,
+    /// The rules, where it lies in a pile.
+    pub rules: Vec<OfRule<'w>>,
+    /// What the facets answer.
+    pub answers: Vec<(&'w Arc<Facet>, Finding)>,
+    /// The saved searches that find it.
+    pub found_by: Vec<&'w SavedSearch>,
+}
+
+/// Tells everything about the item at a path.
+///
+/// # Errors
+/// If there is no such item.
+pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<Answer<'w>> {
+    let (config, now) = (workspace.config(), workspace.now());
+    let found = locate(workspace, typed)?;
+    let mut item = item_of(workspace, &found)?;
+    let Remembered { arrived, words } = remember(workspace, &found, &item);
+    item.entry.born = item.entry.born.or(arrived);
+    compare(workspace, &mut item)?;
+    item.text = words.as_ref().map(|words| words.body.clone());
+    let is_in_pile = config.pile(&found.spot.place).is_some();
+    let rules = if is_in_pile { of_rules(workspace, &item) } else { Vec::new() };
+    let answers = config.facets.iter().map(|facet| (facet, facet.ask(&item, now))).collect();
+    let found_by = config.searches.iter().filter(|search| search.condition.holds(&item, now)).collect();
+    let path = found.store.absolute(&item.spot.path);
+    Ok(Answer { item, path, words, rules, answers, found_by })
+}
+
+/// What the catalogue knows of an item, if it lies in one of the places.
+fn remember(workspace: &Workspace, found: &Located, item: &Item) -> Remembered {
+    let areas = all_areas(workspace);
+    let Some(area) = areas.iter().find(|area| area.base.place == found.spot.place) else {
+        return Remembered::default();
+    };
+    let has_words = item.entry.kind == Kind::File && item.verdict().item_type.has_words();
+    remembered(workspace, area, &*found.store, &found.spot.path, &item.entry, has_words)
+}
+
+/// Learns what else has an item's bytes, where a rule of its pile asks for that.
+fn compare(workspace: &Workspace, item: &mut Item) -> Result {
+    let rules = workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
+    let own = all_areas(workspace).into_iter().find(|area| area.base.place == item.spot.place);
+    let Some(own) = own.filter(|_| Wants::of_rules(rules).copies) else { return Ok(()) };
+    let mut looking = Looking::look(workspace, vec![own], &How::Now)?;
+    looking.set_beside(all_areas(workspace));
+    let tree = &looking.views[0].tree;
+    let Some(id) = tree.find(&item.spot.path) else { return Ok(()) };
+    let mut rows = Rows::none(tree.rows());
+    rows.add(id.row());
+    item.stays = looking.learn_copies(0, &rows, true).remove(&id);
+    item.copies = looking.views[0].tree.copies(id);
+    looking.keep();
+    Ok(())
+}
+
+/// The item with all its details; a folder is read to its depth.
+fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
+    let failure = Error::store(&found.spot);
+    let entry = found.entry()?;
+    let wants = Wants { tags: true, types: true, contents: true, text: false, copies: false };
+    let (spot, store) = (found.spot.clone(), &*found.store);
+    if entry.kind == Kind::Folder {
+        let inside = store.inside(&spot.path).map_err(&failure)?;
+        let scan = inside.scan(&Default::default(), workspace.watch()).map_err(&failure)?;
+        let details = StoreDetails { store, tree: &scan.tree, catalogue: None, stays: None };
+        return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));
+    }
+    let mut gathering = Gathering::new(Entry { kind: Kind::Folder, ..entry.clone() });
+    let mut batch = Batch::default();
+    batch.push(spot.path.name(), entry);
+    gathering.add(FolderNo::ROOT, batch);
+    let (tree, id) = (gathering.finish(), NodeId::new(1));
+    let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
+    Ok(item(&tree, id, spot, &details, wants))
+}
+
+/// What each rule makes of the item.
+fn of_rules<'w>(workspace: &'w Workspace, item: &Item) -> Vec<OfRule<'w>> {
+    let (rules, now) = (&workspace.config().rules, workspace.now());
+    let item = as_rules_see_it(workspace, item);
+    let standings = explain(rules, &item, now);
+    let does = |rule: &Rule| does(workspace, rule, &item, apply(std::slice::from_ref(rule), &item, now));
+    let of = |(rule, standing): (&'w Rule, Standing)| {
+        let does = (standing == Standing::Applies).then(|| does(rule));
+        OfRule { rule, standing, does }
+    };
+    rules.iter().zip(standings).map(of).collect()
+}
+
+/// What comes of a rule, tried alone.
+fn does(workspace: &Workspace, rule: &Rule, item: &Item, outcome: Outcome) -> Does {
+    let folder = || {
+        let (put, (_, folders)) = (rule.put.as_ref()?, outcome.put.as_ref()?);
+        let bookcase = workspace.config().bookcase(put.bookcase.as_deref())?;
+        let layouts = workspace.layouts();
+        let shelf = layouts.iter().find(|layout| layout.bookcase == bookcase.name)?.spot(put.shelf)?;
+        let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
+        Some(Spot::new(shelf.place, path))
+    };
+    Does {
+        folder: folder().filter(|folder| *folder != item.spot.folder()),
+        discards: outcome.discard.is_some(),
+        name: outcome.name,
+        tags: outcome.tags,
+    }
+}
+
+/// The item as the rules see it: inside folders a known extension tells the type, unless a rule asks
+/// whether the content agrees.
+fn as_rules_see_it(workspace: &Workspace, item: &Item) -> Item {
+    let rules = workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
+    let is_seen = item.is_loose() || name_says_little(item.name()) || Wants::of_rules(rules).contents;
+    Item { content: item.content.filter(|_| is_seen), ..item.clone() }
+}

@@ -1,0 +1,49 @@
+//! What the library is told of the world around it, instead of asking.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Duration;
+
+use nine_core::moment::Now;
+use nine_stores::Watch;
+
+/// How the process is started that reads what is inside files.
+#[derive(Debug, Clone)]
+pub struct ReaderProgram {
+    /// The program.
+    pub program: PathBuf,
+    /// Its one argument.
+    pub argument: String,
+    /// How long one file may take.
+    pub patience: Duration,
+}
+
+/// Where things are, what the time is, and what else the library must not ask for by itself.
+pub struct Environment {
+    /// Where `shelves.toml` is or would be.
+    pub config_file: PathBuf,
+    /// Where the daybook and the catalogue are.
+    pub data: PathBuf,
+    /// The person's home folder.
+    pub home: PathBuf,
+    /// The desktop's trash.
+    pub trash: PathBuf,
+    /// The piles where there is no configuration: names and folders.
+    pub usual_piles: Vec<(String, PathBuf)>,
+    /// The time from which ages are counted.
+    pub now: Now,
+    /// The time by the clock.
+    pub clock: Box<dyn Fn() -> jiff::ZonedDateTime + Send + Sync>,
+    /// A variable of the environment, in which a password may stand.
+    pub variable: fn(&str) -> Option<String>,
+    /// How files are read.
+    pub reader: ReaderProgram,
+    /// Told to stop by the person.
+    pub watch: Arc<Watch>,
+    /// Whether whole files on drives may be read to answer a question.
+    pub reads_drives: bool,
+    /// How long a drive is first waited for after it was too busy, where that is not the usual time.
+    pub drive_pause: Option<Duration>,
+    /// The number of this process, by which others are told who is at work.
+    pub process: u32,
+}

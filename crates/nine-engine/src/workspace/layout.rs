@@ -1,0 +1,102 @@
+//! How the places of a configuration lie to one another.
+
+use std::collections::HashSet;
+use std::os::unix::ffi::OsStrExt;
+
+use nine_core::config::{Bookcase, Config};
+use nine_core::diagnostic::Diagnostic;
+use nine_core::item::Kind;
+use nine_core::layout::{Layout, shelf_number};
+use nine_core::place::ItemPath;
+
+use super::location::real;
+use super::{Environment, Opened, Workspace};
+
+/// Places that lie in one another in a way that cannot work.
+pub(super) fn overlaps(environment: &Environment, config: &Config) -> Vec<Diagnostic> {
+    let at = |text: &str| real(&environment.expand(text));
+    let mut found = Vec::new();
+    for bookcase in &config.bookcases {
+        let case = at(&bookcase.at);
+        for pile in &config.piles {
+            let heap = at(&pile.at);
+            if case != heap && case.starts_with(&heap) {
+                let message =
+                    format!("the bookcase `{}` lies inside the pile `{}`", bookcase.name, pile.name);
+                let help = "put it elsewhere, or make both the same folder: shelves then stand beside what lies loose";
+                found.push(Diagnostic::new(bookcase.at_span.clone(), message).help(help));
+            } else if case != heap && heap.starts_with(&case) {
+                let message =
+                    format!("the pile `{}` lies inside the bookcase `{}`", pile.name, bookcase.name);
+                found.push(Diagnostic::new(pile.at_span.clone(), message).help("put one of them elsewhere"));
+            }
+        }
+        for other in config.bookcases.iter().filter(|other| other.name < bookcase.name) {
+            let (a, b) = (at(&other.at), case.clone());
+            if a.starts_with(&b) || b.starts_with(&a) {
+                let message =
+                    format!("the bookcases `{}` and `{}` lie in one another", other.name, bookcase.name);
+                found.push(
+                    Diagnostic::new(bookcase.at_span.clone(), message).help("put one of them elsewhere"),
+                );
+            }
+        }
+    }
+    for (number, pile) in config.piles.iter().enumerate() {
+        if let Some(twin) = config.piles[..number].iter().find(|other| at(&other.at) == at(&pile.at)) {
+            let message = format!("the piles `{}` and `{}` are the same folder", twin.name, pile.name);
+            found.push(Diagnostic::new(pile.at_span.clone(), message).help("drop one of them"));
+        }
+    }
+    found.sort_by_key(|finding| finding.span.start);
+    found
+}
+
+/// The bookcases as they stand; those that cannot be reached have no shelves yet.
+pub fn layouts(workspace: &Workspace) -> Vec<Layout> {
+    layouts_of(workspace.config(), workspace.opened())
+}
+
+/// The same of places that were just opened.
+pub(super) fn layouts_of(config: &Config, opened: &Opened) -> Vec<Layout> {
+    config.bookcases.iter().map(|bookcase| layout_of(bookcase, opened)).collect()
+}
+
+fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
+    let listed = opened.store(&bookcase.name).and_then(|store| store.list(&ItemPath::root()).ok());
+    let folders: Vec<Vec<u8>> = listed
+        .unwrap_or_default()
+        .into_iter()
+        .filter(|(_, entry)| entry.kind == Kind::Folder)
+        .map(|(name, _)| name)
+        .collect();
+    Layout::new(bookcase, folders.iter().map(Vec::as_slice))
+}
+
+/// Folders inside a place that are places of their own: other piles and bookcases, and the folder
+/// in which saved searches are displayed.
+pub(super) fn other_places_inside(workspace: &Workspace, place: &str) -> HashSet<ItemPath> {
+    let Some(store) = workspace.store(place) else { return HashSet::new() };
+    let (config, root) = (workspace.config(), real(&store.root()));
+    let places = config.piles.iter().map(|pile| &pile.at).chain(config.bookcases.iter().map(|case| &case.at));
+    let folders = places.map(|at| workspace.expand(at)).chain([workspace.displays()]);
+    let below = |path: std::path::PathBuf| {
+        let path = real(&path);
+        let below = path.strip_prefix(&root).ok()?;
+        ItemPath::new(below.as_os_str().as_bytes()).filter(|path| !path.is_root())
+    };
+    folders.filter_map(below).collect()
+}
+
+/// The same, and where a pile is a bookcase too, its shelves.
+pub(super) fn places_inside(workspace: &Workspace, pile: &str) -> HashSet<ItemPath> {
+    let Some(store) = workspace.store(pile) else { return HashSet::new() };
+    let mut inside = other_places_inside(workspace, pile);
+    let root = real(&store.root());
+    if workspace.config().bookcases.iter().any(|case| real(&workspace.expand(&case.at)) == root) {
+        let listed = store.list(&ItemPath::root()).unwrap_or_default();
+        let shelves = listed.into_iter().filter(|(name, _)| shelf_number(name).is_some());
+        inside.extend(shelves.map(|(name, _)| ItemPath::root().join(name)));
+    }
+    inside
+}

@@ -1,0 +1,370 @@
+//! What every capability works in: the environment that is handed in, the configuration, the places, the catalogue
+//! and the daybook.
+
+mod archive;
+mod config_file;
+mod drives;
+mod environment;
+mod layout;
+pub mod location;
+mod recovery;
+
+use std::path::{Path, PathBuf};
+use std::sync::atomic::Ordering;
+use std::sync::{Arc, OnceLock};
+
+use nine_core::config::{Bookcase, Config, Pile, is_address};
+use nine_core::escape::escape;
+use nine_core::layout::Layout;
+use nine_core::moment::{Moment, Now};
+use nine_core::place::{ItemPath, Spot};
+use nine_core::plan::Siblings;
+use nine_stores::drive::{Address, as_path};
+use nine_stores::local::{Counters, Settings};
+use nine_stores::{LocalStore, Places, Store, StoreError, StoreResult, Watch};
+
+pub use archive::{Dated, dated, holds};
+pub use environment::{Environment, ReaderProgram};
+pub use layout::layouts;
+
+use crate::reader::Reader;
+use crate::reporter::{Notice, Reporter, Task, during};
+use crate::{Error, Result};
+pub(crate) use drives::Drives;
+
+/// The configuration with the text it was read from.
+#[derive(Debug)]
+pub struct Loaded {
+    /// What it says.
+    pub config: Config,
+    /// Its text.
+    pub text: String,
+    /// Whether there is a file; if not, the usual piles stand in.
+    pub exists: bool,
+}
+
+/// An open place.
+pub struct Place {
+    /// Its name.
+    pub name: String,
+    /// Its store.
+    pub store: Arc<dyn Store>,
+}
+
+/// A place that cannot be reached.
+#[derive(Debug)]
+pub struct Closed {
+    /// Its name.
+    pub name: String,
+    /// Where it would be.
+    pub path: PathBuf,
+    /// Why.
+    pub error: StoreError,
+}
+
+/// The places of a configuration, opened as far as they can be reached.
+#[derive(Default)]
+pub struct Opened {
+    /// By name.
+    pub places: Places,
+    /// In the order of the configuration.
+    pub open: Vec<Place>,
+    /// Those that cannot be reached.
+    pub closed: Vec<Closed>,
+    /// The archive's shelf, if there is one and it can be told; first under its bookcase's name, then under
+    /// those of piles that are the same folder.
+    pub archive: Vec<Spot>,
+}
+
+impl Opened {
+    /// The store of a place.
+    pub fn store(&self, name: &str) -> Option<&Arc<dyn Store>> {
+        self.open.iter().find(|place| place.name == name).map(|place| &place.store)
+    }
+}
+
+/// What every capability works in.
+pub struct Workspace {
+    /// Where things are, and what the time is.
+    pub environment: Arc<Environment>,
+    /// Told what happens.
+    pub reporter: Arc<dyn Reporter>,
+    /// The configuration.
+    pub loaded: Loaded,
+    counters: Arc<Counters>,
+    pub(crate) drives: Arc<Drives>,
+    opened: OnceLock<Opened>,
+}
+
+impl Workspace {
+    /// A workspace in which something is only read. A run that was cut off and cannot be looked after now is told,
+    /// and that is all.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the configuration.
+    pub fn to_read(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
+        let workspace = Self::unrecovered(environment, reporter)?;
+        if let Err(error) = recovery::recover_all(&workspace) {
+            workspace.notice(&Notice::Unrecovered(&error));
+        }
+        Ok(workspace)
+    }
+
+    /// A workspace in which something is changed. What a run that was cut off left half-done is finished or taken
+    /// back first.
+    ///
+    /// # Errors
+    /// What is wrong with the configuration, or that a run cannot be looked after.
+    pub fn to_change(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
+        let workspace = Self::unrecovered(environment, reporter)?;
+        recovery::recover_all(&workspace)?;
+        Ok(workspace)
+    }
+
+    /// A workspace in which nothing is looked after first.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the configuration.
+    pub fn unrecovered(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
+        recovery::close_data(&environment, &*reporter);
+        let loaded = config_file::load(&environment)?;
+        let (counters, drives) = (Arc::default(), Arc::default());
+        Ok(Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new() })
+    }
+
+    /// The same with the configuration as it is by now, and all places opened anew.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the configuration.
+    pub fn again(&self) -> Result<Self> {
+        Ok(Self {
+            environment: Arc::clone(&self.environment),
+            reporter: Arc::clone(&self.reporter),
+            loaded: config_file::load(&self.environment)?,
+            counters: Arc::clone(&self.counters),
+            drives: Arc::clone(&self.drives),
+            opened: OnceLock::new(),
+        })
+    }
+
+    /// Changes the text of the configuration, which must be the one that this workspace was made with.
+    ///
+    /// # Errors
+    /// If the change makes no sense, the file was changed meanwhile, or it cannot be written.
+    pub fn change_config(&self, edit: impl FnOnce(&str) -> Result<String, String>) -> Result<Self> {
+        config_file::change(&self.environment, &self.loaded.text, edit)?;
+        self.again()
+    }
+
+    /// Closes one run that was cut off with what can be seen, although a place of it is away.
+    ///
+    /// # Errors
+    /// If it is not open, or the daybook cannot be read or written.
+    pub fn give_up(&self, run: u64) -> Result {
+        recovery::give_up(self, run)
+    }
+
+    /// The configuration.
+    pub fn config(&self) -> &Config {
+        &self.loaded.config
+    }
+
+    /// The time from which ages are counted.
+    pub fn now(&self) -> &Now {
+        &self.environment.now
+    }
+
+    /// The time by the clock, for records.
+    pub fn clock(&self) -> jiff::ZonedDateTime {
+        (self.environment.clock)()
+    }
+
+    /// The same as a moment.
+    pub fn moment(&self) -> Moment {
+        Moment::from_timestamp(self.clock().timestamp())
+    }
+
+    /// The folder of the daybook and the catalogue.
+    pub fn data(&self) -> &Path {
+        &self.environment.data
+    }
+
+    /// Told to stop by the person.
+    pub fn watch(&self) -> &Watch {
+        &self.environment.watch
+    }
+
+    /// How often something was flushed to the disk so far.
+    pub fn syncs(&self) -> u64 {
+        self.counters.syncs.load(Ordering::Relaxed)
+    }
+
+    /// Whether there is more than one bookcase, so that places need their names.
+    pub fn names_places(&self) -> bool {
+        self.config().bookcases.len() > 1
+    }
+
+    /// The places, opened as far as they can be reached.
+    pub fn opened(&self) -> &Opened {
+        self.opened.get_or_init(|| self.open())
+    }
+
+    /// The store of a place.
+    pub fn store(&self, name: &str) -> Option<&Arc<dyn Store>> {
+        self.opened().store(name)
+    }
+
+    /// The bookcases as they stand.
+    pub fn layouts(&self) -> Vec<Layout> {
+        layout::layouts(self)
+    }
+
+    pub(crate) fn notice(&self, notice: &Notice) {
+        self.reporter.notice(notice);
+    }
+
+    pub(crate) fn during<T>(&self, task: Task, watch: &Watch, work: impl FnOnce() -> T) -> T {
+        during(&*self.reporter, task, watch, work)
+    }
+
+    /// A process that reads what is inside files.
+    pub(crate) fn reader(&self) -> Reader {
+        Reader::new(&self.environment.reader)
+    }
+
+    /// A path of the configuration with its home folder written out, or an address with its escapes undone.
+    pub fn expand(&self, at: &str) -> PathBuf {
+        self.environment.expand(at)
+    }
+
+    /// The folder in which saved searches are displayed as folders of links.
+    pub fn displays(&self) -> PathBuf {
+        let configured = self.config().displays.as_ref();
+        configured.map_or_else(|| self.environment.home.join("Displays"), |at| self.expand(at))
+    }
+
+    /// Opens one place.
+    ///
+    /// # Errors
+    /// If it cannot be reached.
+    pub fn open_store(&self, at: &Path, believes_births: bool) -> StoreResult<Arc<dyn Store>> {
+        match Address::of_path(at).filter(|_| location::is_on_drive(at)) {
+            Some(address) => self.open_on_drive(address),
+            None => Ok(Arc::new(LocalStore::open(
+                at,
+                self.settings(believes_births, self.config().trash.as_ref()),
+            )?)),
+        }
+    }
+
+    /// Opens a folder that is in no place; what is discarded there goes into the desktop's trash.
+    pub(crate) fn open_outside(&self, folder: &Path) -> StoreResult<Arc<dyn Store>> {
+        Ok(Arc::new(LocalStore::open(folder, self.settings(true, None))?))
+    }
+
+    fn settings(&self, believes_births: bool, trash: Option<&String>) -> Settings {
+        Settings {
+            believes_births,
+            home_trash: trash.map_or_else(|| self.environment.trash.clone(), |at| self.expand(at)),
+            one_trash: trash.is_some(),
+            counters: Arc::clone(&self.counters),
+        }
+    }
+
+    fn open(&self) -> Opened {
+        let mut opened = Opened::default();
+        let config = self.config();
+        let piles =
+            config.piles.iter().map(|Pile { name, at, believes_births, .. }| (name, at, *believes_births));
+        let bookcases = config.bookcases.iter().map(|Bookcase { name, at, .. }| (name, at, true));
+        for (name, at, births) in piles.chain(bookcases) {
+            let path = self.expand(at);
+            match self.open_store(&path, births) {
+                Ok(store) => {
+                    opened.places.add(name.clone(), store.clone());
+                    opened.open.push(Place { name: name.clone(), store });
+                }
+                Err(error) => opened.closed.push(Closed { name: name.clone(), path, error }),
+            }
+        }
+        opened.archive = archive::shelf(self, &opened);
+        opened
+    }
+
+    /// The piles that were named, or all.
+    ///
+    /// # Errors
+    /// If a name is none.
+    pub(crate) fn piles(&self, names: &[String]) -> Result<Vec<&Pile>> {
+        let config = self.config();
+        if names.is_empty() {
+            return Ok(config.piles.iter().collect());
+        }
+        let known = || config.piles.iter().map(|pile| pile.name.as_str());
+        let find = |name: &String| {
+            config.pile(name).ok_or_else(|| Error::unknown(crate::error::Named::Pile, name, known()))
+        };
+        names.iter().map(find).collect()
+    }
+
+    /// Names the places that cannot be reached; says how many there are.
+    pub(crate) fn tell_closed(&self, piles: &[&Pile]) -> usize {
+        let closed = &self.opened().closed;
+        for Closed { name, path, error } in closed {
+            let is_pile = piles.iter().any(|pile| pile.name == *name);
+            self.notice(&Notice::PlaceClosed { name, is_pile, path, error });
+        }
+        closed.len()
+    }
+
+    /// Whether something is a pile, a bookcase or a shelf.
+    pub(crate) fn is_place(&self, spot: &Spot) -> bool {
+        spot.path.is_root()
+            || layout::places_inside(self, &spot.place).contains(&spot.path)
+            || (self.config().bookcase(Some(&spot.place)).is_some()
+                && spot.path.depth() == 1
+                && nine_core::layout::shelf_number(spot.path.name()).is_some())
+    }
+
+    /// Folders inside a place that are places of their own.
+    pub(crate) fn other_places_inside(&self, place: &str) -> std::collections::HashSet<ItemPath> {
+        layout::other_places_inside(self, place)
+    }
+
+    /// The same, and where a pile is a bookcase too, its shelves.
+    pub(crate) fn places_inside(&self, place: &str) -> std::collections::HashSet<ItemPath> {
+        layout::places_inside(self, place)
+    }
+}
+
+/// What lies in a folder; nothing where that cannot be read.
+pub(crate) fn listed(places: &Places, folder: &Spot) -> Siblings {
+    places.of(folder).and_then(|store| store.list(&folder.path)).unwrap_or_default()
+}
+
+impl Environment {
+    /// A path for people, with the home folder as `~`.
+    pub fn shown(&self, path: &Path) -> String {
+        if location::is_on_drive(path) {
+            return escape(location::written(path).as_encoded_bytes());
+        }
+        match path.strip_prefix(&self.home) {
+            Ok(below) if !below.as_os_str().is_empty() => {
+                format!("~/{}", escape(below.as_os_str().as_encoded_bytes()))
+            }
+            _ => escape(path.as_os_str().as_encoded_bytes()),
+        }
+    }
+
+    /// A path of the configuration with its home folder written out, or an address with its escapes undone.
+    pub fn expand(&self, at: &str) -> PathBuf {
+        if let Some(Ok(address)) = is_address(at).then(|| Address::parse(at)) {
+            return as_path(&address);
+        }
+        match at.strip_prefix('~') {
+            Some("") => self.home.clone(),
+            Some(rest) => self.home.join(rest.trim_start_matches('/')),
+            None => PathBuf::from(at),
+        }
+    }
+}

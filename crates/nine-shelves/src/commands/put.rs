@@ -1,0 +1,113 @@
+//! `nine put`: file by hand.
+
+use std::io::Write;
+
+use clap::Args;
+use nine_core::amount::counted;
+use nine_core::place::Spot;
+use nine_engine::plan::Plan;
+use nine_engine::put::{Merged, Near, Put, Request, folder, merge, plan};
+use nine_engine::{Error, Workspace};
+
+use crate::ask;
+use crate::cli::{ClashWord, Format, SelectionArgs, ShowArgs};
+use crate::failure::Done;
+use crate::output::style::FAINT;
+use crate::preview::Preview;
+use crate::session::Session;
+
+/// File by hand: move or copy a selection onto a shelf
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine put letter.pdf --on 3                           onto shelf 3\n  nine put *.pdf --on 3/Claims/2031                    folders that are missing are made\n  nine put --where name has claim --on Grants/Claims   a shelf by its title\n  nine put --saved films --on home/5/Films --copy      what is found stays where it is\n  nine put scans/* --on 2 --keep-folders               with the folders that they lie in\n  nine put claims --on 3/Claims --merge                two folders become one; copies are discarded"
+)]
+pub struct PutArgs {
+    #[command(flatten)]
+    pub selection: SelectionArgs,
+    /// The shelf, by number or title, and a folder on it; before it may stand the bookcase
+    #[arg(long, value_name = "SHELF[/FOLDER]")]
+    pub on: String,
+    /// Make copies, and leave what is selected where it is
+    #[arg(long)]
+    pub copy: bool,
+    /// Keep the folders between the pile and each item; otherwise all come to lie side by side
+    #[arg(long)]
+    pub keep_folders: bool,
+    /// Bring the selected folders together with the one under --on, folder into folder
+    #[arg(long, conflicts_with_all = ["copy", "keep_folders"])]
+    pub merge: bool,
+    /// What to do where a name is taken
+    #[arg(long, value_name = "WHAT", default_value = "number")]
+    pub clash: ClashWord,
+    /// Make the folder although one that exists is called nearly the same
+    #[arg(long)]
+    pub new_folder: bool,
+    #[command(flatten)]
+    pub show: ShowArgs,
+}
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: PutArgs, session: &Session) -> Done {
+    let workspace = session.to_change()?;
+    // The target first: nothing need be looked for if there is none.
+    let into = folder_typed(&workspace, &args.on, args.new_folder, &args.show)?;
+    let request = Request {
+        selection: args.selection.selection()?,
+        into: into.clone(),
+        on: args.on,
+        clash: args.clash.into(),
+        copy: args.copy,
+        keep_folders: args.keep_folders,
+    };
+    let preview = Preview::new(session, &workspace, &args.show);
+    if args.merge {
+        let Merged { plan, folders, copies } = merge(&workspace, &request)?;
+        let folders = counted(folders as u64, "folder", "folders");
+        let copies = counted(copies, "copy is", "copies are");
+        return preview.show_ask_carry(plan, |_, out| {
+            writeln!(
+                out,
+                "{FAINT}{folders} into {into}; {copies} there already; what is empty then is taken away{FAINT:#}"
+            )
+        });
+    }
+    let Put { plan, selected, in_place } = plan(&workspace, &request)?;
+    preview.show_ask_carry(plan, |plan, out| {
+        for folder in plan.new_folders() {
+            writeln!(out, "New folder: {}", session.look.text(&folder.path.to_string()))?;
+        }
+        writeln!(out, "{FAINT}{selected} selected; {in_place} there already{FAINT:#}")
+    })
+}
+
+/// The folder that was typed; asks where it is called nearly like one that exists.
+///
+/// # Errors
+/// If it names no shelf, or a folder that cannot be.
+pub fn folder_typed(workspace: &Workspace, on: &str, makes_new: bool, show: &ShowArgs) -> Done<Spot> {
+    let near = if makes_new { Near::Make } else { Near::Refuse };
+    let found = folder(workspace, on, near);
+    let asks = ask::has_person() && show.format == Format::Table && !show.yes;
+    let (there, typed) = match found {
+        Err(Error::NearlySame { there, typed, .. }) if asks => (there, typed),
+        found => return Ok(found?),
+    };
+    writeln!(crate::output::err(), "{there} exists; {typed} would be new.")?;
+    let choices = [('u', format!("use {there}")), ('m', format!("make {typed}"))];
+    let near = match ask::choose(&choices, 'u', "which folder?")? {
+        'm' => Near::Make,
+        _ => Near::Use,
+    };
+    Ok(folder(workspace, on, near)?)
+}
+
+/// Names the folders that would be new, faintly, where they are not what the command is about.
+pub fn print_new_folders(plan: &Plan, session: &Session, out: &mut dyn Write) -> std::io::Result<()> {
+    for folder in plan.new_folders() {
+        writeln!(out, "New folder: {FAINT}{}{FAINT:#}", session.look.text(&folder.path.to_string()))?;
+    }
+    Ok(())
+}
