@@ -3,7 +3,6 @@
 mod ask;
 mod cli;
 mod commands;
-mod demo;
 mod failure;
 mod notices;
 mod output;

@@ -46,7 +46,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Discard(args) => discard::run(args, session),
         Command::History(args) => history::run(args, session),
         Command::Undo(args) => undo::run(args, session),
-        Command::Demo(args) => crate::demo::run(&args),
+        Command::Demo(args) => demo::run(args),
         Command::InsideReader => crate::reader::serve(),
     }
 }

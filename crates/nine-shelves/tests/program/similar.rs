@@ -5,14 +5,9 @@ use std::fs;
 
 use image::imageops::{FilterType, resize};
 use image::{DynamicImage, RgbImage};
+use nine_demo::photos::{jpeg, scene};
 
 use super::support::World;
-
-#[path = "../../src/demo/photos.rs"]
-#[allow(dead_code)]
-mod photos;
-
-use photos::{jpeg, scene};
 
 /// How many scenes there are.
 const SCENES: u32 = 40;

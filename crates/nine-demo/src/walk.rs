@@ -1,22 +1,15 @@
-//! The walk: a line of explanation, the command as one would type it, and what it prints.
-
-use std::io::{IsTerminal, Write};
-use std::process::Command;
-
-use nine_core::escape::escape;
-
-use super::drive;
-use super::world::Made;
-use crate::failure::{Done, Failure};
-use crate::output::style::{CHANGE, FAINT, STRONG};
+//! The stations of the walk: a line of explanation, and the command as one would type it.
 
 /// A station of the walk: what it shows, and the command's words.
-struct Station {
-    tells: &'static str,
-    words: &'static [&'static str],
+pub struct Station {
+    /// What it shows.
+    pub tells: &'static str,
+    /// The words behind `nine`.
+    pub words: &'static [&'static str],
 }
 
-const STATIONS: [Station; 34] = [
+/// The walk through folders of this machine.
+pub const STATIONS: [Station; 34] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -136,7 +129,7 @@ const STATIONS: [Station; 34] = [
 ];
 
 /// What is shown of the drive.
-const ON_THE_DRIVE: [Station; 11] = [
+pub const ON_THE_DRIVE: [Station; 11] = [
     Station {
         tells: "The museum has a cloud drive, too. A few lines make it a pile and a bookcase like the others. What can it do, and what differs therefore?",
         words: &["check"],
@@ -167,110 +160,3 @@ const ON_THE_DRIVE: [Station; 11] = [
     Station { tells: "the folder that went up,", words: &["undo", "--yes"] },
     Station { tells: "and what the rules filed.", words: &["undo", "--yes"] },
 ];
-
-/// How many lines are shown of the end of a long output.
-const LINES: usize = 5;
-
-/// Walks through the job by running this very program.
-///
-/// # Errors
-/// If it cannot be started, or a command fails.
-pub fn walk(made: &Made) -> Done {
-    let mut out = anstream::stdout();
-    let root = escape(made.root.as_os_str().as_encoded_bytes());
-    writeln!(
-        out,
-        "{STRONG}Tern Quay, a small boat museum.{STRONG:#} The sample world of its exhibitions coordinator:"
-    )?;
-    writeln!(out, "{} items in {root}\n", made.items)?;
-    for (at, station) in STATIONS.iter().enumerate() {
-        stop_at(made, at + 1, station)?;
-    }
-    let drive = drive::open(&made.root)?;
-    for (at, station) in ON_THE_DRIVE.iter().enumerate() {
-        stop_at(made, STATIONS.len() + at + 1, station)?;
-    }
-    drive::close(&made.root, drive)?;
-    tell_how_to_go_on(made)
-}
-
-fn stop_at(made: &Made, number: usize, station: &Station) -> Done {
-    let mut out = anstream::stdout();
-    writeln!(out, "{STRONG}{number}.{STRONG:#} {}", station.tells)?;
-    writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", typed(station.words))?;
-    out.flush()?;
-    run(made, station)?;
-    Ok(writeln!(out)?)
-}
-
-/// Words as one would type them.
-fn typed(words: &[&str]) -> String {
-    let quoted = |word: &&str| if word.contains(' ') { format!("'{word}'") } else { (*word).to_owned() };
-    words.iter().map(quoted).collect::<Vec<_>>().join(" ")
-}
-
-/// Runs a command in the sample world.
-fn run(made: &Made, station: &Station) -> Done {
-    let program = std::env::current_exe()?;
-    let mut command = Command::new(program);
-    command.current_dir(&made.root);
-    command.arg("--home").arg(&made.home).arg("--today").arg(&made.now).args(station.words);
-    // The preview is shown, not asked about: the walk goes on by itself.
-    command.stdin(std::process::Stdio::null());
-    // What is carried out was shown before; its end tells what came of it.
-    let status = if station.words.contains(&"--yes") {
-        if std::io::stdout().is_terminal() {
-            command.arg("--color").arg("always");
-        }
-        let output = command.stderr(std::process::Stdio::inherit()).output()?;
-        print_end(&output.stdout)?;
-        output.status
-    } else {
-        command.status()?
-    };
-    if status.code().is_none_or(|code| code > 1) {
-        return Err(Failure::system(format!("`nine {}` ended with {status}", station.words.join(" "))));
-    }
-    Ok(())
-}
-
-/// Prints the last lines of an output, and how many stand before them.
-fn print_end(printed: &[u8]) -> Done {
-    let mut out = anstream::stdout();
-    let text = String::from_utf8_lossy(printed);
-    let lines: Vec<&str> = text.lines().collect();
-    let before = lines.len().saturating_sub(LINES);
-    if before > 0 {
-        writeln!(out, "{FAINT}({before} lines of the list left out here){FAINT:#}")?;
-    }
-    for line in &lines[before..] {
-        writeln!(out, "{line}")?;
-    }
-    Ok(())
-}
-
-/// Says how to go on by hand.
-///
-/// # Errors
-/// If nobody reads it.
-pub fn tell_how_to_go_on(made: &Made) -> Done {
-    let mut out = anstream::stdout();
-    let home = escape(made.home.as_os_str().as_encoded_bytes());
-    writeln!(out, "{STRONG}Go on by hand{STRONG:#} in the same world:\n")?;
-    writeln!(out, "   export NINE_HOME='{home}' NINE_TODAY={}", made.now)?;
-    writeln!(out, "   nine search --by folder            everything, folder by folder")?;
-    writeln!(out, "   nine survey --odd untitled         what has no real name")?;
-    writeln!(out, "   nine tidy                          shows, asks, carries out")?;
-    writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
-    writeln!(
-        out,
-        "   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine archive pack 2031-04-07       after nine archive: one file in its place\n   nine undo                          takes the last run back\n"
-    )?;
-    let root = escape(made.root.as_os_str().as_encoded_bytes());
-    writeln!(out, "The cloud drive is served again, in another terminal, by: nine demo --serve '{root}'\n")?;
-    writeln!(
-        out,
-        "{FAINT}The rules are in {home}/shelves.toml. Remove the folder when you are done with it.{FAINT:#}"
-    )?;
-    Ok(())
-}

@@ -3,7 +3,6 @@
 use std::io::{self, Cursor, Write};
 
 use image::{ImageFormat, Rgb, RgbImage};
-use pdf_writer::{Content, Finish, Name, Pdf, Rect, Ref, Str};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
@@ -24,7 +23,7 @@ pub fn content(kind: &str, text: &str, seed: usize) -> io::Result<Vec<u8>> {
         "odt" => odt(text),
         "epub" => epub(text),
         "zip" => packed(text),
-        "wav" => wav(text),
+        "wav" => Ok(TONE.to_vec()),
         "exe" => Ok(windows_program()),
         "deb" => Ok(debian_package()),
         other => Err(io::Error::other(format!("`{other}` is no kind of file that is known here"))),
@@ -53,25 +52,28 @@ fn picture(size: &str, seed: usize, format: ImageFormat) -> io::Result<Vec<u8>> 
     Ok(out.into_inner())
 }
 
-/// A page with a line of text on it.
+/// A page, with places for the length of its text, the text, and where the table of its objects begins.
+const PAGE: &[u8] = include_bytes!("../../../demo/page.pdf");
+
+/// A page with some lines of text on it (PDF 1.7).
 fn pdf(text: &str) -> Vec<u8> {
-    let [catalog, pages, page, font, body] = [1, 2, 3, 4, 5].map(Ref::new);
-    let mut pdf = Pdf::new();
-    pdf.catalog(catalog).pages(pages);
-    pdf.pages(pages).kids([page]).count(1);
-    let mut sheet = pdf.page(page);
-    sheet.media_box(Rect::new(0.0, 0.0, 595.0, 842.0)).parent(pages).contents(body);
-    sheet.resources().fonts().pair(Name(b"F1"), font);
-    sheet.finish();
-    pdf.type1_font(font).base_font(Name(b"Helvetica"));
-    let mut content = Content::new();
-    content.begin_text().set_font(Name(b"F1"), 12.0).next_line(72.0, 760.0);
+    let mut lines = String::from("BT\n/F1 12 Tf\n72 760 Td\n");
     for line in text.split(". ") {
-        content.show(Str(line.as_bytes())).next_line(0.0, -18.0);
+        let line = line.replace('\\', "\\\\").replace('(', "\\(").replace(')', "\\)");
+        lines.push_str(&format!("({line}) Tj\n0 -18 Td\n"));
     }
-    content.end_text();
-    pdf.stream(body, &content.finish());
-    pdf.finish()
+    lines.push_str("ET");
+    let page = filled(PAGE, b"LENGTH", lines.len().to_string().as_bytes());
+    let page = filled(&page, b"TEXT", lines.as_bytes());
+    let table = page.windows(5).position(|bytes| bytes == b"xref\n").unwrap_or_default();
+    filled(&page, b"TABLE", table.to_string().as_bytes())
+}
+
+/// A template with a value in the place of a word.
+fn filled(template: &[u8], word: &[u8], value: &[u8]) -> Vec<u8> {
+    let at = template.windows(word.len()).position(|bytes| bytes == word).unwrap_or(template.len());
+    let after = template.get(at + word.len()..).unwrap_or_default();
+    [&template[..at], value, after].concat()
 }
 
 /// A zip of named texts, each dated alike so that the bytes are the same each time.
@@ -297,24 +299,8 @@ fn epub(title: &str) -> io::Result<Vec<u8>> {
     ])
 }
 
-/// Some seconds of a low tone.
-fn wav(seconds: &str) -> io::Result<Vec<u8>> {
-    let seconds: u32 = seconds.parse().map_err(io::Error::other)?;
-    let spec = hound::WavSpec {
-        channels: 1,
-        sample_rate: 8_000,
-        bits_per_sample: 8,
-        sample_format: hound::SampleFormat::Int,
-    };
-    let mut out = Cursor::new(Vec::new());
-    let mut writer = hound::WavWriter::new(&mut out, spec).map_err(io::Error::other)?;
-    for at in 0..seconds * spec.sample_rate {
-        let tone = (at as f32 * 110.0 * std::f32::consts::TAU / spec.sample_rate as f32).sin() * 60.0;
-        writer.write_sample(tone as i8).map_err(io::Error::other)?;
-    }
-    writer.finalize().map_err(io::Error::other)?;
-    Ok(out.into_inner())
-}
+/// A second of a low tone.
+const TONE: &[u8] = include_bytes!("../../../demo/tone.wav");
 
 /// The headers of a program that does nothing and cannot be started.
 fn windows_program() -> Vec<u8> {

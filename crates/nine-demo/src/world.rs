@@ -10,12 +10,11 @@ use nine_core::tags::to_attribute;
 use rustix::fs::{AtFlags, CWD, Timespec, Timestamps, XattrFlags, utimensat};
 use serde::Deserialize;
 
-use super::photos::photos;
-use super::{files, papers::papers};
-use crate::failure::{Done, Failure};
+use crate::photos::{Photo, photos};
+use crate::{Error, Result, files, papers::papers};
 
-const WORLD: &str = include_str!("../../../../demo/world.toml");
-const CONFIG: &str = include_str!("../../../../demo/shelves.toml");
+const WORLD: &str = include_str!("../../../demo/world.toml");
+const CONFIG: &str = include_str!("../../../demo/shelves.toml");
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -55,28 +54,27 @@ pub struct Made {
 ///
 /// # Errors
 /// If the folder holds anything, or a file cannot be written.
-pub fn make(root: &Path) -> Done<Made> {
-    fs::create_dir_all(root).map_err(|e| failure(root, &e))?;
-    if fs::read_dir(root).map_err(|e| failure(root, &e))?.next().is_some() {
-        return Err(Failure::words(format!("{} is not empty", root.display()))
-            .hint("name a folder that is new or empty, so that nothing of yours is mixed with the sample"));
+pub fn make(root: &Path) -> Result<Made> {
+    fs::create_dir_all(root).map_err(failure(root))?;
+    if fs::read_dir(root).map_err(failure(root))?.next().is_some() {
+        return Err(Error::NotEmpty(root.to_owned()));
     }
     let root = root.canonicalize()?;
-    let world: World = toml::from_str(WORLD).map_err(|e| Failure::system(e.to_string()))?;
+    let world: World = toml::from_str(WORLD).map_err(|e| Error::Description(e.to_string()))?;
     let now = Now::parse(&world.now, &jiff::tz::TimeZone::system())
-        .ok_or_else(|| Failure::system("the sample world's day cannot be read"))?;
+        .ok_or_else(|| Error::Description("its day cannot be read".into()))?;
     let piles = [
         ("Desktop", &world.desktop),
         ("Downloads", &world.downloads),
         ("Documents", &world.documents),
-        (super::drive::FOLDER, &world.drive),
+        (crate::drive::FOLDER, &world.drive),
     ];
     let mut count = 0;
     for (folder, items) in piles {
         let folder = root.join(folder);
         fs::create_dir_all(&folder)?;
         for (nth, item) in items.iter().enumerate() {
-            item.make(&folder, nth).map_err(|e| failure(&folder.join(&item.at), &e))?;
+            item.make(&folder, nth).map_err(failure(&folder.join(&item.at)))?;
         }
         // Times come last: making a file changes the folder that it is in.
         for (nth, item) in items.iter().enumerate() {
@@ -93,9 +91,9 @@ pub fn make(root: &Path) -> Done<Made> {
 }
 
 /// Makes the photos on the shelf and those that came from the telephone.
-fn make_photos(root: &Path, now: &Now) -> Done<usize> {
+fn make_photos(root: &Path, now: &Now) -> Result<usize> {
     let photos = photos()?;
-    let dated = |nth: usize, photo: &super::photos::Photo| -> Done {
+    let dated = |nth: usize, photo: &Photo| -> Result {
         let item = Item {
             at: escape(photo.at.as_bytes()),
             is: "jpeg".into(),
@@ -108,9 +106,7 @@ fn make_photos(root: &Path, now: &Now) -> Done<usize> {
     for photo in &photos {
         let path = root.join(&photo.at);
         let folder = path.parent().unwrap_or(root);
-        fs::create_dir_all(folder)
-            .and_then(|()| fs::write(&path, &photo.bytes))
-            .map_err(|e| failure(&path, &e))?;
+        fs::create_dir_all(folder).and_then(|()| fs::write(&path, &photo.bytes)).map_err(failure(&path))?;
     }
     photos.iter().enumerate().try_for_each(|(nth, photo)| dated(nth, photo))?;
     Ok(photos.len())
@@ -120,13 +116,13 @@ fn make_photos(root: &Path, now: &Now) -> Done<usize> {
 const ANSWERS: &str = "papers-answers.csv";
 
 /// Makes the folder of papers, and writes beside it what they truly are.
-fn make_papers(root: &Path, now: &Now) -> Done<usize> {
+fn make_papers(root: &Path, now: &Now) -> Result<usize> {
     let folder = root.join("Papers");
     fs::create_dir_all(&folder)?;
     let mut answers = csv::Writer::from_path(root.join(ANSWERS)).map_err(std::io::Error::from)?;
     answers.write_record(["item", "lender", "paper", "season"]).map_err(std::io::Error::from)?;
     let papers = papers();
-    let as_item = |paper: &super::papers::Paper| Item {
+    let as_item = |paper: &crate::papers::Paper| Item {
         at: escape(paper.at.as_bytes()),
         is: paper.is.into(),
         age: format!("{}d", paper.days),
@@ -136,7 +132,7 @@ fn make_papers(root: &Path, now: &Now) -> Done<usize> {
     let items: Vec<Item> = papers.iter().map(as_item).collect();
     for (item, paper) in items.iter().zip(&papers) {
         // A paper that came twice has the same bytes both times.
-        item.make(&folder, paper.days as usize).map_err(|e| failure(&folder.join(&item.at), &e))?;
+        item.make(&folder, paper.days as usize).map_err(failure(&folder.join(&item.at)))?;
         let [lender, kind, season] = paper.truth;
         answers.write_record([&paper.at, lender, kind, season]).map_err(std::io::Error::from)?;
     }
@@ -147,8 +143,8 @@ fn make_papers(root: &Path, now: &Now) -> Done<usize> {
     Ok(items.len())
 }
 
-fn failure(at: &Path, error: &std::io::Error) -> Failure {
-    Failure::system(format!("{} cannot be made: {error}", at.display()))
+fn failure(at: &Path) -> impl Fn(std::io::Error) -> Error {
+    move |source| Error::Item { at: at.to_owned(), source }
 }
 
 impl Item {
@@ -176,15 +172,15 @@ impl Item {
     }
 
     /// Dates the item by its age, at a minute of its own.
-    fn date(&self, folder: &Path, nth: usize, now: &Now) -> Done {
+    fn date(&self, folder: &Path, nth: usize, now: &Now) -> Result {
         let span = Span::parse(&self.age).ok_or_else(|| {
-            Failure::system(format!("the age `{}` of {} cannot be read", self.age, self.at))
+            Error::Description(format!("the age `{}` of {} cannot be read", self.age, self.at))
         })?;
         let minutes = if self.age.ends_with("min") { 0 } else { (nth as i64 * 37) % 240 };
         let (seconds, _) = Moment(now.before(span).0 - minutes * 60_000_000_000).to_unix();
         let at = Timespec { tv_sec: seconds, tv_nsec: 0 };
         let times = Timestamps { last_access: at, last_modification: at };
         let dated = utimensat(CWD, self.path(folder), &times, AtFlags::SYMLINK_NOFOLLOW);
-        dated.map_err(|e| failure(&self.path(folder), &e.into()))
+        dated.map_err(|error| failure(&self.path(folder))(error.into()))
     }
 }

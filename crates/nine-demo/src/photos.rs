@@ -10,7 +10,9 @@ use image::{ExtendedColorType, ImageEncoder, Rgb, RgbImage};
 
 /// A photo, and where it lies below the world's folder.
 pub struct Photo {
+    /// Its path below the world's folder.
     pub at: String,
+    /// Its bytes.
     pub bytes: Vec<u8>,
     /// How many days ago its file was changed.
     pub days: u32,

@@ -5,13 +5,11 @@ use std::io::Write;
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 
-use nine_core::escape::escape;
 use nine_standin::{Settings, Standin};
 
-use crate::failure::{Done, Failure};
-use crate::output::style::{FAINT, STRONG};
+use crate::{Error, Result};
 
-const CONFIG: &str = include_str!("../../../../demo/drive.toml");
+const CONFIG: &str = include_str!("../../../demo/drive.toml");
 
 /// The folder that is served.
 pub const FOLDER: &str = "Drive";
@@ -24,13 +22,10 @@ const PASSWORD: &str = "high-water-1831";
 ///
 /// # Errors
 /// If there is no such world, or no port is free.
-pub fn open(root: &Path) -> Done<Standin> {
+pub fn open(root: &Path) -> Result<Standin> {
     let file = root.join("nine/shelves.toml");
-    let text = fs::read_to_string(&file).map_err(|error| {
-        let root = escape(root.as_os_str().as_encoded_bytes());
-        Failure::words(format!("{root} is no sample world: {error}"))
-            .hint("make one with nine demo --only-make FOLDER")
-    })?;
+    let text = fs::read_to_string(&file);
+    let text = text.map_err(|source| Error::NoWorld { root: root.to_owned(), source })?;
     let login = Some((USER.to_owned(), PASSWORD.to_owned()));
     let drive = Standin::start(Settings { root: root.join(FOLDER), login, ..Settings::default() })?;
     let secret = root.join("nine/drive-password");
@@ -52,31 +47,10 @@ fn without(text: &str) -> &str {
 ///
 /// # Errors
 /// If that cannot be read or written.
-pub fn close(root: &Path, drive: Standin) -> Done {
+pub fn close(root: &Path, drive: Standin) -> Result {
     drop(drive);
     let file = root.join("nine/shelves.toml");
     let text = fs::read_to_string(&file)?;
     fs::write(&file, format!("{}\n", without(&text)))?;
     Ok(fs::remove_file(root.join("nine/drive-password"))?)
-}
-
-/// Serves it until the program is interrupted.
-///
-/// # Errors
-/// As [`open`].
-pub fn serve(root: &Path) -> Done {
-    let root = root.canonicalize().unwrap_or_else(|_| root.to_owned());
-    let drive = open(&root)?;
-    let mut out = anstream::stdout();
-    let home = escape(root.join("nine").as_os_str().as_encoded_bytes());
-    writeln!(
-        out,
-        "{STRONG}The drive is served at {}{STRONG:#}  {FAINT}until you press Ctrl-C{FAINT:#}",
-        drive.url()
-    )?;
-    writeln!(out, "In another terminal: nine --home {home} survey drive")?;
-    out.flush()?;
-    loop {
-        std::thread::park();
-    }
 }
