@@ -7,7 +7,7 @@ use std::sync::atomic::Ordering;
 use nine_core::item::{Entry, Identity, Kind};
 use nine_core::moment::Moment;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
-use nine_stores::catalogue::Carried;
+use nine_stores::catalogue::CarriedOver;
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
 
@@ -75,7 +75,7 @@ pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
     let address = nine_core::escape::escape(place.as_os_str().as_encoded_bytes());
     let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
     let at = Moment::from_timestamp(jiff::Timestamp::now());
-    catalogue.keep(&address, &tree, at, Carried::Anew).expect("the catalogue is written");
+    catalogue.keep(&address, &tree, at, CarriedOver::Anew).expect("the catalogue is written");
     let readings: Vec<_> = tree.ids().filter(|id| id.row().is_multiple_of(100)).map(reading).collect();
     catalogue.keep_texts(&address, &mut tree, at, &readings).expect("the catalogue is written");
 }

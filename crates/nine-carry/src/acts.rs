@@ -12,7 +12,7 @@ use nine_stores::{Store, StoreError, StoreResult, Watch};
 
 use crate::carrier::Carrier;
 use crate::outcome::Trace;
-use crate::packing::{self, Side};
+use crate::packing::{self, PackSide};
 use crate::transfer::{self, Copying, Piece, Retracted, Route};
 use crate::{copies, removal};
 
@@ -256,7 +256,7 @@ fn unpacked(
 ) -> StoreResult<Stamp> {
     let (pack, at) = in_pack(&step.item).ok_or(StoreError::NotThere)?;
     expect(source, &pack.path, &step.stamp)?;
-    packing::unpack(&Side { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary, watch)
+    packing::unpack(&PackSide { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary, watch)
 }
 
 fn expect(store: &dyn Store, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {

@@ -3,12 +3,12 @@
 use std::collections::HashMap;
 
 use nine_core::place::Spot;
-use nine_core::worklist::{Act, Facts, FolderFacts, NameRules, Problem, Standing, Worklist};
+use nine_core::worklist::{Act, Facts, FolderFacts, NameRules, NamesThere, Problem, Worklist};
 use nine_stores::{Places, StoreError};
 
 /// Looks at the folders that steps may lead to.
-pub fn standing(places: &Places, folders: impl IntoIterator<Item = Spot>) -> Standing {
-    let mut standing = Standing::new();
+pub fn standing(places: &Places, folders: impl IntoIterator<Item = Spot>) -> NamesThere {
+    let mut standing = NamesThere::new();
     for folder in folders {
         standing.entry(folder.clone()).or_insert_with(|| folder_facts(places, &folder));
     }
@@ -47,7 +47,7 @@ fn look_at(places: &Places, folder: &Spot) -> Result<FolderFacts, StoreError> {
 }
 
 /// Gathers the facts for a worklist. What `known` already holds is not looked at again.
-pub fn facts(places: &Places, worklist: &Worklist, known: Standing) -> Facts {
+pub fn facts(places: &Places, worklist: &Worklist, known: NamesThere) -> Facts {
     let mut facts = Facts { targets: known, sources: HashMap::new() };
     for step in &worklist.steps {
         if let Some(target) = step.target() {

@@ -63,7 +63,8 @@ pub(crate) fn pack(
     packed?;
     let sums = member_sums(source, folder)?;
     let written = Pack { store: target, path: temporary, form };
-    let seen = compare(&Side { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
+    let seen =
+        compare(&PackSide { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
     Ok((target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp(), seen))
 }
 
@@ -114,7 +115,7 @@ fn member_sums(store: &dyn Store, folder: &ItemPath) -> StoreResult<Sums> {
 }
 
 /// What lies in a pack at a path.
-pub(crate) struct Side<'a> {
+pub(crate) struct PackSide<'a> {
     pub pack: Pack<'a>,
     pub at: &'a ItemPath,
 }
@@ -126,7 +127,7 @@ pub(crate) struct Side<'a> {
 /// # Errors
 /// [`StoreError::CopyDiffers`], [`StoreError::BadSum`], or why one of them cannot be read.
 pub(crate) fn compare(
-    side: &Side,
+    side: &PackSide,
     disk: &dyn Store,
     path: &ItemPath,
     sums: Option<&Sums>,
@@ -176,7 +177,7 @@ fn expect_sum(sums: Option<&Sums>, path: &ItemPath, found: Sum) -> StoreResult<(
 /// # Errors
 /// If it is not there, cannot be read, or is not what its checksum says. The caller takes the rest away.
 pub(crate) fn unpack(
-    side: &Side,
+    side: &PackSide,
     target: &dyn Store,
     temporary: &ItemPath,
     watch: &Watch,

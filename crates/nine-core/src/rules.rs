@@ -134,7 +134,7 @@ impl Rule {
 
 /// What the rules make of one item.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Outcome {
+pub struct Effect {
     /// The rules that applied, by number.
     pub applied: Vec<usize>,
     /// Tags that it gets and does not have yet.
@@ -157,8 +157,8 @@ pub struct Outcome {
 ///
 /// A rule one of whose values is unknown does nothing but leave its doubt, and also ends it: the
 /// person meant this rule, so a later one must not file the item elsewhere.
-pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Outcome {
-    let mut outcome = Outcome::default();
+pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
+    let mut outcome = Effect::default();
     for (number, rule) in rules.iter().enumerate() {
         if !rule.is_tried_on(item) {
             continue;
@@ -229,7 +229,7 @@ fn nearly_known(rule: &Rule, item: &Item, now: &Now) -> Option<Unknown> {
     near.filter(|_| rule.when.holds(&guess, now))
 }
 
-impl Outcome {
+impl Effect {
     /// The rule's own tags, and the answers to what it asks.
     fn give_tags(&mut self, item: &Item, rule: &Rule, answers: &[(String, Finding)]) {
         let mut have = [item.tags.as_slice(), &self.tags].concat();
@@ -262,7 +262,7 @@ impl Outcome {
 
 /// Why a rule does or does not apply to an item.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Standing {
+pub enum RuleStatus {
     /// It applies.
     Applies,
     /// It would, but a value it needs is not known.
@@ -284,7 +284,7 @@ pub enum Standing {
 }
 
 /// For each rule, whether it applies to an item and why not.
-pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
+pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<RuleStatus> {
     let outcome = apply(rules, item, now);
     let applied: BTreeSet<usize> = outcome.applied.iter().copied().collect();
     let ended_by = outcome
@@ -295,30 +295,30 @@ pub fn explain(rules: &[Rule], item: &Item, now: &Now) -> Vec<Standing> {
         .or_else(|| outcome.unknown.iter().map(|(rule, _)| *rule).find(|rule| rules[*rule].is_last()));
     let of = |(number, rule): (usize, &Rule)| {
         if let Some((_, unknown)) = outcome.unknown.iter().find(|(rule, _)| *rule == number) {
-            return Standing::Lacks(unknown.clone());
+            return RuleStatus::Lacks(unknown.clone());
         }
         if applied.contains(&number) {
-            return Standing::Applies;
+            return RuleStatus::Applies;
         }
         if !rule.is_for_pile(&item.spot.place) {
-            return Standing::OtherPile;
+            return RuleStatus::OtherPile;
         }
         if !rule.reaches(item.spot.path.depth()) {
-            return Standing::TooDeep;
+            return RuleStatus::TooDeep;
         }
         if item.is_hidden() && !rule.asks_for_hidden() {
-            return Standing::Hidden;
+            return RuleStatus::Hidden;
         }
         if item.is_unfinished() && !rule.asks_for_unfinished() {
-            return Standing::Unfinished;
+            return RuleStatus::Unfinished;
         }
         let explanation = rule.when.explain(item, now);
         if rule.discards_copies && explanation.holds && item.stays.is_none() {
-            return Standing::IsNeeded;
+            return RuleStatus::IsNeeded;
         }
         match ended_by.filter(|_| explanation.holds) {
-            Some(by) => Standing::Preceded(by),
-            None => Standing::Fails(explanation),
+            Some(by) => RuleStatus::Preceded(by),
+            None => RuleStatus::Fails(explanation),
         }
     };
     rules.iter().enumerate().map(of).collect()
@@ -404,31 +404,31 @@ put = "1/rest"
         let kept = Item { stays: None, ..copy.clone() };
         let out = apply(&rules, &kept, &now());
         assert_eq!((out.discard, out.put.is_some()), (None, true));
-        assert_eq!(explain(&rules, &kept, &now())[0], Standing::IsNeeded);
-        assert!(matches!(explain(&rules, &file("a.pdf"), &now())[0], Standing::Fails(_)));
-        assert_eq!(explain(&rules, &copy, &now())[1], Standing::Preceded(0));
+        assert_eq!(explain(&rules, &kept, &now())[0], RuleStatus::IsNeeded);
+        assert!(matches!(explain(&rules, &file("a.pdf"), &now())[0], RuleStatus::Fails(_)));
+        assert_eq!(explain(&rules, &copy, &now())[1], RuleStatus::Preceded(0));
     }
 
     #[test]
     fn every_rule_says_why() {
         let told = explain(&rules(), &file("a.pdf"), &now());
-        assert_eq!(told[0], Standing::OtherPile);
-        assert_eq!(told[1], Standing::Applies);
-        let Standing::Fails(why) = &told[2] else { panic!("{told:?}") };
+        assert_eq!(told[0], RuleStatus::OtherPile);
+        assert_eq!(told[1], RuleStatus::Applies);
+        let RuleStatus::Fails(why) = &told[2] else { panic!("{told:?}") };
         let tests: Vec<&str> = why.failures.iter().map(|failure| failure.test.as_str()).collect();
         assert_eq!(tests, ["size over 1MB", "type folder"]);
-        assert!(matches!(told[3], Standing::Fails(_)));
-        assert_eq!(told[4], Standing::Applies);
+        assert!(matches!(told[3], RuleStatus::Fails(_)));
+        assert_eq!(told[4], RuleStatus::Applies);
     }
 
     #[test]
     fn depth_hidden_partial_and_missing_values_are_reasons_of_their_own() {
-        assert_eq!(explain(&rules(), &file("in/a.pdf"), &now())[1], Standing::TooDeep);
-        assert_eq!(explain(&rules(), &file(".a.pdf"), &now())[4], Standing::Hidden);
-        assert_eq!(explain(&rules(), &file("a.pdf.part"), &now())[4], Standing::Unfinished);
+        assert_eq!(explain(&rules(), &file("in/a.pdf"), &now())[1], RuleStatus::TooDeep);
+        assert_eq!(explain(&rules(), &file(".a.pdf"), &now())[4], RuleStatus::Hidden);
+        assert_eq!(explain(&rules(), &file("a.pdf.part"), &now())[4], RuleStatus::Unfinished);
         let text = explain(&rules(), &file("b.txt"), &now());
-        assert_eq!(text[3], Standing::Lacks(Unknown::Value("arrived")));
-        assert_eq!(text[4], Standing::Preceded(3));
+        assert_eq!(text[3], RuleStatus::Lacks(Unknown::Value("arrived")));
+        assert_eq!(text[4], RuleStatus::Preceded(3));
     }
 
     #[test]
@@ -438,6 +438,6 @@ put = "1/rest"
         assert_eq!(outcome.applied, [1, 4]);
         assert_eq!(outcome.put, Some((4, vec![b"rest".to_vec()])));
         let hidden = apply(&rules(), &file(".a.pdf"), &now());
-        assert_eq!(hidden, Outcome::default());
+        assert_eq!(hidden, Effect::default());
     }
 }

@@ -4,9 +4,9 @@ use std::path::{Path, PathBuf};
 
 use nine_core::escape::escape;
 use nine_core::place::Spot;
-use nine_core::plan::Proposal;
+use nine_core::plan::{PlacedBy, Proposal};
 use nine_core::worklist::Act;
-use nine_core::worklist::table::{Change, Choice, Kept, Line, edits};
+use nine_core::worklist::table::{Change, Choice, KeptWorklist, Line, edits};
 use nine_stores::Places;
 
 use crate::plan::{Answer, Draft, Plan, Rules, answered, load};
@@ -47,7 +47,7 @@ pub fn plan(workspace: &Workspace, file: &Path) -> Result<FromFile> {
     let understood = edits(&rows, &kept, &workspace.config().facets)
         .map_err(|wrong| Error::Table { file: file.to_owned(), wrong })?;
     let places = Places::from_addresses(&kept.places, &|at| workspace.open_store(at, true));
-    let mut reading = Reading {
+    let mut reading = LineReader {
         rules: Rules::of(workspace, kept.lines.iter().map(|line| &line.item)),
         edited: Edited { unread: understood.unread, ..Edited::default() },
     };
@@ -66,7 +66,13 @@ pub fn plan(workspace: &Workspace, file: &Path) -> Result<FromFile> {
     Ok(FromFile { plan: draft.draw_up(), edited })
 }
 
-fn draft(kept: &Kept, file: &Path, proposals: Vec<Proposal>, places: &Places, troubles: usize) -> Draft {
+fn draft(
+    kept: &KeptWorklist,
+    file: &Path,
+    proposals: Vec<Proposal>,
+    places: &Places,
+    troubles: usize,
+) -> Draft {
     let file = escape(PathBuf::from(file).as_os_str().as_encoded_bytes());
     Draft {
         undoes: kept.undoes,
@@ -80,12 +86,12 @@ fn draft(kept: &Kept, file: &Path, proposals: Vec<Proposal>, places: &Places, tr
 }
 
 /// Turns lines into proposals again.
-struct Reading<'w> {
+struct LineReader<'w> {
     rules: Rules<'w>,
     edited: Edited,
 }
 
-impl Reading<'_> {
+impl LineReader<'_> {
     /// What is to be done for a line; `None` if nothing is.
     fn take(&mut self, line: &Line, proposal: &Proposal, choice: &Choice) -> Result<Option<Proposal>> {
         // The person has seen the doubts, and let them stand.
@@ -122,19 +128,19 @@ impl Reading<'_> {
                 None => return Ok(None),
             }
         }
-        let wanted = new.becomes.is_some() || new.fixed.is_some() || new.moves();
+        let wanted = new.becomes.is_some() || new.exactly().is_some() || new.moves();
         Ok(wanted.then_some(new))
     }
 }
 
 /// Why an item is not what it was when the worklist was written.
 fn changed_since(places: &Places, proposal: &Proposal) -> Option<String> {
-    if matches!(proposal.fixed, Some(Act::Restore { .. })) {
+    if matches!(proposal.exactly(), Some(Act::Restore { .. })) {
         return None; // it is in the trash, and looked for there
     }
     // What lies in a pack is as the pack is.
     let at = match nine_core::archive::in_pack(&proposal.item) {
-        Some((pack, _)) if proposal.unpacks => pack,
+        Some((pack, _)) if proposal.placing().is_some_and(|placing| placing.by == PlacedBy::Unpack) => pack,
         _ => proposal.item.clone(),
     };
     let is_same = places.of(&at).and_then(|store| {

@@ -12,7 +12,7 @@ use crate::workspace::Workspace;
 
 /// A place, and what is found there.
 #[derive(Debug)]
-pub struct Place {
+pub struct PlaceState {
     /// Its name.
     pub name: String,
     /// Whether it is a pile; a bookcase else.
@@ -31,7 +31,7 @@ pub struct Place {
     pub conduct: Option<Conduct>,
 }
 
-impl Place {
+impl PlaceState {
     /// Whether it can be read and changed.
     pub fn is_usable(&self) -> bool {
         self.reachable && self.writable
@@ -40,7 +40,7 @@ impl Place {
 
 /// A drive that was tried.
 #[derive(Debug)]
-pub struct Tried {
+pub struct TriedDrive {
     /// Its address.
     pub at: String,
     /// How it behaves.
@@ -48,29 +48,30 @@ pub struct Tried {
 }
 
 /// What was found.
-pub struct Checked {
+pub struct CheckReport {
     /// The piles, and then the bookcases.
-    pub places: Vec<Place>,
+    pub places: Vec<PlaceState>,
     /// The drives that they are on.
-    pub drives: Vec<Tried>,
+    pub drives: Vec<TriedDrive>,
 }
 
 /// Looks at every place, and tries every drive.
 ///
 /// # Errors
 /// None that is known; what is wrong is told of each place.
-pub fn check(workspace: &Workspace) -> Result<Checked> {
+pub fn check(workspace: &Workspace) -> Result<CheckReport> {
     let config = workspace.config();
     let piles = config.piles.iter().map(|pile| (&pile.name, true, &pile.at));
     let bookcases = config.bookcases.iter().map(|case| (&case.name, false, &case.at));
     let all = piles.chain(bookcases);
-    let mut places: Vec<Place> = all.map(|(name, is_pile, at)| look(workspace, name, is_pile, at)).collect();
+    let mut places: Vec<PlaceState> =
+        all.map(|(name, is_pile, at)| look(workspace, name, is_pile, at)).collect();
     let drives = try_drives(workspace, &mut places);
-    Ok(Checked { places, drives })
+    Ok(CheckReport { places, drives })
 }
 
-fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> Place {
-    let mut place = Place {
+fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> PlaceState {
+    let mut place = PlaceState {
         name: name.to_owned(),
         is_pile,
         at: workspace.expand(at),
@@ -105,8 +106,8 @@ fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> Place {
 }
 
 /// Tries each drive once; a place on one that cannot be changed is marked.
-fn try_drives(workspace: &Workspace, places: &mut [Place]) -> Vec<Tried> {
-    let mut tried: BTreeMap<String, Option<Tried>> = BTreeMap::new();
+fn try_drives(workspace: &Workspace, places: &mut [PlaceState]) -> Vec<TriedDrive> {
+    let mut tried: BTreeMap<String, Option<TriedDrive>> = BTreeMap::new();
     for place in places.iter_mut().filter(|place| place.reachable) {
         let Some(store) = workspace.store(&place.name).filter(|store| store.is_remote()) else { continue };
         let origin = store.address().split('/').take(3).collect::<Vec<_>>().join("/");
@@ -130,8 +131,8 @@ fn try_drives(workspace: &Workspace, places: &mut [Place]) -> Vec<Tried> {
 }
 
 /// Tries the drive that a place is on; `None` if it is on none.
-fn try_out(store: &dyn Store) -> Option<StoreResult<Tried>> {
+fn try_out(store: &dyn Store) -> Option<StoreResult<TriedDrive>> {
     let on = store.as_any().downcast_ref::<DriveStore>()?;
     let at = on.place().origin();
-    Some(on.drive().try_out().map(|conduct| Tried { at, conduct }))
+    Some(on.drive().try_out().map(|conduct| TriedDrive { at, conduct }))
 }

@@ -52,7 +52,7 @@ pub fn plan(workspace: &Workspace, selection: &Selection) -> Result<Discarded> {
     let kept_by = kept_by(places, &selected.items);
     let (many, bytes) = (selected.items.len() as u64, selected.items.iter().map(|item| item.size).sum());
     let mut proposals = discard::plan(selected.items, &|folder| listed(places, folder));
-    let mut together = Together { places, known: HashMap::new() };
+    let mut together = KeptTogether { places, known: HashMap::new() };
     for proposal in &mut proposals {
         proposal.doubts.extend(together.doubt(&proposal.item));
     }
@@ -70,12 +70,12 @@ fn kept_by(places: &Places, items: &[Proposal]) -> KeptBy {
 }
 
 /// Which folders are kept together.
-struct Together<'a> {
+struct KeptTogether<'a> {
     places: &'a Places,
     known: HashMap<Spot, Option<&'static str>>,
 }
 
-impl Together<'_> {
+impl KeptTogether<'_> {
     /// The doubt about an item that is taken out of a folder that is kept together.
     fn doubt(&mut self, item: &Spot) -> Option<Doubt> {
         let mut folder = item.folder();

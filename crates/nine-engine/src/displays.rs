@@ -11,7 +11,7 @@ use nine_core::saved::SavedSearch;
 use nine_stores::displays::{Links, name_links, show, strangers, take_down};
 
 use crate::Result;
-use crate::looking::{How, Looking, Question, all_areas};
+use crate::looking::{LookMode, Looking, RowQuestion, all_areas};
 use crate::reporter::Notice;
 use crate::selection::selectable;
 use crate::workspace::{Workspace, location};
@@ -43,7 +43,7 @@ fn refresh(workspace: &Workspace, searches: &[&SavedSearch]) {
     if searches.is_empty() {
         return;
     }
-    let Ok(mut looking) = Looking::look(workspace, all_areas(workspace), &How::Now) else { return };
+    let Ok(mut looking) = Looking::look(workspace, all_areas(workspace), &LookMode::Now) else { return };
     for search in searches {
         if let Err(error) = display(workspace, &mut looking, search) {
             warn(workspace, &search.name, &error);
@@ -75,7 +75,7 @@ fn targets(looking: &mut Looking, search: &SavedSearch) -> Result<Vec<PathBuf>> 
     let mut targets = Vec::new();
     for view in 0..looking.views.len() {
         let among = selectable(looking, view, &search.condition);
-        let question = Question { condition: &search.condition, inside: false, reads_text: false };
+        let question = RowQuestion { condition: &search.condition, inside: false, reads_text: false };
         let rows = looking.find(view, question, &among)?;
         // A link cannot lead to a drive.
         if !location::is_on_drive(&looking.views[view].area.path) {

@@ -16,7 +16,7 @@ use nine_core::rules::Clash;
 use nine_core::worklist::Act;
 
 use crate::history;
-use crate::looking::{How, Looking, Question, all_areas};
+use crate::looking::{LookMode, Looking, RowQuestion, all_areas};
 use crate::plan::{Draft, Plan};
 use crate::selection::{Located, Selection, locate, selectable};
 use crate::workspace::{Dated, Workspace, dated, holds, listed};
@@ -39,7 +39,7 @@ pub struct Request {
 pub struct Retrieved {
     /// The plan.
     pub plan: Plan,
-    /// How many items were selected.
+    /// LookMode many items were selected.
     pub selected: u64,
 }
 
@@ -119,7 +119,7 @@ impl Stored<'_> {
         if found.is_empty() {
             return Err(Error::NotAway(spot.clone()));
         }
-        for away in found.iter().filter(|away| !away.item.unpacks) {
+        for away in found.iter().filter(|away| !away.is_packed) {
             self.note_emptied(&away.item.item);
         }
         Ok(found)
@@ -142,11 +142,12 @@ impl Stored<'_> {
                 let (size, newest) =
                     below.fold((0, line.modified), |(s, n), l| (s + l.size, n.max(l.modified)));
                 let new = Proposal::new(at, line.kind, dated.entry.stamp(), line.tags.clone());
-                Some(Proposal { size, modified: newest, unpacks: true, ..new })
+                Some(Proposal { size, modified: newest, ..new })
             } else {
                 self.on_disk(&at)?
             };
-            found.extend(item.map(|item| Away { item, from: line.from.clone() }));
+            let is_packed = dated.form.is_some();
+            found.extend(item.map(|item| Away { item, from: line.from.clone(), is_packed }));
         }
         Ok(found)
     }
@@ -170,13 +171,19 @@ impl Stored<'_> {
                 let mut found = Vec::new();
                 for (name, _) in listed(&self.workspace.opened().places, spot) {
                     let at = Spot::new(spot.place.clone(), spot.path.join(&name));
-                    found.extend(self.on_disk(&at)?.map(|item| Away { item, from: from(&name) }));
+                    found.extend(self.on_disk(&at)?.map(|item| Away {
+                        item,
+                        from: from(&name),
+                        is_packed: false,
+                    }));
                 }
                 Ok(found)
             }
-            [_, .., name] if is_in_swept => {
-                Ok(self.on_disk(spot)?.into_iter().map(|item| Away { item, from: from(name) }).collect())
-            }
+            [_, .., name] if is_in_swept => Ok(self
+                .on_disk(spot)?
+                .into_iter()
+                .map(|item| Away { item, from: from(name), is_packed: false })
+                .collect()),
             _ => Ok(Vec::new()),
         }
     }
@@ -202,7 +209,7 @@ impl Stored<'_> {
             let Act::Move { to } = &step.act else { continue };
             if let Some(item) = self.on_disk(to)?.filter(|_| is_done) {
                 self.note_emptied(&item.item);
-                away.push(Away { item, from: step.item.clone() });
+                away.push(Away { item, from: step.item.clone(), is_packed: false });
             }
         }
         let packed = self.dated.iter().filter(|dated| dated.form.is_some());
@@ -221,13 +228,13 @@ impl Stored<'_> {
 
     /// Whatever a condition finds of what is archived or swept.
     fn by_condition(&mut self, condition: &Condition) -> Result<(Vec<Away>, usize)> {
-        let mut looking = Looking::look(self.workspace, all_areas(self.workspace), &How::Now)?;
+        let mut looking = Looking::look(self.workspace, all_areas(self.workspace), &LookMode::Now)?;
         looking.add_packs(&self.dated);
         let mut spots = Vec::new();
         for view in 0..looking.views.len() {
             let rows = selectable(&looking, view, condition);
             let found =
-                looking.find(view, Question { condition, inside: false, reads_text: false }, &rows)?;
+                looking.find(view, RowQuestion { condition, inside: false, reads_text: false }, &rows)?;
             let found = found.ids().map(|id| self.by_its_bookcase(looking.views[view].spot(id)));
             spots.extend(found.filter(|spot| self.is_away(spot)));
         }

@@ -8,8 +8,8 @@ use nine_core::find::Rows;
 use nine_core::item::{Identity, Stays};
 use nine_core::layout::Layout;
 use nine_core::place::Spot;
-use nine_core::plan::archive::{self, Archived, Target};
-use nine_core::plan::sweep::{self, Swept, To};
+use nine_core::plan::archive::{self, ArchiveProposals, Target};
+use nine_core::plan::sweep::{self, SweepProposals, To};
 use nine_core::plan::tidy::{Pass, Wants, propose, propose_again};
 use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
@@ -17,7 +17,7 @@ use nine_core::tree::{NodeId, Tree, Unlearned, mark};
 use nine_stores::StoreDetails;
 
 use crate::Result;
-use crate::looking::{How, Looking, Question, all_areas, all_rows};
+use crate::looking::{LookMode, Looking, RowQuestion, all_areas, all_rows};
 use crate::reporter::Task;
 use crate::workspace::Workspace;
 
@@ -52,7 +52,7 @@ impl<'w> RulesAtWork<'w> {
         let areas = all_areas(workspace)
             .into_iter()
             .filter(|area| area.store.is_some() && piles.iter().any(|pile| pile.name == area.base.place));
-        let mut looking = Looking::look(workspace, areas.collect(), &How::Now)?;
+        let mut looking = Looking::look(workspace, areas.collect(), &LookMode::Now)?;
         looking.set_beside(all_areas(workspace));
         let stays = HashMap::new();
         let in_use = nine_stores::in_use();
@@ -80,7 +80,7 @@ impl<'w> RulesAtWork<'w> {
     }
 
     /// Sweeps together all that lies loose, a pile at a time; with `later`, what no rule is for.
-    pub fn sweep(&mut self, later: bool) -> Vec<(String, Swept)> {
+    pub fn sweep(&mut self, later: bool) -> Vec<(String, SweepProposals)> {
         let mut all = Vec::new();
         for view in 0..self.looking.views.len() {
             let swept = match later {
@@ -100,15 +100,15 @@ impl<'w> RulesAtWork<'w> {
     ///
     /// # Errors
     /// If the index of words cannot be asked.
-    pub fn stale(&mut self, target: &Target) -> Result<Archived> {
-        let mut all = Archived::default();
+    pub fn stale(&mut self, target: &Target) -> Result<ArchiveProposals> {
+        let mut all = ArchiveProposals::default();
         let condition = &target.archive.when;
         for view in 0..self.looking.views.len() {
             if condition.asks_for_text() || condition.asks_for_copies() {
                 // Asked for what it teaches; which items are stale is decided one by one.
                 let loose = &self.looking.views[view].tree;
                 let loose = all_rows(loose).filter(|row| loose.parent(NodeId::new(row)) == Tree::ROOT);
-                let question = Question { condition, inside: false, reads_text: true };
+                let question = RowQuestion { condition, inside: false, reads_text: true };
                 self.looking.find(view, question, &loose)?;
             }
             let found = self.pass(view, |pass, pile, tree| archive::stale(pass, pile, tree, target));

@@ -4,15 +4,15 @@ use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
 
 use nine_core::config::Bookcase;
+use nine_core::flaws::{Flaw, flaws};
 use nine_core::layout::{Layout, Shelf};
 use nine_core::place::{ItemPath, Spot};
-use nine_core::tangles::{Tangle, tangles};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::worklist::Act;
 use nine_stores::{Scope, Store};
 
 use crate::error::{Named, Nowhere};
-use crate::looking::{How, Looking, all_areas};
+use crate::looking::{LookMode, Looking, all_areas};
 use crate::plan::Plan;
 use crate::reporter::Task;
 use crate::workspace::Workspace;
@@ -30,7 +30,7 @@ pub struct Spine {
 
 /// A shelf with its folders; what lies loose on it is a spine of its own.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Row {
+pub struct ShelfRow {
     /// The folder's name, such as `3 Grants`, written.
     pub name: String,
     /// Its folders, in the order of their names.
@@ -41,15 +41,15 @@ pub struct Row {
 
 /// A bookcase to be drawn.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Picture {
+pub struct BookcasePicture {
     /// Its name.
     pub bookcase: String,
     /// Its shelves.
-    pub rows: Vec<Row>,
+    pub rows: Vec<ShelfRow>,
 }
 
 /// A bookcase as it stands.
-pub struct Standing {
+pub struct BookcaseState {
     /// Its name.
     pub name: String,
     /// Which folder is which shelf.
@@ -57,7 +57,7 @@ pub struct Standing {
     /// The number of its view.
     pub view: usize,
     /// What is wrong.
-    pub tangles: Vec<Tangle>,
+    pub flaws: Vec<Flaw>,
 }
 
 /// What was seen.
@@ -65,7 +65,7 @@ pub struct Shelves<'w> {
     /// The bookcases that were looked at.
     pub looking: Looking<'w>,
     /// Those of them that could be read.
-    pub standing: Vec<Standing>,
+    pub standing: Vec<BookcaseState>,
 }
 
 /// Looks at the bookcases of these names, or at all.
@@ -77,15 +77,15 @@ pub fn look<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Shelves<'w
     let is_at = |case: &Bookcase, path: &Path| real(&workspace.expand(&case.at)) == real(path);
     let wanted = |path: &Path| chosen.iter().any(|case| is_at(case, path));
     let areas = all_areas(workspace).into_iter().filter(|area| wanted(&area.path)).collect();
-    let mut looking = Looking::look(workspace, areas, &How::Now)?;
+    let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     looking.keep();
     let standing = |case: &&Bookcase| {
         let view = looking.views.iter().position(|view| is_at(case, &view.area.path))?;
         let layout = workspace.layouts().into_iter().find(|layout| layout.bookcase == case.name)?;
         let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
-        let tangles = tangles(&looking.views[view].tree, &layout, apart.map(|shelf| &shelf.path));
+        let flaws = flaws(&looking.views[view].tree, &layout, apart.map(|shelf| &shelf.path));
         workspace.store(&case.name)?;
-        Some(Standing { name: case.name.clone(), layout, view, tangles })
+        Some(BookcaseState { name: case.name.clone(), layout, view, flaws })
     };
     let standing = chosen.iter().filter_map(standing).collect();
     Ok(Shelves { looking, standing })
@@ -108,7 +108,7 @@ fn chosen<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Vec<&'w Book
 
 impl Shelves<'_> {
     /// The shelves of a bookcase to be drawn, each with its folder where it is there.
-    pub fn rows(&self, standing: &Standing) -> Vec<(Row, Option<NodeId>)> {
+    pub fn rows(&self, standing: &BookcaseState) -> Vec<(ShelfRow, Option<NodeId>)> {
         let tree = &self.looking.views[standing.view].tree;
         let of = |shelf: &Shelf| {
             let spot = standing.layout.spot(shelf.number)?;
@@ -119,12 +119,12 @@ impl Shelves<'_> {
 }
 
 /// Every bookcase as it stands.
-pub fn pictures(workspace: &Workspace) -> Vec<Picture> {
+pub fn pictures(workspace: &Workspace) -> Vec<BookcasePicture> {
     workspace.layouts().iter().filter_map(|layout| picture(workspace, layout, &[])).collect()
 }
 
 /// Every bookcase that a plan adds to, with what it adds.
-pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<Picture> {
+pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<BookcasePicture> {
     let of = |layout: &Layout| {
         let to_here = plan.doable().filter_map(|step| match &step.act {
             Act::Move { to } | Act::Copy { to } if to.place == layout.bookcase => Some(to),
@@ -136,7 +136,7 @@ pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<Picture> {
     workspace.layouts().iter().filter_map(of).collect()
 }
 
-fn picture(workspace: &Workspace, layout: &Layout, targets: &[&Spot]) -> Option<Picture> {
+fn picture(workspace: &Workspace, layout: &Layout, targets: &[&Spot]) -> Option<BookcasePicture> {
     let store = workspace.store(&layout.bookcase)?;
     let base = Spot::new(layout.bookcase.clone(), ItemPath::root());
     let scope = Scope { closed: loose_folders(store.as_ref(), layout), known: None };
@@ -144,7 +144,7 @@ fn picture(workspace: &Workspace, layout: &Layout, targets: &[&Spot]) -> Option<
     let scan = workspace.during(Task::Reading(&base), watch, || store.scan(&scope, watch)).ok()?;
     let of = |shelf: &Shelf| row(&scan.tree, &layout.spot(shelf.number)?, targets);
     let rows = layout.shelves.iter().filter_map(of).collect();
-    Some(Picture { bookcase: layout.bookcase.clone(), rows })
+    Some(BookcasePicture { bookcase: layout.bookcase.clone(), rows })
 }
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.
@@ -156,8 +156,8 @@ fn loose_folders(store: &dyn Store, layout: &Layout) -> HashSet<ItemPath> {
     folders.filter(|path| !shelves.contains(path)).collect()
 }
 
-fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<Row> {
-    // How many files come to each folder on the shelf; the empty name is the shelf itself.
+fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<ShelfRow> {
+    // LookMode many files come to each folder on the shelf; the empty name is the shelf itself.
     let mut added: BTreeMap<Vec<u8>, u64> = BTreeMap::new();
     for target in targets.iter().filter(|target| target.is_inside(shelf)) {
         let mut below = target.path.parts().skip(shelf.path.depth());
@@ -165,7 +165,7 @@ fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<Row> {
         let folder = if below.next().is_some() { first } else { Vec::new() };
         *added.entry(folder).or_default() += 1;
     }
-    let mut row = Row { name: shelf.path.to_text(), ..Row::default() };
+    let mut row = ShelfRow { name: shelf.path.to_text(), ..ShelfRow::default() };
     if let Some(id) = tree.find(&shelf.path) {
         row.bytes = tree.totals(id).size;
         let loose = tree.children(id).filter(|child| !tree.is_folder(*child)).count() as u64;

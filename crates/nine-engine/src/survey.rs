@@ -8,11 +8,11 @@ use nine_core::survey::{Oddity, Survey, odd, survey, visible};
 use nine_core::tree::Column;
 
 use crate::error::{Named, Nowhere};
-use crate::looking::{Area, How, Looking, all_areas, areas_of};
+use crate::looking::{Area, LookMode, Looking, all_areas, areas_of};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
-/// How many of the largest files are named.
+/// LookMode many of the largest files are named.
 pub const LARGEST: usize = 10;
 
 /// Where to look.
@@ -30,7 +30,7 @@ pub struct Surveyed<'w> {
     pub looking: Looking<'w>,
     /// Of each, what lies there.
     pub surveys: Vec<Survey>,
-    /// How much copies take in each place, and last, in all.
+    /// LookMode much copies take in each place, and last, in all.
     pub copies: Vec<CopiesTake>,
 }
 
@@ -50,7 +50,7 @@ pub fn oddity(word: &str) -> Result<Oddity> {
 /// If a place cannot be looked at.
 pub fn look<'w>(workspace: &'w Workspace, request: &Request) -> Result<Surveyed<'w>> {
     let areas = areas(workspace, request)?;
-    let how = if request.known { How::AsKnown(Column::ALL.to_vec()) } else { How::Now };
+    let how = if request.known { LookMode::AsKnown(Column::ALL.to_vec()) } else { LookMode::Now };
     let mut looking = Looking::look(workspace, areas, &how)?;
     for view in 0..looking.views.len() {
         // What lies loose is looked at by its content; elsewhere the name tells.

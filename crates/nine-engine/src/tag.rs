@@ -13,7 +13,7 @@ use nine_core::tree::{NodeId, TagsOf, Unlearned};
 use nine_stores::Places;
 
 use crate::error::Named;
-use crate::looking::{How, Looking, all_areas, all_rows};
+use crate::looking::{LookMode, Looking, all_areas, all_rows};
 use crate::plan::{Draft, Plan};
 use crate::selection::{Selection, tagged};
 use crate::workspace::Workspace;
@@ -38,11 +38,11 @@ pub enum Request {
 pub struct Tagged {
     /// The plan.
     pub plan: Plan,
-    /// How many items were selected.
+    /// LookMode many items were selected.
     pub selected: u64,
-    /// How many of them have the right tags already.
+    /// LookMode many of them have the right tags already.
     pub unchanged: u64,
-    /// How many notes have what would go in their text, where only the person can change it.
+    /// LookMode many notes have what would go in their text, where only the person can change it.
     pub in_notes: u64,
 }
 
@@ -96,7 +96,7 @@ fn on_selection(
     selection: &Selection,
 ) -> Result<Tagged> {
     let selected = selection.select(workspace)?;
-    let change = Change { change, command, troubles: selected.troubles };
+    let change = TagPlan { change, command, troubles: selected.troubles };
     Ok(change.of(selected.items, &selected.places))
 }
 
@@ -134,7 +134,7 @@ fn everywhere(workspace: &Workspace, word: &str, from: &str, to: &str) -> Result
     }
     let command = format!("nine tag {word} {} {}", plain(from), plain(to));
     let change = TagChange::Rename { from: from.to_owned(), to: to.to_owned() };
-    Ok(Change { change: &change, command, troubles }.of(items, &workspace.opened().places))
+    Ok(TagPlan { change: &change, command, troubles }.of(items, &workspace.opened().places))
 }
 
 /// Every item that has a tag.
@@ -152,7 +152,7 @@ fn all_tagged(workspace: &Workspace) -> Result<(Vec<Proposal>, usize)> {
 
 /// All places, with the tags of all that lies there.
 fn with_tags(workspace: &Workspace) -> Result<Looking<'_>> {
-    let mut looking = Looking::look(workspace, all_areas(workspace), &How::Now)?;
+    let mut looking = Looking::look(workspace, all_areas(workspace), &LookMode::Now)?;
     for view in 0..looking.views.len() {
         let rows = all_rows(&looking.views[view].tree);
         looking.learn(view, &rows, Unlearned { tags: true, content: false });
@@ -162,13 +162,13 @@ fn with_tags(workspace: &Workspace) -> Result<Looking<'_>> {
 }
 
 /// A change of tags on its way.
-struct Change<'a> {
+struct TagPlan<'a> {
     change: &'a TagChange,
     command: String,
     troubles: usize,
 }
 
-impl Change<'_> {
+impl TagPlan<'_> {
     fn of(self, items: Vec<Proposal>, places: &Places) -> Tagged {
         // Tags in a note's text are the person's to change.
         let gone = |item: &&Proposal| {
@@ -187,9 +187,9 @@ impl Change<'_> {
 pub struct Tags {
     /// Each with the items that have it, in the order in which people read them.
     pub tags: Vec<(String, Part)>,
-    /// How many items have any.
+    /// LookMode many items have any.
     pub items: u64,
-    /// How many places and folders could not be read.
+    /// LookMode many places and folders could not be read.
     pub troubles: usize,
 }
 

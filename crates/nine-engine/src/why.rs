@@ -9,13 +9,13 @@ use nine_core::item::{Entry, Item, Kind};
 use nine_core::kinds::name_says_little;
 use nine_core::place::Spot;
 use nine_core::plan::tidy::{Wants, item};
-use nine_core::rules::{Outcome, Rule, Standing, apply, explain};
+use nine_core::rules::{Effect, Rule, RuleStatus, apply, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
 use nine_stores::StoreDetails;
 use nine_stores::reading::Words;
 
-use crate::looking::{How, Looking, Remembered, all_areas, remembered};
+use crate::looking::{LookMode, Looking, Remembered, all_areas, remembered};
 use crate::selection::{Located, locate};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
@@ -39,13 +39,13 @@ pub struct OfRule<'w> {
     /// The rule.
     pub rule: &'w Rule,
     /// Whether it applies, and why not.
-    pub standing: Standing,
+    pub standing: RuleStatus,
     /// What it would do, if it applies.
     pub does: Option<Does>,
 }
 
 /// Everything known about one item.
-pub struct Answer<'w> {
+pub struct ItemReport<'w> {
     /// The item with all its details.
     pub item: Item,
     /// Where it is.
@@ -64,7 +64,7 @@ pub struct Answer<'w> {
 ///
 /// # Errors
 /// If there is no such item.
-pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<Answer<'w>> {
+pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<ItemReport<'w>> {
     let (config, now) = (workspace.config(), workspace.now());
     let found = locate(workspace, typed)?;
     let mut item = item_of(workspace, &found)?;
@@ -77,7 +77,7 @@ pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<Answer
     let answers = config.facets.iter().map(|facet| (facet, facet.ask(&item, now))).collect();
     let found_by = config.searches.iter().filter(|search| search.condition.holds(&item, now)).collect();
     let path = found.store.absolute(&item.spot.path);
-    Ok(Answer { item, path, words, rules, answers, found_by })
+    Ok(ItemReport { item, path, words, rules, answers, found_by })
 }
 
 /// What the catalogue knows of an item, if it lies in one of the places.
@@ -95,7 +95,7 @@ fn compare(workspace: &Workspace, item: &mut Item) -> Result {
     let rules = workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
     let own = all_areas(workspace).into_iter().find(|area| area.base.place == item.spot.place);
     let Some(own) = own.filter(|_| Wants::of_rules(rules).copies) else { return Ok(()) };
-    let mut looking = Looking::look(workspace, vec![own], &How::Now)?;
+    let mut looking = Looking::look(workspace, vec![own], &LookMode::Now)?;
     looking.set_beside(all_areas(workspace));
     let tree = &looking.views[0].tree;
     let Some(id) = tree.find(&item.spot.path) else { return Ok(()) };
@@ -134,15 +134,15 @@ fn of_rules<'w>(workspace: &'w Workspace, item: &Item) -> Vec<OfRule<'w>> {
     let item = as_rules_see_it(workspace, item);
     let standings = explain(rules, &item, now);
     let does = |rule: &Rule| does(workspace, rule, &item, apply(std::slice::from_ref(rule), &item, now));
-    let of = |(rule, standing): (&'w Rule, Standing)| {
-        let does = (standing == Standing::Applies).then(|| does(rule));
+    let of = |(rule, standing): (&'w Rule, RuleStatus)| {
+        let does = (standing == RuleStatus::Applies).then(|| does(rule));
         OfRule { rule, standing, does }
     };
     rules.iter().zip(standings).map(of).collect()
 }
 
 /// What comes of a rule, tried alone.
-fn does(workspace: &Workspace, rule: &Rule, item: &Item, outcome: Outcome) -> Does {
+fn does(workspace: &Workspace, rule: &Rule, item: &Item, outcome: Effect) -> Does {
     let folder = || {
         let (put, (_, folders)) = (rule.put.as_ref()?, outcome.put.as_ref()?);
         let bookcase = workspace.config().bookcase(put.bookcase.as_deref())?;

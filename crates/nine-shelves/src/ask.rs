@@ -2,7 +2,7 @@
 
 use std::io::{BufRead, IsTerminal, Write};
 
-use crate::failure::{Done, Failure, Kind};
+use crate::failure::{Done, Failure, FailureKind};
 
 /// What a person agrees to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -21,7 +21,7 @@ pub fn has_person() -> bool {
 /// Asks for a yes. Where some of it is in doubt, only the rest can be agreed to as well.
 ///
 /// # Errors
-/// [`Kind::Declined`] if the answer is anything else.
+/// [`FailureKind::Declined`] if the answer is anything else.
 pub fn agree(question: &str, is_in_doubt: bool) -> Done<Consent> {
     let mut out = std::io::stderr().lock();
     match is_in_doubt {
@@ -32,14 +32,14 @@ pub fn agree(question: &str, is_in_doubt: bool) -> Done<Consent> {
     match line()?.to_lowercase().as_str() {
         "y" | "yes" => Ok(Consent::All),
         "s" | "sure" if is_in_doubt => Ok(Consent::OnlySure),
-        _ => Err(Failure::new(Kind::Declined, "nothing has been changed")),
+        _ => Err(Failure::new(FailureKind::Declined, "nothing has been changed")),
     }
 }
 
 /// Asks for one of several letters. An empty answer is the usual one.
 ///
 /// # Errors
-/// [`Kind::Declined`] if there is no answer.
+/// [`FailureKind::Declined`] if there is no answer.
 pub fn choose(choices: &[(char, String)], usual: char, question: &str) -> Done<char> {
     let mut out = std::io::stderr().lock();
     for (letter, words) in choices {
@@ -62,7 +62,7 @@ pub fn choose(choices: &[(char, String)], usual: char, question: &str) -> Done<c
 fn line() -> Done<String> {
     let mut answer = String::new();
     if std::io::stdin().lock().read_line(&mut answer)? == 0 {
-        return Err(Failure::new(Kind::Declined, "nothing has been changed"));
+        return Err(Failure::new(FailureKind::Declined, "nothing has been changed"));
     }
     Ok(answer.trim().to_owned())
 }

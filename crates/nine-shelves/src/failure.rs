@@ -11,7 +11,7 @@ use crate::wording;
 
 /// What kind of failure it is; sets the exit status.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
+pub enum FailureKind {
     /// Some of it could not be done, and each was named.
     Partly,
     /// The system did not let it be done.
@@ -26,9 +26,9 @@ pub enum Kind {
 
 /// A failure in words.
 #[derive(Debug)]
-pub struct Told {
+pub struct Message {
     /// Sets the exit status.
-    pub kind: Kind,
+    pub kind: FailureKind,
     /// What happened, to what.
     pub message: String,
     /// What to do next.
@@ -39,7 +39,7 @@ pub struct Told {
 #[derive(Debug)]
 pub enum Failure {
     /// In words already.
-    Told(Told),
+    Message(Message),
     /// As the engine has it; the words are put to it where it is told.
     Engine(Error),
 }
@@ -49,28 +49,28 @@ pub type Done<T = ()> = Result<T, Failure>;
 
 impl Failure {
     /// A failure of some kind. An empty message says nothing more.
-    pub fn new(kind: Kind, message: impl Into<String>) -> Self {
-        Self::Told(Told { kind, message: message.into(), hint: None })
+    pub fn new(kind: FailureKind, message: impl Into<String>) -> Self {
+        Self::Message(Message { kind, message: message.into(), hint: None })
     }
 
     /// The words or the configuration are wrong.
     pub fn words(message: impl Into<String>) -> Self {
-        Self::new(Kind::Words, message)
+        Self::new(FailureKind::Words, message)
     }
 
     /// The system did not let it be done.
     pub fn system(message: impl Into<String>) -> Self {
-        Self::new(Kind::System, message)
+        Self::new(FailureKind::System, message)
     }
 
     /// Some of it could not be done, and each was named.
     pub fn partly() -> Self {
-        Self::new(Kind::Partly, "")
+        Self::new(FailureKind::Partly, "")
     }
 
     /// The same with what to do next.
     pub fn hint(mut self, hint: impl Into<String>) -> Self {
-        if let Self::Told(told) = &mut self {
+        if let Self::Message(told) = &mut self {
             told.hint = Some(hint.into());
         }
         self
@@ -79,10 +79,10 @@ impl Failure {
     /// Tells it on standard error and gives the exit status.
     pub fn report(self, environment: Option<&Environment>) -> ExitCode {
         let told = match (self, environment) {
-            (Self::Told(told), _) => told,
+            (Self::Message(told), _) => told,
             (Self::Engine(error), Some(environment)) => wording::tell(&error, environment),
             (Self::Engine(error), None) => {
-                Told { kind: Kind::System, message: error.to_string(), hint: None }
+                Message { kind: FailureKind::System, message: error.to_string(), hint: None }
             }
         };
         let mut out = output::err();
@@ -93,10 +93,10 @@ impl Failure {
             let _ = writeln!(out, "      {hint}");
         }
         match told.kind {
-            Kind::Partly | Kind::System => ExitCode::from(1),
-            Kind::Words => ExitCode::from(2),
-            Kind::Declined => ExitCode::from(3),
-            Kind::Pipe => ExitCode::SUCCESS,
+            FailureKind::Partly | FailureKind::System => ExitCode::from(1),
+            FailureKind::Words => ExitCode::from(2),
+            FailureKind::Declined => ExitCode::from(3),
+            FailureKind::Pipe => ExitCode::SUCCESS,
         }
     }
 }
@@ -113,7 +113,7 @@ impl From<Error> for Failure {
 impl From<std::io::Error> for Failure {
     fn from(error: std::io::Error) -> Self {
         match error.kind() {
-            std::io::ErrorKind::BrokenPipe => Self::new(Kind::Pipe, ""),
+            std::io::ErrorKind::BrokenPipe => Self::new(FailureKind::Pipe, ""),
             _ => Self::system(error.to_string()),
         }
     }

@@ -16,7 +16,7 @@ use crate::output::style::{DOUBT, REFUSED};
 use crate::output::{self, Look};
 use crate::session::{CARRYING, clock, listen_for_interruption};
 use crate::wording::{self, there_is_none};
-use crate::{failure::Told, progress};
+use crate::{failure::Message, progress};
 
 /// Tells it on a terminal.
 pub struct OnStandardError {
@@ -104,7 +104,7 @@ impl OnStandardError {
             Notice::WithoutCatalogue(error) => writeln!(out, "{DOUBT}{error}{DOUBT:#}; going on without it"),
             Notice::Recovered(recovered) => print_recovered(out, recovered),
             Notice::Unrecovered(error) => {
-                let Told { message, .. } = wording::tell(error, &self.environment);
+                let Message { message, .. } = wording::tell(error, &self.environment);
                 let cut_off = format!("{DOUBT}A run was cut off{DOUBT:#}");
                 writeln!(out, "{cut_off} and cannot be looked after now: {message}\n")
             }

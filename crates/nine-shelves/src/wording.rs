@@ -9,21 +9,21 @@ use nine_core::worklist::table::Wrong;
 use nine_engine::error::{Named, Nowhere, WantedOfPlace};
 use nine_engine::{Environment, Error};
 
-use crate::failure::{Kind, Told};
+use crate::failure::{FailureKind, Message};
 use crate::paste;
 
 /// How many things that are wrong in a table are named.
 const MOST: usize = 20;
 
 /// Puts words to an error.
-pub fn tell(error: &Error, environment: &Environment) -> Told {
-    Told { kind: kind(error), message: message(error, environment), hint: hint(error, environment) }
+pub fn tell(error: &Error, environment: &Environment) -> Message {
+    Message { kind: kind(error), message: message(error, environment), hint: hint(error, environment) }
 }
 
-fn kind(error: &Error) -> Kind {
+fn kind(error: &Error) -> FailureKind {
     use Error as E;
     match error {
-        E::AtWork(_) | E::SideUnread => Kind::Partly,
+        E::AtWork(_) | E::SideUnread => FailureKind::Partly,
         E::ConfigUnwritable { .. }
         | E::ConfigChanged(_)
         | E::Path { .. }
@@ -36,12 +36,12 @@ fn kind(error: &Error) -> Kind {
         | E::BrokenOff { .. }
         | E::List { .. }
         | E::WorklistUnkept { .. }
-        | E::Io(_) => Kind::System,
+        | E::Io(_) => FailureKind::System,
         E::TableUnreadable { source, .. } | E::TableUnwritable { source, .. } => match source.kind() {
-            std::io::ErrorKind::NotFound | std::io::ErrorKind::AlreadyExists => Kind::Words,
-            _ => Kind::System,
+            std::io::ErrorKind::NotFound | std::io::ErrorKind::AlreadyExists => FailureKind::Words,
+            _ => FailureKind::System,
         },
-        _ => Kind::Words,
+        _ => FailureKind::Words,
     }
 }
 

@@ -78,16 +78,16 @@ pub struct Scope {
     /// Folders that are listed but not looked into.
     pub closed: HashSet<ItemPath>,
     /// What an earlier scan found, for stores that tell what has changed since.
-    pub known: Option<Known>,
+    pub known: Option<EarlierScan>,
 }
 
 /// What an earlier scan found.
 #[derive(Debug)]
-pub struct Known {
+pub struct EarlierScan {
     /// Everything below the place.
     pub tree: Tree,
-    /// What stood for that moment, as [`Scan::moment`] had it.
-    pub moment: String,
+    /// The sync token of that time, as [`Scan::sync_token`] had it.
+    pub sync_token: String,
 }
 
 /// How far a long task is, and whether it should end early. Shared between threads.
@@ -150,8 +150,8 @@ pub struct Scan {
     pub tree: Tree,
     /// Folders that could not be read, and why.
     pub troubles: Vec<(ItemPath, StoreError)>,
-    /// What stands for this moment, where the store can tell later what has changed since.
-    pub moment: Option<String>,
+    /// A token by which the store can tell later what has changed since, where it can (RFC 6578).
+    pub sync_token: Option<String>,
 }
 
 /// What there is to build on where a folder is, or is to be.

@@ -10,13 +10,13 @@ use nine_core::tree::{Batch, FolderNo, Gathering};
 use crate::{Scan, Scope, StoreError, StoreResult, Watch};
 
 /// A folder that waits to be read.
-struct Task {
+struct FolderTask {
     path: ItemPath,
     number: FolderNo,
 }
 
-struct Queue {
-    tasks: Vec<Task>,
+struct FolderQueue {
+    tasks: Vec<FolderTask>,
     /// Folders that are being read, and may yet bring more tasks.
     busy: usize,
 }
@@ -28,7 +28,7 @@ struct Walk<'a, R> {
     seen: AtomicU64,
     watch: &'a Watch,
     read: R,
-    queue: Mutex<Queue>,
+    queue: Mutex<FolderQueue>,
     more: Condvar,
     gathering: Mutex<Gathering>,
     troubles: Mutex<Vec<(ItemPath, StoreError)>>,
@@ -61,14 +61,14 @@ pub(crate) fn walk<S>(
     room: impl Fn() -> S + Sync,
     read: impl Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen> + Sync,
 ) -> StoreResult<Scan> {
-    let first = Task { path: ItemPath::root(), number: FolderNo::ROOT };
+    let first = FolderTask { path: ItemPath::root(), number: FolderNo::ROOT };
     let walk = Walk {
         scope,
         bounds,
         seen: AtomicU64::new(0),
         watch,
         read,
-        queue: Mutex::new(Queue { tasks: vec![first], busy: 0 }),
+        queue: Mutex::new(FolderQueue { tasks: vec![first], busy: 0 }),
         more: Condvar::new(),
         gathering: Mutex::new(Gathering::new(root)),
         troubles: Mutex::default(),
@@ -83,7 +83,7 @@ pub(crate) fn walk<S>(
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
     match troubles.first() {
         Some((path, _)) if path.is_root() => Err(troubles.swap_remove(0).1),
-        _ => Ok(Scan { tree, troubles, moment: None }),
+        _ => Ok(Scan { tree, troubles, sync_token: None }),
     }
 }
 
@@ -111,7 +111,7 @@ impl<R> Walk<'_, R> {
     }
 
     /// The next folder to read; `None` once all have been read.
-    fn next(&self) -> Option<Task> {
+    fn next(&self) -> Option<FolderTask> {
         let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
         loop {
             if self.watch.is_stopped() {
@@ -129,7 +129,7 @@ impl<R> Walk<'_, R> {
     }
 
     /// Reads a folder; returns the folders in it.
-    fn read<S>(&self, task: &Task, room: &mut S, batch: &mut Batch) -> Vec<Task>
+    fn read<S>(&self, task: &FolderTask, room: &mut S, batch: &mut Batch) -> Vec<FolderTask>
     where
         R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen>,
     {
@@ -155,7 +155,7 @@ impl<R> Walk<'_, R> {
         let mut gathering = self.gathering.lock().unwrap_or_else(PoisonError::into_inner);
         let first = gathering.add(task.number, batch);
         drop(gathering);
-        let tasks = (0..).zip(paths).map(|(at, path)| Task { path, number: first.plus(at) });
+        let tasks = (0..).zip(paths).map(|(at, path)| FolderTask { path, number: first.plus(at) });
         tasks.filter(|task| !self.scope.closed.contains(&task.path)).collect()
     }
 }

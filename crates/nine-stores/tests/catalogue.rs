@@ -10,7 +10,7 @@ use std::time::{Duration, SystemTime};
 use nine_core::condition::{Condition, Test, WordSubject, parse};
 use nine_core::moment::Moment;
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
-use nine_stores::catalogue::{Carried, Reading};
+use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
 use proptest::prelude::*;
@@ -331,7 +331,7 @@ fn words_are_found_by_the_index_as_a_rule_finds_them() {
     let (mut catalogue, mut tree) = (world.catalogue(), world.scan());
     let address = world.store.address();
     let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
-    assert_eq!(carried, Carried::UnchangedSince(at));
+    assert_eq!(carried, CarriedOver::UnchangedSince(at));
     catalogue.keep(&address, &tree, at, carried).unwrap();
     let readings: Vec<Reading> = texts
         .iter()

@@ -12,7 +12,7 @@ use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
 
 use crate::daybook::{Ended, Run};
 use crate::outcome::Trace;
-use crate::packing::{self, Side};
+use crate::packing::{self, PackSide};
 use crate::removal::{self, Copies, Stayed, compare, is_set_aside, remove_made, remove_piece, settle_aside};
 use crate::transfer::Piece;
 
@@ -57,7 +57,7 @@ impl Reached {
 }
 
 /// A run that is looked at, in its places.
-pub(super) struct Looking<'a> {
+pub(super) struct Inspection<'a> {
     pub places: &'a Places,
     pub run: &'a Run,
     pub watch: &'a Watch,
@@ -67,7 +67,7 @@ pub(super) struct Looking<'a> {
     tags: HashMap<&'a Spot, (&'a [String], &'a [String])>,
 }
 
-impl<'a> Looking<'a> {
+impl<'a> Inspection<'a> {
     pub fn new(places: &'a Places, run: &'a Run, watch: &'a Watch) -> Self {
         let moves = run.steps.iter().filter_map(|step| match &step.act {
             Act::Move { to } => Some((&step.item, to)),
@@ -97,7 +97,7 @@ impl<'a> Looking<'a> {
                 None => Reached::Unclear("it is neither in its place nor in the trash".into()),
             },
             Act::Restore { .. } => {
-                // Looking for it also takes away the note of what has left the trash.
+                // Inspection for it also takes away the note of what has left the trash.
                 let kept = store.find_discarded(&step.item.path, &step.stamp)?;
                 match (is_here()?, kept) {
                     (true, _) => Reached::done(Trace::default()),
@@ -294,7 +294,7 @@ impl<'a> Looking<'a> {
                 (pack, inside, (target, &to.path))
             }
         };
-        let side = Side { pack: Pack::named(self.places.of(&pack)?, &pack.path)?, at: &inside };
+        let side = PackSide { pack: Pack::named(self.places.of(&pack)?, &pack.path)?, at: &inside };
         let made = target.entry(&to.path)?;
         let both = side.pack.store.entry(side.pack.path)?.is_some() && disk.0.entry(disk.1)?.is_some();
         // The folder may have gone into the trash after it was packed.

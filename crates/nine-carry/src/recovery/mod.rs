@@ -14,7 +14,7 @@ use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, Watch};
 
-use self::look::{Half, Looking, Reached};
+use self::look::{Half, Inspection, Reached};
 use crate::carrier::Carrier;
 use crate::daybook::{self, Ended, Run, Writer};
 use crate::{Clock, Lock};
@@ -120,7 +120,7 @@ impl Recovering<'_> {
     /// next command, and nothing is written down until then.
     fn look_at_steps(&mut self) -> io::Result<bool> {
         let watch = Watch::default();
-        let looking = Looking::new(self.places, self.run, &watch);
+        let looking = Inspection::new(self.places, self.run, &watch);
         let mut pending = Vec::new();
         // Tags last: with the power a file may have lost those that its copy has, which takes its place now.
         let is_tag = |(_, step): &(usize, &Step)| matches!(step.act, Act::Tag { .. });

@@ -56,7 +56,7 @@ impl Keep {
     }
 
     /// How well a copy does by it; the least stays.
-    fn rank(&self, item: &Standing) -> i128 {
+    fn rank(&self, item: &KeepFacts) -> i128 {
         match self {
             Keep::Shelf => i128::from(!item.on_shelf),
             Keep::In(place) => i128::from(!(item.spot == *place || item.spot.is_inside(place))),
@@ -92,7 +92,7 @@ impl fmt::Display for Keep {
 
 /// What preferences ask of a copy.
 #[derive(Debug, Clone)]
-pub struct Standing {
+pub struct KeepFacts {
     /// Where it lies.
     pub spot: Spot,
     /// File or folder.
@@ -120,7 +120,7 @@ pub struct Chosen {
 ///
 /// # Panics
 /// If there are none.
-pub fn choose(items: &[Standing], preferences: &[Keep]) -> Chosen {
+pub fn choose(items: &[KeepFacts], preferences: &[Keep]) -> Chosen {
     let mut left: Vec<usize> = (0..items.len()).collect();
     let mut reasons = Vec::new();
     for preference in preferences {

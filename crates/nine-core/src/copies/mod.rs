@@ -16,7 +16,7 @@ mod together;
 pub use across::{Across, across, same_names};
 pub use folders::{Folded, fold, hidden_in_question};
 pub use groups::{Alike, CopiesTake, Group, Taken, copies_take, groups};
-pub use keep::{Chosen, Keep, Standing, choose};
+pub use keep::{Chosen, Keep, KeepFacts, choose};
 pub use listing::{Listed, WrongListing, read_listing};
 pub use names::{LookAlike, look_alikes};
 pub use question::{Candidate, Candidates, Meet, Side};

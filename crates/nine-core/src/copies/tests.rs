@@ -83,7 +83,7 @@ const UNREAD: u8 = 200;
 fn told(tree: &Tree, preferences: &[Keep]) -> Vec<String> {
     let trees = [tree];
     let nowhere = |_: Member, _: Member| false;
-    let standing = |item: &Alike| Standing {
+    let standing = |item: &Alike| KeepFacts {
         spot: Spot::new("p", tree.path(item.member.id)),
         kind: tree.kind(item.member.id),
         on_shelf: tree.path(item.member.id).to_text().starts_with("shelf"),
@@ -199,7 +199,7 @@ fn nothing_is_taken_out_of_what_is_kept_together() {
 
 #[test]
 fn preferences_decide_in_their_order_and_say_why() {
-    let item = |spot: &str, on_shelf, tagged, modified, marked| Standing {
+    let item = |spot: &str, on_shelf, tagged, modified, marked| KeepFacts {
         spot: Spot::parse(spot).unwrap(),
         kind: Kind::File,
         on_shelf,

@@ -90,7 +90,7 @@ pub(super) struct Vocabulary {
 
 /// A part of a form that stands in the name.
 #[derive(Debug, Clone)]
-struct Hit {
+struct WordHit {
     of_form: Range<usize>,
     of_name: Range<usize>,
     close: f64,
@@ -135,7 +135,7 @@ impl Vocabulary {
     /// The answers of which something stands in the name.
     pub fn candidates(&self, forms: &[Form], words: &[Word]) -> Vec<Candidate> {
         let words = &words[..words.len().min(MOST_WORDS)];
-        let mut hits: FxHashMap<usize, Vec<Hit>> = FxHashMap::default();
+        let mut hits: FxHashMap<usize, Vec<WordHit>> = FxHashMap::default();
         let mut hit = |target: usize, of_name: &Range<usize>, close: f64, how: How| {
             for (form, of_form) in &self.uses[target] {
                 let how = match how {
@@ -144,7 +144,7 @@ impl Vocabulary {
                     How::Misspelt if of_form.len() > 1 && of_name.len() > 1 => continue,
                     how => how,
                 };
-                hits.entry(*form).or_default().push(Hit {
+                hits.entry(*form).or_default().push(WordHit {
                     of_form: of_form.clone(),
                     of_name: of_name.clone(),
                     close,
@@ -180,7 +180,7 @@ impl Vocabulary {
     }
 
     /// Whether one of the hits is more than a general word, or the form has nothing else.
-    fn says_something(&self, forms: &[Form], form: usize, hits: &[Hit]) -> bool {
+    fn says_something(&self, forms: &[Form], form: usize, hits: &[WordHit]) -> bool {
         let words = &forms[form].words;
         let is_own = |word: &String| !is_general(word) && !is_small(word);
         hits.iter().any(|hit| words[hit.of_form.clone()].iter().any(is_own)) || !words.iter().any(is_own)
@@ -243,12 +243,18 @@ impl Vocabulary {
     }
 
     /// Takes the best hits that do not overlap, and weighs what they come to.
-    fn assemble(&self, form: usize, forms: &[Form], mut hits: Vec<Hit>, words: &[Word]) -> Option<Candidate> {
+    fn assemble(
+        &self,
+        form: usize,
+        forms: &[Form],
+        mut hits: Vec<WordHit>,
+        words: &[Word],
+    ) -> Option<Candidate> {
         let weights = &self.weights[form];
         let weight =
             |range: &Range<usize>| weights[range.clone()].iter().map(|(weight, _)| weight).sum::<f64>();
         hits.sort_by(|a, b| (weight(&b.of_form) * b.close).total_cmp(&(weight(&a.of_form) * a.close)));
-        let mut taken: Vec<Hit> = Vec::new();
+        let mut taken: Vec<WordHit> = Vec::new();
         let apart = |a: &Range<usize>, b: &Range<usize>| a.end <= b.start || b.end <= a.start;
         for hit in hits {
             if taken.iter().all(|t| apart(&t.of_form, &hit.of_form) && apart(&t.of_name, &hit.of_name)) {
@@ -268,13 +274,13 @@ impl Vocabulary {
         let letters =
             |range: &Range<usize>| words[range.clone()].iter().map(|w| w.text.chars().count()).sum::<usize>();
         // A letter left out is evidence too; what was cut off is none.
-        let evidence = |hit: &Hit| {
+        let evidence = |hit: &WordHit| {
             let wanted: usize =
                 forms[form].words[hit.of_form.clone()].iter().map(|word| word.chars().count()).sum();
             let there = letters(&hit.of_name);
             hit.close * if hit.how == How::CutOff { there } else { there.max(wanted) } as f64
         };
-        let own = |hit: &Hit| hit.of_form.clone().any(|word| weights[word].1);
+        let own = |hit: &WordHit| hit.of_form.clone().any(|word| weights[word].1);
         Some(Candidate {
             form,
             score,
@@ -298,7 +304,7 @@ impl Vocabulary {
     }
 
     /// `H Dock Trust`: a single letter beside words that stand there counts as the word it begins.
-    fn add_initials_beside(&self, form: usize, forms: &[Form], taken: &mut Vec<Hit>, words: &[Word]) {
+    fn add_initials_beside(&self, form: usize, forms: &[Form], taken: &mut Vec<WordHit>, words: &[Word]) {
         if !taken.iter().any(|hit| hit.close >= 0.8 && self.weights[form][hit.of_form.start].0 > 0.0) {
             return;
         }
@@ -313,7 +319,7 @@ impl Vocabulary {
             let is_letter = |text: &str| text.chars().count() == 1 && word.starts_with(text);
             let found = (0..words.len()).find(|n| is_letter(&words[*n].text) && free(*n) && beside(*n));
             if let Some(name) = found.filter(|_| word.chars().count() > 1) {
-                taken.push(Hit {
+                taken.push(WordHit {
                     of_form: at..at + 1,
                     of_name: name..name + 1,
                     close: INITIAL,

@@ -37,19 +37,19 @@ pub fn split(text: &str) -> Vec<Word> {
     };
     for (at, c) in text.char_indices() {
         let kind = kind(c);
-        if kind == Kind::Apostrophe || (kind == Kind::Mark && start.is_some()) {
+        if kind == WordKind::Apostrophe || (kind == WordKind::Mark && start.is_some()) {
             continue;
         }
         let begins = match (kind, self::kind(before)) {
-            (Kind::Letter, Kind::Letter) => c.is_uppercase() && before.is_lowercase(),
+            (WordKind::Letter, WordKind::Letter) => c.is_uppercase() && before.is_lowercase(),
             (now, then) => now != then,
         };
-        if begins || !matches!(kind, Kind::Letter | Kind::Digit) {
+        if begins || !matches!(kind, WordKind::Letter | WordKind::Digit) {
             end(&mut words, &mut start, at);
         }
         if c == '&' {
             words.push(Word { text: "and".into(), at: at..at + 1, capitals: false });
-        } else if matches!(kind, Kind::Letter | Kind::Digit) && start.is_none() {
+        } else if matches!(kind, WordKind::Letter | WordKind::Digit) && start.is_none() {
             start = Some(at);
         }
         before = c;
@@ -59,7 +59,7 @@ pub fn split(text: &str) -> Vec<Word> {
 }
 
 #[derive(PartialEq, Eq, Clone, Copy)]
-enum Kind {
+enum WordKind {
     Letter,
     Digit,
     Mark,
@@ -67,13 +67,13 @@ enum Kind {
     Other,
 }
 
-fn kind(c: char) -> Kind {
+fn kind(c: char) -> WordKind {
     match c {
-        '\'' | '\u{2019}' | '\u{2bc}' | '`' => Kind::Apostrophe,
-        c if c.is_ascii_digit() => Kind::Digit,
-        c if c.is_alphanumeric() => Kind::Letter,
-        c if is_combining_mark(c) => Kind::Mark,
-        _ => Kind::Other,
+        '\'' | '\u{2019}' | '\u{2bc}' | '`' => WordKind::Apostrophe,
+        c if c.is_ascii_digit() => WordKind::Digit,
+        c if c.is_alphanumeric() => WordKind::Letter,
+        c if is_combining_mark(c) => WordKind::Mark,
+        _ => WordKind::Other,
     }
 }
 
@@ -93,7 +93,7 @@ pub fn folded(text: &str) -> String {
             .map(|b| b.to_ascii_lowercase() as char)
             .collect();
     }
-    let bare = text.nfkd().filter(|c| !matches!(kind(*c), Kind::Mark | Kind::Apostrophe));
+    let bare = text.nfkd().filter(|c| !matches!(kind(*c), WordKind::Mark | WordKind::Apostrophe));
     bare.flat_map(char::to_lowercase).collect()
 }
 

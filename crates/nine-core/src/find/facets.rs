@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::{Found, Query, Rows};
+use super::{Matches, Query, Rows};
 use crate::condition::FacetTest;
 use crate::facet::{Facet, Finding};
 use crate::names::split_extension;
@@ -68,7 +68,7 @@ impl<'q> Asked<'q> {
 }
 
 impl Query<'_> {
-    pub(super) fn facet(&self, facet: &Facet, test: &FacetTest, among: &Rows) -> Found {
+    pub(super) fn facet(&self, facet: &Facet, test: &FacetTest, among: &Rows) -> Matches {
         let mut asked = Asked::new(self, facet);
         let (mut yes, mut maybe) = (Rows::none(self.tree.rows()), Rows::none(self.tree.rows()));
         for id in among.ids() {
@@ -78,6 +78,6 @@ impl Query<'_> {
                 None => maybe.add(id.row()),
             }
         }
-        Found { yes, maybe }
+        Matches { yes, maybe }
     }
 }

@@ -51,14 +51,14 @@ pub struct Query<'a> {
 
 /// Rows for which a condition holds, and those for which more must be known.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Found {
+pub struct Matches {
     /// It holds.
     pub yes: Rows,
     /// It may hold.
     pub maybe: Rows,
 }
 
-impl Found {
+impl Matches {
     fn sure(yes: Rows) -> Self {
         let maybe = yes.clone().without(&yes);
         Self { yes, maybe }
@@ -71,13 +71,13 @@ impl Found {
 
 impl Query<'_> {
     /// Which of the rows in `among` a condition holds for.
-    pub fn find(&self, condition: &Condition, among: &Rows) -> Found {
+    pub fn find(&self, condition: &Condition, among: &Rows) -> Matches {
         match condition {
             Condition::All(parts) => self.all(parts, among),
             Condition::Any(parts) => self.any(parts, among),
             Condition::Not(inner) => {
                 let found = self.find(inner, among);
-                Found { yes: among.clone().without(&found.possible()), maybe: found.maybe }
+                Matches { yes: among.clone().without(&found.possible()), maybe: found.maybe }
             }
             Condition::Saved(_, inner) => self.find(inner, among),
             Condition::Test(test) => self.test(test, among),
@@ -85,7 +85,7 @@ impl Query<'_> {
     }
 
     /// The cheapest first, each asked only of what the others left.
-    fn all(&self, parts: &[Condition], among: &Rows) -> Found {
+    fn all(&self, parts: &[Condition], among: &Rows) -> Matches {
         let mut parts: Vec<&Condition> = parts.iter().collect();
         parts.sort_by_key(|part| cost(part));
         let (mut yes, mut left) = (among.clone(), among.clone());
@@ -94,19 +94,19 @@ impl Query<'_> {
             left = found.possible();
             yes = yes.and(&found.yes);
         }
-        Found { maybe: left.without(&yes), yes }
+        Matches { maybe: left.without(&yes), yes }
     }
 
-    fn any(&self, parts: &[Condition], among: &Rows) -> Found {
-        let mut found = Found::sure(Rows::none(self.tree.rows()));
+    fn any(&self, parts: &[Condition], among: &Rows) -> Matches {
+        let mut found = Matches::sure(Rows::none(self.tree.rows()));
         for part in parts {
             let more = self.find(part, &among.clone().without(&found.yes));
-            found = Found { yes: found.yes.or(&more.yes), maybe: found.maybe.or(&more.maybe) };
+            found = Matches { yes: found.yes.or(&more.yes), maybe: found.maybe.or(&more.maybe) };
         }
-        Found { maybe: found.maybe.without(&found.yes), yes: found.yes }
+        Matches { maybe: found.maybe.without(&found.yes), yes: found.yes }
     }
 
-    fn test(&self, test: &Test, among: &Rows) -> Found {
+    fn test(&self, test: &Test, among: &Rows) -> Matches {
         let tree = self.tree;
         match test {
             Test::Type(types) => {
@@ -122,9 +122,9 @@ impl Query<'_> {
                 let unseen = |id| tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED);
                 self.looked(among, |id| tree.has_mark(id, mark::MISLABELLED), unseen)
             }
-            Test::Ext(wanted) => Found::sure(names::with_extension(tree, wanted, among)),
+            Test::Ext(wanted) => Matches::sure(names::with_extension(tree, wanted, among)),
             Test::Words(WordSubject::Text, words) => self.text(words, among),
-            Test::Words(subject, words) => Found::sure(names::with_words(tree, *subject, words, among)),
+            Test::Words(subject, words) => Matches::sure(names::with_words(tree, *subject, words, among)),
             Test::Tag(test) => self.tagged(test, among),
             Test::Size(compare, bytes) => sure_of(among, |id| compare.holds(tree.size(id), bytes.0)),
             Test::Count(CountSubject::Depth, compare, number) => {
@@ -151,24 +151,29 @@ impl Query<'_> {
     }
 
     /// A test whose answer may depend on contents that nobody looked at yet.
-    fn looked(&self, among: &Rows, holds: impl Fn(NodeId) -> bool, unseen: impl Fn(NodeId) -> bool) -> Found {
+    fn looked(
+        &self,
+        among: &Rows,
+        holds: impl Fn(NodeId) -> bool,
+        unseen: impl Fn(NodeId) -> bool,
+    ) -> Matches {
         let yes = among.filter(|row| holds(NodeId::new(row)));
         if self.settle_for_less {
-            return Found::sure(yes);
+            return Matches::sure(yes);
         }
         let maybe = among.filter(|row| unseen(NodeId::new(row)));
-        Found { yes: yes.without(&maybe), maybe }
+        Matches { yes: yes.without(&maybe), maybe }
     }
 
     /// A test of how many items have a file's bytes.
-    fn copied(&self, among: &Rows, holds: impl Fn(u32) -> bool) -> Found {
+    fn copied(&self, among: &Rows, holds: impl Fn(u32) -> bool) -> Matches {
         let tree = self.tree;
         let yes = among.filter(|row| tree.copies(NodeId::new(row)).is_some_and(&holds));
         if self.settle_for_less {
-            return Found::sure(yes);
+            return Matches::sure(yes);
         }
         let unknown = |id| tree.kind(id) == Kind::File && tree.copies(id).is_none();
-        Found { maybe: among.filter(|row| unknown(NodeId::new(row))), yes }
+        Matches { maybe: among.filter(|row| unknown(NodeId::new(row))), yes }
     }
 
     fn date(&self, subject: DateSubject, id: NodeId) -> Option<Moment> {
@@ -211,20 +216,20 @@ impl Query<'_> {
     }
 
     /// Whether a test of the words inside holds; unread files are maybes where they may be read.
-    fn text(&self, words: &WordTest, among: &Rows) -> Found {
+    fn text(&self, words: &WordTest, among: &Rows) -> Matches {
         let tree = self.tree;
         let none = HashSet::new();
         let answers = self.texts.get(&words.to_string()).unwrap_or(&none);
         let number = |row: usize| tree.text(NodeId::new(row));
         let yes = among.filter(|row| number(row) != 0 && answers.contains(&number(row)));
         if self.settle_for_less || !self.reads_text {
-            return Found::sure(yes);
+            return Matches::sure(yes);
         }
         let unread = |row: usize| number(row) == 0 && tree.may_have_words(NodeId::new(row));
-        Found { maybe: among.filter(unread), yes }
+        Matches { maybe: among.filter(unread), yes }
     }
 
-    fn tagged(&self, test: &TagTest, among: &Rows) -> Found {
+    fn tagged(&self, test: &TagTest, among: &Rows) -> Matches {
         if self.tags_reach_inside {
             return self.tagged_inside(test, among);
         }
@@ -235,16 +240,16 @@ impl Query<'_> {
         let set = |row: usize| self.tree.tag_set_of(NodeId::new(row)) as usize;
         let yes = among.filter(|row| answers.get(set(row)).copied().unwrap_or(false));
         if self.settle_for_less {
-            return Found::sure(yes);
+            return Matches::sure(yes);
         }
-        Found { maybe: among.filter(|row| set(row) == 0), yes }
+        Matches { maybe: among.filter(|row| set(row) == 0), yes }
     }
 
     /// The same with the tags of every folder above.
-    fn tagged_inside(&self, test: &TagTest, among: &Rows) -> Found {
+    fn tagged_inside(&self, test: &TagTest, among: &Rows) -> Matches {
         if *test == TagTest::None {
             let any = self.tagged_inside(&TagTest::Any, among);
-            return Found { yes: among.clone().without(&any.possible()), maybe: any.maybe };
+            return Matches { yes: among.clone().without(&any.possible()), maybe: any.maybe };
         }
         let tree = self.tree;
         let own = |id: NodeId| match tree.tags(id) {
@@ -263,13 +268,13 @@ impl Query<'_> {
                 Some(false) => {}
             }
         }
-        Found { yes: yes.and(among), maybe: maybe.and(among) }
+        Matches { yes: yes.and(among), maybe: maybe.and(among) }
     }
 }
 
 #[inline]
-fn sure_of(among: &Rows, holds: impl Fn(NodeId) -> bool) -> Found {
-    Found::sure(among.filter(|row| holds(NodeId::new(row))))
+fn sure_of(among: &Rows, holds: impl Fn(NodeId) -> bool) -> Matches {
+    Matches::sure(among.filter(|row| holds(NodeId::new(row))))
 }
 
 /// How dear a condition is to answer; only the order matters.

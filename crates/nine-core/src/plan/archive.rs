@@ -3,10 +3,10 @@
 
 use std::collections::BTreeMap;
 
-use super::Proposal;
-use super::at_sight::{AtSight, Left};
 use super::followers::{Siblings, with_followers};
+use super::leave::{LeaveCheck, Left};
 use super::tidy::{Pass, Wants, item};
+use super::{Intent, Placing, Proposal};
 use crate::archive::Archive;
 use crate::config::Pile;
 use crate::escape::escape;
@@ -20,7 +20,7 @@ use crate::worklist::Doubt;
 
 /// What goes to the archive, and what is left.
 #[derive(Debug, Default)]
-pub struct Archived {
+pub struct ArchiveProposals {
     /// Items that go.
     pub proposals: Vec<Proposal>,
     /// How many are left, and why.
@@ -31,9 +31,9 @@ pub struct Archived {
     pub looked_at: u64,
 }
 
-impl Archived {
+impl ArchiveProposals {
     /// Adds what another pass found.
-    pub fn add(&mut self, other: Archived) {
+    pub fn add(&mut self, other: ArchiveProposals) {
         self.proposals.extend(other.proposals);
         self.named.extend(other.named);
         self.looked_at += other.looked_at;
@@ -88,7 +88,7 @@ impl<'a> Target<'a> {
 
     fn proposal(&self, new: Proposal, item: &Item, why: String) -> Proposal {
         match self.folder(item) {
-            Ok(folder) => Proposal { folder: Some(folder), why, ..new },
+            Ok(folder) => Proposal { intent: Intent::Place(Placing::into(folder)), why, ..new },
             Err(unknown) => {
                 let doubt = Doubt::Answer(format!("{}, and the archive's folder needs it", unknown.words()));
                 Proposal { why, doubts: vec![doubt], ..new }
@@ -98,8 +98,8 @@ impl<'a> Target<'a> {
 }
 
 /// What is stale of all that lies loose in a pile.
-pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> Archived {
-    let at_sight = AtSight::of_loose(pass, pile, tree);
+pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> ArchiveProposals {
+    let leave = LeaveCheck::of_loose(pass, pile, tree);
     let when = &target.archive.when;
     let wants = Wants {
         tags: true,
@@ -108,13 +108,13 @@ pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> Archived
         text: when.asks_for_text(),
         copies: false,
     };
-    let mut out = Archived::default();
+    let mut out = ArchiveProposals::default();
     let mut items = Vec::new();
     for id in tree.children(Tree::ROOT) {
         out.looked_at += 1;
         let spot = Spot::new(pile.name.clone(), tree.path(id));
         let is_archived = target.holds(&spot);
-        let sight = at_sight.why(id, &spot.path).or(is_archived.then_some(Left::Archived));
+        let sight = leave.why(id, &spot.path).or(is_archived.then_some(Left::Archived));
         if let Some(why) = sight.filter(|why| !matches!(why, Left::InUse | Left::Settling)) {
             out.leave(why, None);
             continue;
@@ -128,7 +128,7 @@ pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> Archived
                 let mut proposal = target.proposal(Proposal::for_item(&item), &item, why(target, &item));
                 proposal.doubts.extend(contradicted(target, &item));
                 if item.entry.kind == Kind::Link && pass.details.is_relative_link(&item.spot.path) {
-                    (proposal.folder, proposal.doubts) = (None, vec![Doubt::RelativeLink]);
+                    (proposal.intent, proposal.doubts) = (Intent::Stay, vec![Doubt::RelativeLink]);
                 }
                 items.push(proposal);
             }
@@ -149,8 +149,8 @@ pub fn selected(
     target: &Target,
     settled: &dyn Fn(&Proposal) -> Option<Left>,
     siblings: &dyn Fn(&Spot) -> Siblings,
-) -> Archived {
-    let mut out = Archived { looked_at: items.len() as u64, ..Archived::default() };
+) -> ArchiveProposals {
+    let mut out = ArchiveProposals { looked_at: items.len() as u64, ..ArchiveProposals::default() };
     let mut going = Vec::new();
     for new in items {
         let why = target.holds(&new.item).then_some(Left::Archived).or_else(|| settled(&new));

@@ -2,8 +2,8 @@
 
 use std::collections::HashSet;
 
-use super::Proposal;
 use super::followers::{Siblings, with_followers};
+use super::{Intent, Proposal};
 use crate::item::Kind;
 use crate::place::Spot;
 use crate::worklist::Act;
@@ -11,7 +11,8 @@ use crate::worklist::Act;
 /// Discards a selection. `siblings` lists what lies in a folder, so that what is kept together goes along;
 /// what lies in a folder that goes is not told by itself.
 pub fn plan(items: Vec<Proposal>, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
-    let discard = |item: Proposal| Proposal { fixed: Some(Act::discard()), why: "by hand".into(), ..item };
+    let intent = || Intent::Exactly(Act::discard());
+    let discard = |item: Proposal| Proposal { intent: intent(), why: "by hand".into(), ..item };
     with_followers(outermost(items), siblings).into_iter().map(discard).collect()
 }
 
@@ -38,7 +39,7 @@ mod tests {
     use crate::item::{Entry, Identity, Stamp};
     use crate::moment::Moment;
     use crate::plan::settle;
-    use crate::worklist::Standing;
+    use crate::worklist::NamesThere;
 
     fn selected(at: &str, kind: Kind) -> Proposal {
         let stamp = Stamp { size: 3, modified: Moment(0), identity: Identity([1, 1]) };
@@ -64,7 +65,7 @@ mod tests {
             identity: Identity([1, 2]),
         };
         let beside = |_: &Spot| vec![(b"p.JPG".to_vec(), entry.clone()), (b"p.xmp".to_vec(), entry.clone())];
-        let steps = settle(&plan(items, &beside), &Standing::new()).worklist.steps;
+        let steps = settle(&plan(items, &beside), &NamesThere::new()).worklist.steps;
         let told: Vec<(String, bool)> =
             steps.iter().map(|step| (step.item.to_string(), step.together.is_some())).collect();
         let wanted = [

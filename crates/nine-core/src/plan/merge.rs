@@ -2,9 +2,9 @@
 
 use std::collections::HashMap;
 
-use super::Proposal;
 use super::copies::{copy_words, lost_tags};
 use super::followers::{Siblings, with_followers};
+use super::{Intent, Placing, Proposal};
 use crate::item::{Entry, Kind, Stamp};
 use crate::keep_together;
 use crate::names::fold_bytes;
@@ -13,7 +13,7 @@ use crate::rules::Clash;
 use crate::worklist::{Act, Doubt, Original};
 
 /// What is asked of the world while two folders are brought together.
-pub trait Sides {
+pub trait MergeSides {
     /// What lies in a folder.
     fn listed(&self, folder: &Spot) -> Siblings;
     /// Whether two files hold the same bytes; `false` where one cannot be read.
@@ -28,7 +28,7 @@ pub trait Sides {
 
 /// What bringing two folders together comes to.
 #[derive(Debug, Default)]
-pub struct Merged {
+pub struct MergeProposals {
     /// What is wanted.
     pub proposals: Vec<Proposal>,
     /// The folders that are empty then.
@@ -37,8 +37,8 @@ pub struct Merged {
 
 /// Brings all that lies in `from` into `into`. What is there already with the same bytes, under whatever
 /// name, is discarded as a copy.
-pub fn plan(from: &Spot, into: &Spot, clash: Clash, sides: &dyn Sides) -> Merged {
-    let mut merge = Merge { from, clash, sides, by_size: HashMap::new(), out: Merged::default() };
+pub fn plan(from: &Spot, into: &Spot, clash: Clash, sides: &dyn MergeSides) -> MergeProposals {
+    let mut merge = Merge { from, clash, sides, by_size: HashMap::new(), out: MergeProposals::default() };
     merge.note_files(into);
     let mut open = vec![(from.clone(), into.clone())];
     while let Some((here, there)) = open.pop() {
@@ -51,10 +51,10 @@ pub fn plan(from: &Spot, into: &Spot, clash: Clash, sides: &dyn Sides) -> Merged
 struct Merge<'a> {
     from: &'a Spot,
     clash: Clash,
-    sides: &'a dyn Sides,
+    sides: &'a dyn MergeSides,
     /// The files that are there already, by their size.
     by_size: HashMap<u64, Vec<(Spot, Stamp)>>,
-    out: Merged,
+    out: MergeProposals,
 }
 
 impl Merge<'_> {
@@ -118,7 +118,7 @@ impl Merge<'_> {
         Some(Proposal {
             why: copy_words(stays, ""),
             doubts: lost_tags(&lost, "").into_iter().collect(),
-            fixed: Some(Act::Discard { copy_of: Some(original) }),
+            intent: Intent::Exactly(Act::Discard { copy_of: Some(original) }),
             ..new
         })
     }
@@ -130,12 +130,12 @@ impl Merge<'_> {
             _ => (entry.size, entry.modified),
         };
         let new = Proposal::new(item, entry.kind, entry.stamp(), Vec::new());
+        let placing = Placing { clash: self.clash, ..Placing::into(there.clone()) };
         Proposal {
             size,
             modified,
-            folder: (!turns).then(|| there.clone()),
+            intent: if turns { Intent::Stay } else { Intent::Place(placing) },
             doubts: if turns { vec![Doubt::RelativeLink] } else { Vec::new() },
-            clash: self.clash,
             why: "merged".into(),
             ..new
         }

@@ -4,10 +4,10 @@
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
 pub mod archive;
-mod at_sight;
 pub mod copies;
 pub mod discard;
 mod followers;
+mod leave;
 pub mod merge;
 pub mod pack;
 pub mod put;
@@ -17,8 +17,8 @@ pub mod sweep;
 pub mod tag;
 pub mod tidy;
 
-pub use at_sight::Left;
 pub use followers::Siblings;
+pub use leave::Left;
 pub use settle::{ClashFound, Settled, settle};
 
 use serde::{Deserialize, Serialize};
@@ -81,28 +81,61 @@ pub struct Proposal {
     pub becomes: Option<Vec<String>>,
     /// What facets answer, with their names; `None` where that is not known.
     pub answers: Vec<(String, Option<String>)>,
-    /// The folder that it goes to; the one it lies in if it only gets a name.
-    pub folder: Option<Spot>,
-    /// The name that it gets, where that is a new one.
-    #[serde(with = "crate::escape::written::maybe")]
-    pub name: Option<Vec<u8>>,
-    /// Whether another item like it is made there, and it stays where it is.
-    pub copies: bool,
-    /// Whether it is taken out of a pack.
-    #[serde(default)]
-    pub unpacks: bool,
-    /// What is done, where the planner leaves nothing to be settled.
-    pub fixed: Option<Act>,
-    /// Whether what has its name holds the same bytes, where that was looked at.
-    pub same: Option<bool>,
-    /// What to do if the name is taken.
-    pub clash: Clash,
+    /// What is wanted besides.
+    pub intent: Intent,
     /// Why.
     pub why: String,
     /// Reasons for a person to look.
     pub doubts: Vec<Doubt>,
     /// What goes where this goes.
     pub followers: Vec<Follower>,
+}
+
+/// What is wanted for an item besides its tags.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Intent {
+    /// It stays as it is; if there are doubts, a person should look.
+    Stay,
+    /// It gets a place or a name.
+    Place(Placing),
+    /// Exactly this is done to it, and nothing is left to be settled.
+    Exactly(Act),
+}
+
+/// Where an item goes, and how.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Placing {
+    /// The folder that it goes to; the one it lies in if it only gets a name.
+    pub folder: Spot,
+    /// The name that it gets, where that is a new one.
+    #[serde(with = "crate::escape::written::maybe")]
+    pub name: Option<Vec<u8>>,
+    /// How it comes there.
+    pub by: PlacedBy,
+    /// What to do if the name is taken.
+    pub clash: Clash,
+    /// Whether what has its name holds the same bytes, where that was looked at.
+    pub same: Option<bool>,
+}
+
+/// How an item comes to its place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum PlacedBy {
+    /// It moves.
+    Move,
+    /// Another like it is made, and it stays where it is.
+    Copy,
+    /// It is taken out of a pack, which stays as it is.
+    Unpack,
+}
+
+impl Placing {
+    /// A move into a folder, under the item's own name or a number behind it.
+    pub fn into(folder: Spot) -> Self {
+        Self { folder, name: None, by: PlacedBy::Move, clash: Clash::Number, same: None }
+    }
 }
 
 /// A file or folder that is moved with its leader or not at all.
@@ -143,13 +176,7 @@ impl Proposal {
             note_tags: Vec::new(),
             becomes: None,
             answers: Vec::new(),
-            folder: None,
-            name: None,
-            copies: false,
-            unpacks: false,
-            fixed: None,
-            same: None,
-            clash: Clash::Number,
+            intent: Intent::Stay,
             why: String::new(),
             doubts: Vec::new(),
             followers: Vec::new(),
@@ -160,7 +187,8 @@ impl Proposal {
     pub fn fixed(step: Step) -> Self {
         let new = Self::new(step.item, step.kind, step.stamp, Vec::new());
         let (why, doubts) = (step.why, step.doubts);
-        Self { size: step.size, modified: step.modified, fixed: Some(step.act), why, doubts, ..new }
+        let intent = Intent::Exactly(step.act);
+        Self { size: step.size, modified: step.modified, intent, why, doubts, ..new }
     }
 
     /// Gives it tags, each once.
@@ -179,10 +207,33 @@ impl Proposal {
         self.becomes = Some(after).filter(|after| *after != self.tags);
     }
 
-    /// Whether it says where the item goes or what it is called.
+    /// Where it goes, if it gets a place or a name.
+    pub fn placing(&self) -> Option<&Placing> {
+        match &self.intent {
+            Intent::Place(placing) => Some(placing),
+            Intent::Stay | Intent::Exactly(_) => None,
+        }
+    }
+
+    /// What exactly is done to it, if that is fixed.
+    pub fn exactly(&self) -> Option<&Act> {
+        match &self.intent {
+            Intent::Exactly(act) => Some(act),
+            Intent::Stay | Intent::Place(_) => None,
+        }
+    }
+
+    /// Whether it says where the item goes or what it is called, and that is otherwise than it is.
     pub fn moves(&self) -> bool {
-        let name = || self.name.as_deref().is_some_and(|name| name != self.item.path.name());
-        self.folder.as_ref().is_some_and(|folder| name() || *folder != self.item.folder())
+        self.placing().is_some_and(|placing| {
+            let renames = placing.name.as_deref().is_some_and(|name| name != self.item.path.name());
+            renames || placing.folder != self.item.folder()
+        })
+    }
+
+    /// Leaves the item as it is, with its doubts.
+    pub fn leave(&mut self) {
+        (self.intent, self.becomes) = (Intent::Stay, None);
     }
 }
 
@@ -191,8 +242,9 @@ pub const HELD: &str = "Held";
 
 /// The folders whose names must be known before the proposals can be settled.
 pub fn folders_wanted(proposals: &[Proposal]) -> Vec<Spot> {
-    let mut folders: Vec<Spot> = proposals.iter().filter_map(|p| p.folder.clone()).collect();
-    let held = proposals.iter().filter(|p| p.clash == Clash::Hold).filter_map(|p| p.folder.as_ref());
+    let placings = || proposals.iter().filter_map(Proposal::placing);
+    let mut folders: Vec<Spot> = placings().map(|placing| placing.folder.clone()).collect();
+    let held = placings().filter(|placing| placing.clash == Clash::Hold).map(|placing| &placing.folder);
     let held: Vec<Spot> = held.map(|f| Spot::new(f.place.clone(), f.path.join(HELD))).collect();
     folders.extend(held);
     folders.sort();

@@ -1,6 +1,6 @@
 //! The planner of `archive pack`: a dated folder into one file, with its list beside it.
 
-use super::{Follower, Proposal};
+use super::{Follower, Intent, Proposal};
 use crate::archive::{Form, list_beside};
 use crate::names::numbered;
 use crate::place::Spot;
@@ -34,7 +34,8 @@ pub fn plan(
             vec![Doubt::Answer(words)]
         }
     };
-    Proposal { fixed: Some(Act::Pack { to }), why: "packed".into(), doubts, followers: vec![list], ..folder }
+    let intent = Intent::Exactly(Act::Pack { to });
+    Proposal { intent, why: "packed".into(), doubts, followers: vec![list], ..folder }
 }
 
 #[cfg(test)]
@@ -43,7 +44,7 @@ mod tests {
     use crate::item::{Identity, Kind, Stamp};
     use crate::moment::Moment;
     use crate::plan::settle;
-    use crate::worklist::Standing;
+    use crate::worklist::NamesThere;
 
     #[test]
     fn the_pack_comes_first_and_the_folder_goes_last_all_or_nothing() {
@@ -61,7 +62,7 @@ mod tests {
         // A zip of that day is there already, so both names get a number.
         let taken = |name: &[u8]| name == b"2031-04-07.zip";
         let plan = plan(folder, list, Form::TarZst, &taken, &[]);
-        let steps = settle(&[plan], &Standing::new()).worklist.steps;
+        let steps = settle(&[plan], &NamesThere::new()).worklist.steps;
         let told: Vec<String> = steps
             .iter()
             .map(|step| format!("{} {}", step.act.word(), step.target().unwrap_or(&step.item)))

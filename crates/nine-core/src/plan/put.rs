@@ -1,13 +1,13 @@
 //! The planner of `put`: a selection filed by hand.
 
-use super::Proposal;
 use super::followers::{Siblings, with_followers};
+use super::{Intent, PlacedBy, Placing, Proposal};
 use crate::place::{ItemPath, Spot};
 use crate::rules::Clash;
 
 /// How a selection is filed.
 #[derive(Debug, Clone)]
-pub struct How {
+pub struct PutHow {
     /// The folder that it goes to.
     pub folder: Spot,
     /// Whether the folders between its place and each item are made there too.
@@ -20,7 +20,7 @@ pub struct How {
     pub clash: Clash,
 }
 
-impl How {
+impl PutHow {
     fn between(&self, folder: &ItemPath) -> ItemPath {
         let is_below = *folder == self.below || folder.is_inside(&self.below);
         let skipped = if is_below { self.below.depth() } else { 0 };
@@ -29,12 +29,13 @@ impl How {
 }
 
 /// Files a selection. `siblings` lists what lies in a folder, so that what is kept together goes along.
-pub fn plan(items: Vec<Proposal>, how: &How, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
+pub fn plan(items: Vec<Proposal>, how: &PutHow, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
     let file = |mut item: Proposal| {
         let from = item.item.folder();
         let between = if how.keeps_folders { how.between(&from.path) } else { ItemPath::root() };
-        item.folder = Some(Spot::new(how.folder.place.clone(), how.folder.path.join_path(&between)));
-        (item.copies, item.clash) = (how.copies, how.clash);
+        let folder = Spot::new(how.folder.place.clone(), how.folder.path.join_path(&between));
+        let by = if how.copies { PlacedBy::Copy } else { PlacedBy::Move };
+        item.intent = Intent::Place(Placing { by, clash: how.clash, ..Placing::into(folder) });
         item.why = "by hand".into();
         item
     };
@@ -64,16 +65,17 @@ mod tests {
         Proposal::new(Spot::parse(at).unwrap(), Kind::File, stamp, Vec::new())
     }
 
-    fn how(keeps_folders: bool) -> How {
+    fn how(keeps_folders: bool) -> PutHow {
         let folder = Spot::parse("home/3 Grants/Claims").unwrap();
-        How { folder, keeps_folders, below: ItemPath::root(), copies: false, clash: Clash::Number }
+        PutHow { folder, keeps_folders, below: ItemPath::root(), copies: false, clash: Clash::Number }
     }
 
     #[test]
     fn folders_between_are_kept_or_not() {
         let plan = |keeps| super::plan(vec![selected("downloads/a/b/x.pdf")], &how(keeps), &|_| Vec::new());
-        assert_eq!(plan(false)[0].folder, Some(Spot::parse("home/3 Grants/Claims").unwrap()));
-        assert_eq!(plan(true)[0].folder, Some(Spot::parse("home/3 Grants/Claims/a/b").unwrap()));
+        let folder = |keeps| plan(keeps)[0].placing().unwrap().folder.to_string();
+        assert_eq!(folder(false), "home/3 Grants/Claims");
+        assert_eq!(folder(true), "home/3 Grants/Claims/a/b");
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! The planner of `retrieve`: what was archived or swept, back to where it came from or onto a shelf.
 
-use super::Proposal;
 use super::followers::{Siblings, with_followers};
+use super::{Intent, PlacedBy, Placing, Proposal};
 use crate::place::Spot;
 use crate::rules::Clash;
 
@@ -12,6 +12,8 @@ pub struct Away {
     pub item: Proposal,
     /// Where it lay before.
     pub from: Spot,
+    /// Whether it lies in a pack.
+    pub is_packed: bool,
 }
 
 /// Brings items back, or into the folder `on`. `siblings` lists what lies in a folder, so that what is kept
@@ -22,17 +24,18 @@ pub fn plan(
     clash: Clash,
     siblings: &dyn Fn(&Spot) -> Siblings,
 ) -> Vec<Proposal> {
-    let back = |Away { item, from }: Away| {
+    let back = |Away { item, from, is_packed }: Away| {
         let (folder, name) = match on {
             Some(folder) => (folder.clone(), None),
             None => (from.folder(), Some(from.path.name().to_vec())),
         };
         let name = name.filter(|name| *name != item.item.path.name());
-        Proposal { folder: Some(folder), name, clash, why: "retrieved".into(), ..item }
+        let by = if is_packed { PlacedBy::Unpack } else { PlacedBy::Move };
+        let intent = Intent::Place(Placing { name, by, clash, ..Placing::into(folder) });
+        Proposal { intent, why: "retrieved".into(), ..item }
     };
-    let (packed, plain): (Vec<Proposal>, Vec<Proposal>) =
-        away.into_iter().map(back).partition(|item| item.unpacks);
-    let mut proposals = with_followers(plain, siblings);
-    proposals.extend(packed);
+    let (packed, plain): (Vec<Away>, Vec<Away>) = away.into_iter().partition(|away| away.is_packed);
+    let mut proposals = with_followers(plain.into_iter().map(back).collect(), siblings);
+    proposals.extend(packed.into_iter().map(back));
     proposals
 }

@@ -2,14 +2,14 @@
 
 use std::collections::HashMap;
 
-use super::{Follower, HELD, Proposal};
+use super::{Follower, HELD, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
 use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
 use crate::names::{numbered, split_extension};
 use crate::place::Spot;
 use crate::rules::Clash;
-use crate::worklist::{Act, ClashAnswer, Doubt, Standing, Step, Worklist};
+use crate::worklist::{Act, ClashAnswer, Doubt, NamesThere, Step, Worklist};
 
 /// What proposals come to.
 #[derive(Debug, Clone, Default)]
@@ -41,7 +41,7 @@ pub struct ClashFound {
 
 /// Makes steps of proposals. `standing` tells what has which name in the folders that
 /// [`super::folders_wanted`] listed; a folder that is not in it holds nothing.
-pub fn settle(proposals: &[Proposal], standing: &Standing) -> Settled {
+pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {
     let mut settler = Settler {
         standing,
         proposals,
@@ -71,7 +71,7 @@ pub fn settle(proposals: &[Proposal], standing: &Standing) -> Settled {
 }
 
 struct Settler<'a> {
-    standing: &'a Standing,
+    standing: &'a NamesThere,
     proposals: &'a [Proposal],
     /// The names that are given already, each with the proposal that has it.
     claimed: HashMap<(Spot, Vec<u8>), usize>,
@@ -81,6 +81,15 @@ struct Settler<'a> {
     sets: u32,
     /// The number of the proposal in hand.
     now: usize,
+}
+
+/// The names that an item and its followers get in a folder.
+struct Names {
+    folder: Spot,
+    /// The item's first.
+    names: Vec<Vec<u8>>,
+    /// The number of their set, if they are one.
+    together: Option<u32>,
 }
 
 /// What has a name that is wanted.
@@ -97,11 +106,10 @@ impl<'a> Settler<'a> {
     }
 
     fn settle(&mut self, proposal: Proposal) {
-        if let Some(act) = proposal.fixed.clone() {
-            return match act {
-                Act::Pack { to } => self.pack(&proposal, &to),
-                act => self.fixed(&proposal, act),
-            };
+        match &proposal.intent {
+            Intent::Exactly(Act::Pack { to }) => return self.pack(&proposal, to),
+            Intent::Exactly(act) => return self.exactly(&proposal, act.clone()),
+            Intent::Stay | Intent::Place(_) => {}
         }
         if let Some(to) = &proposal.becomes {
             let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to: to.clone() });
@@ -110,19 +118,18 @@ impl<'a> Settler<'a> {
             }
             self.push(tag);
         }
-        let Some(folder) = proposal.folder.clone().filter(|_| proposal.moves()) else {
+        let Some(placing) = proposal.placing().cloned().filter(|_| proposal.moves()) else {
             if !proposal.doubts.is_empty() && proposal.becomes.is_none() {
                 let step = self.step(&proposal, Act::Leave);
                 self.push(step);
             }
             return;
         };
-        let name = proposal.name.clone().unwrap_or_else(|| proposal.item.path.name().to_vec());
-        self.place(proposal, folder, name);
+        self.place(proposal, placing);
     }
 
     /// Does what is wanted to the item, and the same to what follows it: to all or to none.
-    fn fixed(&mut self, proposal: &Proposal, act: Act) {
+    fn exactly(&mut self, proposal: &Proposal, act: Act) {
         let leader = self.step(proposal, act);
         let together = self.set_for(proposal);
         let followers = followers_like(&leader, proposal);
@@ -154,21 +161,23 @@ impl<'a> Settler<'a> {
     }
 
     /// Finds a free name for the item and all that follows it.
-    fn place(&mut self, mut proposal: Proposal, folder: Spot, name: Vec<u8>) {
+    fn place(&mut self, mut proposal: Proposal, placing: Placing) {
+        let Placing { folder, name, by, clash, same } = placing;
+        let name = name.unwrap_or_else(|| proposal.item.path.name().to_vec());
         let members = |name: &[u8]| -> Vec<Vec<u8>> {
             let followers = proposal.followers.iter().map(|f| follower_name(f, name));
             std::iter::once(name.to_vec()).chain(followers).collect()
         };
         let wanted = members(&name);
-        let clash = wanted.iter().find_map(|member| match self.owner(&folder, member, &proposal.item) {
+        let taken = wanted.iter().find_map(|member| match self.owner(&folder, member, &proposal.item) {
             Owner::Nobody => None,
             Owner::Another(rival) => Some((member.clone(), None, Some(rival))),
             Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()), None)),
         });
-        let Some((taken, theirs, rival)) = clash else {
-            return self.go(proposal, folder, wanted);
+        let Some((taken, theirs, rival)) = taken else {
+            return self.go(proposal, by, folder, wanted);
         };
-        let answer = self.answer(&proposal, theirs.as_ref());
+        let answer = answer(clash, &proposal, theirs.as_ref());
         self.out.clashes.push(ClashFound {
             proposal: self.now,
             at: Spot::new(folder.place.clone(), folder.path.join(&taken)),
@@ -181,7 +190,7 @@ impl<'a> Settler<'a> {
             },
             allowed: (!is_bound(&proposal), may_replace(&proposal, theirs.as_ref())),
         });
-        let (ours, same) = ((proposal.size, proposal.modified), proposal.same);
+        let ours = (proposal.size, proposal.modified);
         let rival = rival.map(|rival| &self.proposals[rival]);
         let rival = rival.map(|rival| (rival.item.clone(), rival.size, rival.modified));
         proposal.doubts.push(Doubt::Clash { name: taken, ours, theirs, rival, same, answer });
@@ -190,30 +199,18 @@ impl<'a> Settler<'a> {
                 let step = self.step(&proposal, Act::Leave);
                 self.push(step);
             }
-            ClashAnswer::Replaced => self.replace(proposal, folder, name),
+            ClashAnswer::Replaced => self.replace(proposal, by, folder, name),
             ClashAnswer::Held => {
                 let held = Spot::new(folder.place.clone(), folder.path.join(HELD));
                 let free = self.free_name(&held, &name, &proposal, 1);
                 let wanted = members(&free);
-                self.go(proposal, held, wanted);
+                self.go(proposal, by, held, wanted);
             }
             ClashAnswer::Numbered => {
                 let free = self.free_name(&folder, &name, &proposal, 2);
                 let wanted = members(&free);
-                self.go(proposal, folder, wanted);
+                self.go(proposal, by, folder, wanted);
             }
-        }
-    }
-
-    /// What the rule wants done, as far as the item allows it.
-    fn answer(&self, proposal: &Proposal, theirs: Option<&Entry>) -> ClashAnswer {
-        match proposal.clash {
-            Clash::Leave => ClashAnswer::Left,
-            Clash::Hold => ClashAnswer::Held,
-            Clash::Number if is_bound(proposal) => ClashAnswer::Left,
-            Clash::Number => ClashAnswer::Numbered,
-            Clash::Replace if may_replace(proposal, theirs) => ClashAnswer::Replaced,
-            Clash::Replace => ClashAnswer::Left,
         }
     }
 
@@ -257,7 +254,7 @@ impl<'a> Settler<'a> {
     }
 
     /// Puts what has the name into the trash and the item in its place: both or neither.
-    fn replace(&mut self, proposal: Proposal, folder: Spot, name: Vec<u8>) {
+    fn replace(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, name: Vec<u8>) {
         let Owner::Standing((there, entry)) = self.owner(&folder, &name, &proposal.item) else {
             return;
         };
@@ -274,16 +271,17 @@ impl<'a> Settler<'a> {
             doubts: Vec::new(),
             together,
         });
-        self.go_together(proposal, folder, vec![name], together);
+        self.go_together(proposal, by, Names { folder, names: vec![name], together });
     }
 
     /// Writes the steps of an item and its followers; `names` are theirs in the same order.
-    fn go(&mut self, proposal: Proposal, folder: Spot, names: Vec<Vec<u8>>) {
+    fn go(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, names: Vec<Vec<u8>>) {
         let together = self.set_for(&proposal);
-        self.go_together(proposal, folder, names, together);
+        self.go_together(proposal, by, Names { folder, names, together });
     }
 
-    fn go_together(&mut self, proposal: Proposal, folder: Spot, names: Vec<Vec<u8>>, together: Option<u32>) {
+    fn go_together(&mut self, proposal: Proposal, by: PlacedBy, names: Names) {
+        let Names { folder, names, together } = names;
         let mut targets =
             names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(name)));
         let leader = self.step(&proposal, Act::Leave);
@@ -295,10 +293,10 @@ impl<'a> Settler<'a> {
             let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
             self.claimed.insert((folder.clone(), key), self.now);
             step.together = together;
-            step.act = match (proposal.unpacks, proposal.copies) {
-                (true, _) => Act::Unpack { to },
-                (false, true) => Act::Copy { to },
-                (false, false) => Act::Move { to },
+            step.act = match by {
+                PlacedBy::Unpack => Act::Unpack { to },
+                PlacedBy::Copy => Act::Copy { to },
+                PlacedBy::Move => Act::Move { to },
             };
             self.push(step);
         }
@@ -331,6 +329,18 @@ fn followers_like(leader: &Step, proposal: &Proposal) -> Vec<Step> {
         ..leader.clone()
     };
     proposal.followers.iter().map(step).collect()
+}
+
+/// What is wanted where a name is taken, as far as the item allows it.
+fn answer(wanted: Clash, proposal: &Proposal, theirs: Option<&Entry>) -> ClashAnswer {
+    match wanted {
+        Clash::Leave => ClashAnswer::Left,
+        Clash::Hold => ClashAnswer::Held,
+        Clash::Number if is_bound(proposal) => ClashAnswer::Left,
+        Clash::Number => ClashAnswer::Numbered,
+        Clash::Replace if may_replace(proposal, theirs) => ClashAnswer::Replaced,
+        Clash::Replace => ClashAnswer::Left,
+    }
 }
 
 /// Whether something follows that points to it by name, as a saved page does.

@@ -2,10 +2,10 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use super::Proposal;
-use super::at_sight::{AtSight, Left};
 use super::followers::with_followers;
+use super::leave::{LeaveCheck, Left};
 use super::tidy::Pass;
+use super::{Intent, Placing, Proposal};
 use crate::config::Pile;
 use crate::item::Kind;
 use crate::moment::Now;
@@ -28,7 +28,7 @@ pub enum To<'a> {
 
 /// What is swept together.
 #[derive(Debug, Default)]
-pub struct Swept {
+pub struct SweepProposals {
     /// Items that move.
     pub proposals: Vec<Proposal>,
     /// How many are left, and why.
@@ -41,14 +41,14 @@ pub struct Swept {
 
 /// Sweeps a pile. What is hidden, still arriving, changed just now or a place of its own is left, and so
 /// are the folders into which something was swept before.
-pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> Swept {
-    let at_sight = AtSight::of_loose(pass, pile, tree);
+pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> SweepProposals {
+    let leave = LeaveCheck::of_loose(pass, pile, tree);
     let name = match to {
         To::Dated => dated(tree, pass.now),
         To::Later(_) => LATER.as_bytes().to_vec(),
     };
     let folder = Spot::new(pile.name.clone(), ItemPath::root().join(&name));
-    let mut out = Swept { folder: folder.path.clone(), ..Swept::default() };
+    let mut out = SweepProposals { folder: folder.path.clone(), ..SweepProposals::default() };
     let mut items = Vec::new();
     for id in tree.children(Tree::ROOT) {
         out.looked_at += 1;
@@ -58,7 +58,7 @@ pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> Swept {
             To::Dated => true,
             To::Later(ids) => ids.contains(&id),
         };
-        match at_sight.why(id, &path).or(was_swept.then_some(Left::Swept)) {
+        match leave.why(id, &path).or(was_swept.then_some(Left::Swept)) {
             Some(why) => *out.left.entry(why).or_default() += 1,
             None if is_meant => items.push(proposal(pass, pile, tree, id, &folder)),
             None => {}
@@ -79,7 +79,7 @@ fn proposal(pass: &Pass, pile: &Pile, tree: &Tree, id: NodeId, folder: &Spot) ->
     Proposal {
         size: tree.size(id),
         modified: tree.newest(id),
-        folder: (!turns).then(|| folder.clone()),
+        intent: if turns { Intent::Stay } else { Intent::Place(Placing::into(folder.clone())) },
         doubts: if turns { vec![Doubt::RelativeLink] } else { Vec::new() },
         why: "swept".into(),
         ..new

@@ -11,7 +11,7 @@ use crate::kinds::recognise;
 use crate::layout::Layout;
 use crate::moment::Now;
 use crate::tree::{Batch, FolderNo, Gathering, Tree};
-use crate::worklist::{Act, ClashAnswer, FolderFacts, NameRules, Standing, Step, Worklist};
+use crate::worklist::{Act, ClashAnswer, FolderFacts, NameRules, NamesThere, Step, Worklist};
 
 const HEAD: &str = r#"
 [pile.downloads]
@@ -118,7 +118,7 @@ fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
     propose(&pass, &config.piles[0], &tree(paths, "2030-12-24T10:00"))
 }
 
-fn planned(rules: &str, paths: &[&str], standing: &Standing) -> Worklist {
+fn planned(rules: &str, paths: &[&str], standing: &NamesThere) -> Worklist {
     settle(&proposed(rules, paths, &Known::default()).proposals, standing).worklist
 }
 
@@ -131,9 +131,9 @@ fn shown(worklist: &Worklist) -> Vec<String> {
 }
 
 /// What stands in folders, given as whole spots.
-fn standing(spots: &[&str]) -> Standing {
+fn standing(spots: &[&str]) -> NamesThere {
     let rules = NameRules { folds: false, longest: 255, strict: false, refused: b"" };
-    let mut standing = Standing::new();
+    let mut standing = NamesThere::new();
     for (at, text) in spots.iter().enumerate() {
         let spot = Spot::parse(text).unwrap();
         let facts = standing.entry(spot.folder()).or_insert_with(|| FolderFacts {
@@ -170,7 +170,7 @@ name = "never reached"
 when = "file"
 put = "3"
 "#;
-    let worklist = planned(rules, &["copy of loan_list.pdf", "photo.jpg"], &Standing::new());
+    let worklist = planned(rules, &["copy of loan_list.pdf", "photo.jpg"], &NamesThere::new());
     assert_eq!(
         shown(&worklist),
         [
@@ -188,12 +188,12 @@ fn loose_rules_take_folders_as_wholes_and_deep_ones_reach_inside() {
     let paths = ["a.pdf", "letters/b.pdf", "letters/c.txt", "repo/.git/x", "repo/d.pdf", "old letters/e.pdf"];
     let rules = "[[rule]]\nwhen = \"type folder and name has old\"\nput = \"3\"\n[[rule]]\nwhen = \"type document\"\nput = \"2\"\n";
     assert_eq!(
-        shown(&planned(rules, &paths, &Standing::new())),
+        shown(&planned(rules, &paths, &NamesThere::new())),
         ["a.pdf -> home/2 Borrowed/a.pdf", "old letters -> home/3 Grants/old letters"]
     );
     let deep = rules.replace("when = \"type document\"", "reach = \"deep\"\nwhen = \"type document\"");
     assert_eq!(
-        shown(&planned(&deep, &paths, &Standing::new())),
+        shown(&planned(&deep, &paths, &NamesThere::new())),
         [
             "a.pdf -> home/2 Borrowed/a.pdf",
             "letters/b.pdf -> home/2 Borrowed/b.pdf",
@@ -251,7 +251,7 @@ fn loose_items_are_judged_by_content() {
 #[test]
 fn an_unknown_value_is_a_doubt_and_no_later_rule_files_the_item() {
     let rules = "[[rule]]\nname = \"by arrival\"\nwhen = \"file\"\nput = \"2/{arrived:year}\"\n[[rule]]\nwhen = \"file\"\nput = \"3\"\n";
-    let worklist = planned(rules, &["a.pdf"], &Standing::new());
+    let worklist = planned(rules, &["a.pdf"], &NamesThere::new());
     assert_eq!(shown(&worklist), ["leave downloads/a.pdf"]);
     let words = worklist.steps[0].doubts[0].words(&now());
     assert_eq!(words, "when it arrived is not known, and the rule `by arrival` needs it");
@@ -277,7 +277,7 @@ fn clashes_are_numbered_left_held_or_replaced() {
 #[test]
 fn two_items_that_come_to_one_name_are_told_apart() {
     let rules = "[[rule]]\nwhen = \"type document\"\nrename = \"plan\"\nput = \"2\"\nclash = \"replace\"\n";
-    let worklist = planned(rules, &["a.pdf", "b.pdf"], &Standing::new());
+    let worklist = planned(rules, &["a.pdf", "b.pdf"], &NamesThere::new());
     assert_eq!(shown(&worklist), ["a.pdf -> home/2 Borrowed/plan.pdf", "leave downloads/b.pdf"]);
 }
 
@@ -322,14 +322,14 @@ fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let out = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2030-01-01T00:00"));
     assert!(matches!(out.proposals[0].doubts[0], Doubt::ShelfTwice { number: 2, .. }));
     assert!(
-        settle(&out.proposals, &Standing::new()).worklist.steps.iter().all(|step| step.act == Act::Leave)
+        settle(&out.proposals, &NamesThere::new()).worklist.steps.iter().all(|step| step.act == Act::Leave)
     );
 }
 
 #[test]
 fn a_rename_alone_stays_in_its_folder_and_settles_down() {
     let rules = "[[rule]]\nreach = \"deep\"\nwhen = \"type document\"\nrename = \"{stem:tidy}\"\n";
-    let worklist = planned(rules, &["Plan.pdf", "letters/copy of b.pdf"], &Standing::new());
+    let worklist = planned(rules, &["Plan.pdf", "letters/copy of b.pdf"], &NamesThere::new());
     assert_eq!(shown(&worklist), ["letters/copy of b.pdf -> downloads/letters/B.pdf"]);
 }
 

@@ -2,9 +2,9 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use super::at_sight::{AtSight, Left, in_use};
 use super::copies::{belongs_to_it, copy_words, lost_tags};
-use super::{Details, Follower, Proposal};
+use super::leave::{LeaveCheck, Left, in_use};
+use super::{Details, Follower, Intent, Placing, Proposal};
 use crate::condition::Flag;
 use crate::config::{Config, Pile};
 use crate::escape::escape;
@@ -16,7 +16,7 @@ use crate::moment::Now;
 use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
 use crate::place::{ItemPath, Spot};
-use crate::rules::{Outcome, Reach, Rule, apply};
+use crate::rules::{Clash, Effect, Reach, Rule, apply};
 use crate::tree::{NodeId, Tree};
 use crate::worklist::{Act, Doubt};
 
@@ -130,7 +130,7 @@ impl Wants {
 }
 
 /// What a person should look at, of what the rules made of an item.
-fn doubts(outcome: &Outcome, rules: &[Rule]) -> Vec<Doubt> {
+fn doubts(outcome: &Effect, rules: &[Rule]) -> Vec<Doubt> {
     let mut doubts = Vec::new();
     let mut told: Vec<&str> = Vec::new();
     for (rule, unknown) in &outcome.unknown {
@@ -155,7 +155,7 @@ struct Walk<'a> {
     pass: &'a Pass<'a>,
     pile: &'a Pile,
     tree: &'a Tree,
-    at_sight: AtSight<'a>,
+    leave: LeaveCheck<'a>,
     deep: bool,
     wants: Wants,
     out: Proposed,
@@ -177,7 +177,7 @@ impl<'a> Walk<'a> {
             pass,
             pile,
             tree,
-            at_sight: AtSight {
+            leave: LeaveCheck {
                 tree,
                 places: pass.places,
                 unsettled: pass.now.before(pile.settle),
@@ -257,7 +257,7 @@ impl<'a> Walk<'a> {
     fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) -> bool {
         self.out.looked_at += 1 + set.len() as u64;
         let is_folder = self.tree.is_folder(id);
-        if let Some(why) = self.at_sight.why(id, &path) {
+        if let Some(why) = self.leave.why(id, &path) {
             // A folder that is still being filled, or in use, may hold much that has settled.
             let descend = matches!(why, Left::Settling | Left::InUse) && is_folder && self.deep;
             if !descend {
@@ -288,7 +288,7 @@ impl<'a> Walk<'a> {
         stays && !is_whole && self.deep
     }
 
-    fn proposal(&self, item: &Item, outcome: Outcome, set: &[(NodeId, Set)]) -> Option<Proposal> {
+    fn proposal(&self, item: &Item, outcome: Effect, set: &[(NodeId, Set)]) -> Option<Proposal> {
         let rules = &self.pass.config.rules;
         let mut proposal = Proposal::for_item(item);
         if outcome.discard.is_some()
@@ -307,29 +307,36 @@ impl<'a> Walk<'a> {
             .iter()
             .map(|(facet, finding)| (facet.clone(), finding.value().map(str::to_owned)))
             .collect();
-        proposal.name = outcome.name;
-        if proposal.name.is_some() && set.iter().any(|(_, set)| *set == Set::Page) {
-            proposal.name = None;
+        let mut name = outcome.name;
+        if name.is_some() && set.iter().any(|(_, set)| *set == Set::Page) {
+            name = None;
             proposal.doubts.push(Doubt::PageKeepsName);
         }
-        if proposal.name.is_some() {
-            proposal.folder = Some(item.spot.folder());
-        }
-        if let Some((rule, folders)) = outcome.put {
-            proposal.clash = rules[rule].clash;
-            self.put(&mut proposal, &rules[rule], &folders);
-        } else if let Some(rule) = outcome.applied.iter().rev().find(|rule| rules[**rule].rename.is_some()) {
-            proposal.clash = rules[*rule].clash;
-        }
-        if proposal.folder.as_ref().is_some_and(|folder| *folder != item.spot.folder())
+        let last = outcome.applied.iter().rev().find(|rule| rules[**rule].rename.is_some());
+        let (folder, clash) = match &outcome.put {
+            Some((rule, folders)) => match self.folder(&rules[*rule], folders) {
+                Ok(folder) => (folder, rules[*rule].clash),
+                Err(doubt) => {
+                    name = None;
+                    proposal.doubts.push(*doubt);
+                    (None, Clash::Number)
+                }
+            },
+            None => (None, last.map_or(Clash::Number, |rule| rules[*rule].clash)),
+        };
+        let own = item.spot.folder();
+        let mut folder = folder.or_else(|| name.is_some().then(|| own.clone()));
+        if folder.as_ref().is_some_and(|folder| *folder != own)
             && item.entry.kind == Kind::Link
             && self.pass.details.is_relative_link(&item.spot.path)
         {
-            proposal.folder = None;
+            folder = None;
             proposal.doubts.push(Doubt::RelativeLink);
         }
-        let home = proposal.folder.as_ref() == Some(&proposal.item.folder()) && proposal.name.is_none();
-        let wanted = proposal.becomes.is_some() || (proposal.folder.is_some() && !home);
+        if let Some(folder) = folder.filter(|folder| *folder != own || name.is_some()) {
+            proposal.intent = Intent::Place(Placing { name, clash, ..Placing::into(folder) });
+        }
+        let wanted = proposal.becomes.is_some() || proposal.placing().is_some();
         (wanted || !proposal.doubts.is_empty()).then_some(proposal)
     }
 
@@ -338,7 +345,7 @@ impl<'a> Walk<'a> {
     fn discarded(
         &self,
         mut proposal: Proposal,
-        outcome: &Outcome,
+        outcome: &Effect,
         stays: &Stays,
         set: &[(NodeId, Set)],
     ) -> Proposal {
@@ -346,7 +353,7 @@ impl<'a> Walk<'a> {
         let original = stays.original.clone();
         proposal.why =
             format!("{}: {}", rules.unwrap_or_default(), copy_words(&original.item, &stays.because));
-        proposal.fixed = Some(Act::Discard { copy_of: Some(original) });
+        proposal.intent = Intent::Exactly(Act::Discard { copy_of: Some(original) });
         proposal.doubts.extend(lost_tags(&stays.lost_tags, ""));
         for (id, _) in set {
             proposal.doubts.push(belongs_to_it(self.tree.name(*id)));
@@ -354,31 +361,21 @@ impl<'a> Walk<'a> {
         proposal
     }
 
-    /// Names the folder that a rule puts the item in.
-    fn put(&self, proposal: &mut Proposal, rule: &Rule, folders: &[Vec<u8>]) {
-        let Some(put) = &rule.put else { return };
-        let Some(bookcase) = self.pass.config.bookcase(put.bookcase.as_deref()) else {
-            return;
+    /// The folder that a rule puts an item in; `None` if its bookcase is not there.
+    fn folder(&self, rule: &Rule, folders: &[Vec<u8>]) -> Result<Option<Spot>, Box<Doubt>> {
+        let layout = || {
+            let bookcase = self.pass.config.bookcase(rule.put.as_ref()?.bookcase.as_deref())?;
+            self.pass.layouts.iter().find(|layout| layout.bookcase == bookcase.name)
         };
-        let Some(layout) = self.pass.layouts.iter().find(|l| l.bookcase == bookcase.name) else {
-            return;
+        let (Some(put), Some(layout)) = (&rule.put, layout()) else { return Ok(None) };
+        let twice = || {
+            let found = layout.shelf(put.shelf).map(|shelf| &shelf.found).into_iter().flatten();
+            let folders = found.map(|name| escape(name)).collect();
+            Box::new(Doubt::ShelfTwice { number: put.shelf, folders })
         };
-        match layout.spot(put.shelf) {
-            Some(shelf) => {
-                let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
-                proposal.folder = Some(Spot::new(shelf.place, path));
-            }
-            None => {
-                proposal.folder = None;
-                proposal.name = None;
-                let found = layout
-                    .shelf(put.shelf)
-                    .map(|shelf| shelf.found.iter().map(|name| escape(name)).collect());
-                proposal
-                    .doubts
-                    .push(Doubt::ShelfTwice { number: put.shelf, folders: found.unwrap_or_default() });
-            }
-        }
+        let shelf = layout.spot(put.shelf).ok_or_else(twice)?;
+        let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
+        Ok(Some(Spot::new(shelf.place, path)))
     }
 
     fn follower(&self, id: NodeId, set: Set, leader: &Item) -> Follower {

@@ -94,7 +94,7 @@ impl FolderNo {
 
 /// What a folder was found to hold, and the number of the first folder in it.
 #[derive(Debug, Default)]
-struct Held {
+struct HeldFolder {
     batch: Option<Batch>,
     first: u32,
 }
@@ -103,7 +103,7 @@ struct Held {
 #[derive(Debug)]
 pub struct Gathering {
     root: Entry,
-    folders: Vec<Held>,
+    folders: Vec<HeldFolder>,
     rows: usize,
     name_bytes: usize,
 }
@@ -111,7 +111,7 @@ pub struct Gathering {
 impl Gathering {
     /// Nothing but the place itself.
     pub fn new(root: Entry) -> Self {
-        Self { root, folders: vec![Held::default()], rows: 1, name_bytes: 0 }
+        Self { root, folders: vec![HeldFolder::default()], rows: 1, name_bytes: 0 }
     }
 
     /// Adds what `folder` holds, sorted by [`Batch::take_sorted`]. Returns the number of the first folder
@@ -119,10 +119,10 @@ impl Gathering {
     pub fn add(&mut self, folder: FolderNo, batch: Batch) -> FolderNo {
         let first = u32::try_from(self.folders.len()).expect("fewer than 2^32 folders");
         let count = batch.entries.iter().filter(|gathered| gathered.entry.kind == Kind::Folder).count();
-        self.folders.resize_with(self.folders.len() + count, Held::default);
+        self.folders.resize_with(self.folders.len() + count, HeldFolder::default);
         self.rows += batch.entries.len();
         self.name_bytes += batch.names.len();
-        self.folders[folder.0 as usize] = Held { batch: Some(batch), first };
+        self.folders[folder.0 as usize] = HeldFolder { batch: Some(batch), first };
         FolderNo(first)
     }
 
@@ -170,8 +170,8 @@ struct Open {
 
 impl Open {
     /// Opens the folder that was laid down last.
-    fn new(tree: &mut Tree, held: Held) -> Self {
-        let Held { batch, first } = held;
+    fn new(tree: &mut Tree, held: HeldFolder) -> Self {
+        let HeldFolder { batch, first } = held;
         let row = tree.rows as u32 - 1;
         tree.folder_read.push(u8::from(batch.is_some()));
         let Batch { names, entries, .. } = batch.unwrap_or_default();

@@ -52,13 +52,13 @@ pub struct FolderFacts {
 }
 
 /// What stands in each folder that steps lead to.
-pub type Standing = HashMap<Spot, FolderFacts>;
+pub type NamesThere = HashMap<Spot, FolderFacts>;
 
 /// What the check knows of the world.
 #[derive(Debug, Clone, Default)]
 pub struct Facts {
     /// The folders that steps lead to.
-    pub targets: Standing,
+    pub targets: NamesThere,
     /// For each folder that steps take from: its domain, or why nothing can be taken from it.
     pub sources: HashMap<Spot, Result<u64, Problem>>,
 }

@@ -5,7 +5,7 @@ mod doubt;
 mod problem;
 pub mod table;
 
-pub use check::{Checked, Facts, FolderFacts, NameRules, Standing, check};
+pub use check::{Checked, Facts, FolderFacts, NameRules, NamesThere, check};
 pub use doubt::{ClashAnswer, Doubt, kind_words};
 pub use problem::Problem;
 

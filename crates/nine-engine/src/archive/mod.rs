@@ -11,7 +11,7 @@ use nine_core::escape::escape;
 use nine_core::item::{Identity, Kind};
 use nine_core::layout::Layout;
 use nine_core::place::Spot;
-use nine_core::plan::archive::{Archived as Found, Target, selected};
+use nine_core::plan::archive::{ArchiveProposals, Target, selected};
 use nine_core::plan::{Left, Proposal};
 use nine_stores::{Places, in_use};
 
@@ -49,8 +49,8 @@ pub fn plan(workspace: &Workspace, selection: &Selection) -> Result<Archived> {
         true => stale(workspace, &target)?,
         false => chosen(workspace, selection, &target)?,
     };
-    let Found { proposals, left, named, looked_at } = found;
-    let folders = proposals.iter().filter_map(|proposal| proposal.folder.as_ref());
+    let ArchiveProposals { proposals, left, named, looked_at } = found;
+    let folders = proposals.iter().filter_map(|proposal| Some(&proposal.placing()?.folder));
     let new: HashSet<Spot> = folders.map(|folder| target.dated(folder)).collect();
     let draft = Draft {
         troubles,
@@ -60,7 +60,7 @@ pub fn plan(workspace: &Workspace, selection: &Selection) -> Result<Archived> {
     Ok(Archived { plan: draft.draw_up(), named, left, looked_at })
 }
 
-fn stale(workspace: &Workspace, target: &Target) -> Result<(Found, Places, usize)> {
+fn stale(workspace: &Workspace, target: &Target) -> Result<(ArchiveProposals, Places, usize)> {
     let piles: Vec<_> = workspace.config().piles.iter().collect();
     let away = workspace.tell_closed(&piles);
     let mut at_work = RulesAtWork::look(workspace, &piles)?;
@@ -68,7 +68,11 @@ fn stale(workspace: &Workspace, target: &Target) -> Result<(Found, Places, usize
     Ok((stale, workspace.opened().places.clone(), away + at_work.looking.troubles))
 }
 
-fn chosen(workspace: &Workspace, selection: &Selection, target: &Target) -> Result<(Found, Places, usize)> {
+fn chosen(
+    workspace: &Workspace,
+    selection: &Selection,
+    target: &Target,
+) -> Result<(ArchiveProposals, Places, usize)> {
     let chosen = selection.select(workspace)?;
     expect_at_home(workspace, &chosen.items)?;
     let open = in_use();

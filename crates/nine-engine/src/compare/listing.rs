@@ -11,7 +11,7 @@ use crate::workspace::Workspace;
 use crate::{Error, Result};
 
 /// What came of it.
-pub struct Held<'w> {
+pub struct HeldAgainstList<'w> {
     /// The place, which is the one view.
     pub looking: Looking<'w>,
     /// The list.
@@ -24,7 +24,7 @@ pub struct Held<'w> {
     pub left_out: LeftOut,
 }
 
-impl Held<'_> {
+impl HeldAgainstList<'_> {
     /// What of the list is nowhere in A.
     pub fn missing_of_list(&self) -> Vec<&Listed> {
         let tree = &self.looking.views[0].tree;
@@ -38,7 +38,11 @@ impl Held<'_> {
 ///
 /// # Errors
 /// If the file cannot be read or is none, or A cannot be read.
-pub fn against_listing<'w>(workspace: &'w Workspace, request: &Request, file: &Path) -> Result<Held<'w>> {
+pub fn against_listing<'w>(
+    workspace: &'w Workspace,
+    request: &Request,
+    file: &Path,
+) -> Result<HeldAgainstList<'w>> {
     let listed = read(file)?;
     let (mut looking, _) = look(workspace, request)?;
     let rows = rows_of_a(&mut looking, request)?;
@@ -55,7 +59,7 @@ pub fn against_listing<'w>(workspace: &'w Workspace, request: &Request, file: &P
     looking.compare(|_, member| is_asked.contains(&member).then_some(Side::Asked), Meet::Across, sizes);
     looking.keep();
     let (found, missing) = hold(&looking, &listed, asked);
-    Ok(Held { looking, listed, found, missing, left_out })
+    Ok(HeldAgainstList { looking, listed, found, missing, left_out })
 }
 
 type FoundAndMissing = (Vec<(Member, Vec<usize>)>, Vec<Member>);

@@ -13,9 +13,9 @@ use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree, mark};
 use nine_stores::Places;
 
-pub use listing::{Held, against_listing};
+pub use listing::{HeldAgainstList, against_listing};
 
-use crate::looking::{Area, How, Looking, Question, all_areas, all_rows, areas_of, name_outsiders};
+use crate::looking::{Area, LookMode, Looking, RowQuestion, all_areas, all_rows, areas_of, name_outsiders};
 use crate::selection::condition;
 use crate::workspace::Workspace;
 use crate::workspace::location::real;
@@ -43,7 +43,7 @@ pub struct Compared<'w> {
     /// What is found and what is missing.
     pub across: Across,
     places: Places,
-    sides: Sides,
+    sides: ComparedRows,
 }
 
 impl Compared<'_> {
@@ -65,7 +65,7 @@ impl Compared<'_> {
 pub fn places<'w>(workspace: &'w Workspace, request: &Request) -> Result<Compared<'w>> {
     let (mut looking, places) = look(workspace, request)?;
     let rows = rows_of_a(&mut looking, request)?;
-    let sides = Sides::of(request, &looking, &rows);
+    let sides = ComparedRows::of(request, &looking, &rows);
     looking.compare(|_, member| sides.side(member), Meet::Across, HashSet::new());
     looking.keep();
     let across = across(&looking.trees(), &sides.asked, &sides.beside);
@@ -85,7 +85,7 @@ fn look<'w>(workspace: &'w Workspace, request: &Request) -> Result<(Looking<'w>,
     let mut seen = HashSet::new();
     areas.retain(|area: &Area| seen.insert(real(&area.path)));
     let places = name_outsiders(&mut areas, workspace);
-    let mut looking = Looking::look(workspace, areas, &How::Now)?;
+    let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     looking.set_beside(all_areas(workspace));
     if looking.views.len() < seen.len() || looking.views.iter().any(|view| view.is_known) {
         return Err(Error::SideUnread);
@@ -98,11 +98,11 @@ fn rows_of_a(looking: &mut Looking, request: &Request) -> Result<Option<Rows>> {
     let condition = condition(looking.workspace.config(), &request.condition, &[])?;
     let Some(condition) = &condition else { return Ok(None) };
     let all = all_rows(&looking.views[0].tree);
-    looking.find(0, Question { condition, inside: false, reads_text: false }, &all).map(Some)
+    looking.find(0, RowQuestion { condition, inside: false, reads_text: false }, &all).map(Some)
 }
 
 /// Which files are held against which.
-pub(crate) struct Sides {
+pub(crate) struct ComparedRows {
     /// Those that are asked about, in order.
     asked: Vec<Member>,
     /// Those that they are held against.
@@ -124,7 +124,7 @@ pub struct LeftOut {
     pub hidden: u64,
 }
 
-impl Sides {
+impl ComparedRows {
     fn of(request: &Request, looking: &Looking, rows: &Option<Rows>) -> Self {
         let mut sides = Self {
             asked: Vec::new(),

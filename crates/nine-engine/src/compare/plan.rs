@@ -7,7 +7,7 @@ use nine_core::escape::plain;
 use nine_core::place::Spot;
 use nine_core::plan::Proposal;
 use nine_core::plan::copies::lost_tags;
-use nine_core::plan::put::{How, plan};
+use nine_core::plan::put::{PutHow, plan};
 use nine_core::rules::Clash;
 
 use super::Compared;
@@ -43,7 +43,7 @@ impl Compared<'_> {
 
     /// Plans to put what is missing into a folder, which was typed as `on`.
     pub fn put_missing(&self, into: &Spot, on: &str, keep_folders: bool) -> Plan {
-        let how = How {
+        let how = PutHow {
             folder: into.clone(),
             keeps_folders: keep_folders,
             below: self.looking.views[0].area.base.path.clone(),

@@ -18,7 +18,7 @@ use nine_stores::Places;
 pub use similar::{Similar, similar};
 
 use crate::error::{Named, Nowhere};
-use crate::looking::{Area, How, Looking, Question, all_areas, all_rows, areas_of, name_outsiders};
+use crate::looking::{Area, LookMode, Looking, RowQuestion, all_areas, all_rows, areas_of, name_outsiders};
 use crate::plan::{Draft, Plan};
 use crate::selection::condition;
 use crate::workspace::Workspace;
@@ -80,7 +80,7 @@ fn prepare<'w>(workspace: &'w Workspace, request: &Request) -> Result<Prepared<'
     let condition = condition(workspace.config(), &request.condition, &[])?;
     let mut areas = areas(workspace, request)?;
     let places = name_outsiders(&mut areas, workspace);
-    let mut looking = Looking::look(workspace, areas, &How::Now)?;
+    let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     looking.set_beside(all_areas(workspace));
     // What cannot be reached, and was named, cannot be compared, and nothing may go for its sake.
     looking.views.retain(|view| !view.is_known);
@@ -108,7 +108,7 @@ fn areas(workspace: &Workspace, request: &Request) -> Result<Vec<Area>> {
 
 /// For each view, the rows for which a condition holds.
 fn asked(looking: &mut Looking, condition: &Condition) -> Result<Vec<Rows>> {
-    let question = Question { condition, inside: false, reads_text: false };
+    let question = RowQuestion { condition, inside: false, reads_text: false };
     let views = 0..looking.views.len();
     let of = |view: usize| {
         let all = all_rows(&looking.views[view].tree);

@@ -2,15 +2,15 @@
 
 use std::collections::HashMap;
 
-use nine_core::copies::{Member, Standing, followers, leader};
+use nine_core::copies::{KeepFacts, Member, followers, leader};
 use nine_core::correct::has_copy_mark;
 use nine_core::find::Rows;
 use nine_core::item::Kind;
 use nine_core::layout::shelf_number;
 use nine_core::names::split_extension;
 use nine_core::place::ItemPath;
-use nine_core::plan::Proposal;
 use nine_core::plan::copies::{belongs_to, belongs_to_it, copy_words};
+use nine_core::plan::{Intent, Proposal};
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned};
 use nine_core::worklist::{Act, Doubt, Original};
 
@@ -36,13 +36,13 @@ pub fn learn_tags(looking: &mut Looking, members: &[Member]) {
 }
 
 /// What preferences ask of an item.
-pub fn standing(looking: &Looking, member: Member) -> Standing {
+pub fn standing(looking: &Looking, member: Member) -> KeepFacts {
     let view = &looking.views[member.view as usize];
     let (tree, spot) = (&view.tree, view.spot(member.id));
     let shelf = spot.path.parts().next().and_then(shelf_number);
     let name = spot.path.name();
     let stem = if tree.is_folder(member.id) { name } else { split_extension(name).0 };
-    Standing {
+    KeepFacts {
         on_shelf: shelf.is_some()
             && (view.area.is_bookcase || looking.workspace.config().bookcase(Some(&spot.place)).is_some())
             && (spot.path.depth() > 1 || tree.is_folder(member.id)),
@@ -91,7 +91,8 @@ pub fn discarded(looking: &Looking, copy: Member, stays: Member, because: &str) 
     let view = &looking.views[stays.view as usize];
     let of = Original { item: view.spot(stays.id), stamp: view.stamp(stays.id) };
     let why = copy_words(&of.item, because);
-    Proposal { fixed: Some(Act::Discard { copy_of: Some(of) }), why, ..proposal(looking, copy) }
+    let intent = Intent::Exactly(Act::Discard { copy_of: Some(of) });
+    Proposal { intent, why, ..proposal(looking, copy) }
 }
 
 /// Doubts about what lies beside an item and belongs to it, or to which it belongs, and that does not go

@@ -2,7 +2,7 @@
 //! learned.
 
 use nine_core::condition::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
-use nine_core::find::{Found, Query, Rows, TextAnswers};
+use nine_core::find::{Matches, Query, Rows, TextAnswers};
 use nine_core::item::Kind;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 
@@ -14,7 +14,7 @@ const ROUNDS: usize = 4;
 
 /// What is asked of every place.
 #[derive(Debug, Clone, Copy)]
-pub struct Question<'c> {
+pub struct RowQuestion<'c> {
     /// The condition.
     pub condition: &'c Condition,
     /// Whether a folder's tags count for all that lies in it.
@@ -28,7 +28,7 @@ impl Looking<'_> {
     ///
     /// # Errors
     /// If the index of words cannot be asked.
-    pub fn find(&mut self, view: usize, question: Question, among: &Rows) -> Result<Rows> {
+    pub fn find(&mut self, view: usize, question: RowQuestion, among: &Rows) -> Result<Rows> {
         let condition = question.condition;
         let reads_text = question.reads_text || self.views[view].area.reads_text;
         let asks_tags = condition.asks_for_tags();
@@ -44,7 +44,7 @@ impl Looking<'_> {
             let stuck = condition.asks_for_text() && self.catalogue.is_none();
             let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
             let texts = self.text_answers(condition)?;
-            let known = Known { texts: &texts, reads_text, settle_for_less: last };
+            let known = KnownAnswers { texts: &texts, reads_text, settle_for_less: last };
             let found = self.ask(view, question, &known, among);
             if last || found.maybe.is_empty() {
                 return Ok(found.yes);
@@ -82,7 +82,7 @@ impl Looking<'_> {
         }
     }
 
-    fn ask(&self, view: usize, question: Question, known: &Known, among: &Rows) -> Found {
+    fn ask(&self, view: usize, question: RowQuestion, known: &KnownAnswers, among: &Rows) -> Matches {
         let view = &self.views[view];
         let query = Query {
             tree: &view.tree,
@@ -124,7 +124,7 @@ impl Looking<'_> {
 }
 
 /// What a question is answered from.
-struct Known<'a> {
+struct KnownAnswers<'a> {
     texts: &'a TextAnswers,
     reads_text: bool,
     settle_for_less: bool,

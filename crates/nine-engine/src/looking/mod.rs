@@ -18,12 +18,12 @@ use nine_core::item::Stamp;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
-use nine_stores::catalogue::Carried;
-use nine_stores::{Catalogue, CatalogueError, Known, Scope, Store, Watch};
+use nine_stores::catalogue::CarriedOver;
+use nine_stores::{Catalogue, CatalogueError, EarlierScan, Scope, Store, Watch};
 
 pub(crate) use areas::name_outsiders;
 pub use areas::{Area, all_areas, areas_of};
-pub use ask::{Question, all_rows, columns_of};
+pub use ask::{RowQuestion, all_rows, columns_of};
 pub use same_bytes::KNOWN_OF_COPIES;
 pub(crate) use words::{Remembered, remembered};
 
@@ -44,7 +44,7 @@ pub struct View {
     /// Whether the catalogue has all that is known of it.
     is_kept: bool,
     /// Whether the catalogue knew every entry as it is.
-    carried: Carried,
+    carried: CarriedOver,
     /// The sync token of that moment, where its drive can tell later what has changed since.
     sync_token: Option<String>,
 }
@@ -92,13 +92,13 @@ pub struct Looking<'w> {
     beside: Vec<Area>,
     /// These, once they were read.
     asides: Vec<View>,
-    /// How many places and folders could not be read, each of which was named.
+    /// LookMode many places and folders could not be read, each of which was named.
     pub troubles: usize,
 }
 
-/// How to look.
+/// LookMode to look.
 #[derive(Debug, Clone)]
-pub enum How {
+pub enum LookMode {
     /// Read the places first.
     Now,
     /// Answer from the catalogue alone, with these columns.
@@ -110,12 +110,12 @@ impl<'w> Looking<'w> {
     ///
     /// # Errors
     /// If the catalogue is asked for alone and there is none.
-    pub fn look(workspace: &'w Workspace, areas: Vec<Area>, how: &How) -> Result<Self> {
+    pub fn look(workspace: &'w Workspace, areas: Vec<Area>, how: &LookMode) -> Result<Self> {
         let catalogue = open_catalogue(workspace, how);
-        if matches!(how, How::AsKnown(_)) && catalogue.is_none() {
+        if matches!(how, LookMode::AsKnown(_)) && catalogue.is_none() {
             return Err(Error::NothingKnown);
         }
-        if let (How::AsKnown(_), Some(catalogue)) = (how, &catalogue) {
+        if let (LookMode::AsKnown(_), Some(catalogue)) = (how, &catalogue) {
             catalogue.hold_still()?;
         }
         let mut looking = Self {
@@ -128,12 +128,12 @@ impl<'w> Looking<'w> {
         };
         for area in areas {
             match (how, &area.store) {
-                (How::Now, Some(store)) => {
+                (LookMode::Now, Some(store)) => {
                     let store = Arc::clone(store);
                     looking.read(area, &*store);
                 }
-                (How::AsKnown(columns), _) => looking.recall(area, columns),
-                (How::Now, None) => looking.recall_unreachable(area),
+                (LookMode::AsKnown(columns), _) => looking.recall(area, columns),
+                (LookMode::Now, None) => looking.recall_unreachable(area),
             }
         }
         looking.carry_over();
@@ -164,8 +164,8 @@ impl<'w> Looking<'w> {
                     at,
                     is_known: false,
                     is_kept: false,
-                    carried: Carried::Anew,
-                    sync_token: scan.moment.filter(|_| scan.troubles.is_empty()),
+                    carried: CarriedOver::Anew,
+                    sync_token: scan.sync_token.filter(|_| scan.troubles.is_empty()),
                 });
             }
             Err(error) => self.recall_unreachable(Area { error: Some(error), ..area }),
@@ -173,11 +173,11 @@ impl<'w> Looking<'w> {
     }
 
     /// What an earlier look found of a place on a drive that can tell what has changed since.
-    fn known_of(&self, area: &Area, store: &dyn Store) -> Option<Known> {
-        let (at, moment) =
+    fn known_of(&self, area: &Area, store: &dyn Store) -> Option<EarlierScan> {
+        let (at, sync_token) =
             self.workspace.drives.sync_token(self.workspace, &area.address).filter(|_| store.is_remote())?;
         let kept = self.catalogue.as_ref()?.load(&area.address, &Column::ALL).ok().flatten()?;
-        (kept.at == at).then_some(Known { tree: kept.tree, moment })
+        (kept.at == at).then_some(EarlierScan { tree: kept.tree, sync_token })
     }
 
     /// Takes what the catalogue knows of a place.
@@ -199,7 +199,7 @@ impl<'w> Looking<'w> {
             at: kept.at,
             is_known: true,
             is_kept: false,
-            carried: Carried::Anew,
+            carried: CarriedOver::Anew,
             sync_token: None,
         });
         Ok(())
@@ -303,7 +303,7 @@ impl<'w> Looking<'w> {
 }
 
 /// Opens the catalogue; says what was wrong with it, and goes on without where it cannot be used.
-fn open_catalogue(workspace: &Workspace, how: &How) -> Option<Catalogue> {
+fn open_catalogue(workspace: &Workspace, how: &LookMode) -> Option<Catalogue> {
     let file = workspace.data().join("catalogue.sqlite");
     let opened = match nine_carry::make_private(workspace.data()) {
         Ok(()) => Catalogue::open(&file),
@@ -316,7 +316,7 @@ fn open_catalogue(workspace: &Workspace, how: &How) -> Option<Catalogue> {
         }
         Err(error) => {
             // What is only asked need not be written.
-            if let (How::AsKnown(_), Ok(catalogue)) = (how, Catalogue::open_to_read(&file)) {
+            if let (LookMode::AsKnown(_), Ok(catalogue)) = (how, Catalogue::open_to_read(&file)) {
                 return Some(catalogue);
             }
             workspace.notice(&Notice::WithoutCatalogue(&error));

@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use nine_stores::catalogue::Carried;
+use nine_stores::catalogue::CarriedOver;
 
 use super::{Area, Looking, View};
 use crate::workspace::Dated;
@@ -34,7 +34,7 @@ impl Looking<'_> {
                 at: self.workspace.moment(),
                 is_known: false,
                 is_kept: true,
-                carried: Carried::Anew,
+                carried: CarriedOver::Anew,
                 sync_token: None,
             });
         }

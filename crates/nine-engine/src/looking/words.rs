@@ -18,10 +18,10 @@ use crate::reader::{Ask, Reader};
 use crate::reporter::{Notice, Task, Unread};
 use crate::workspace::Workspace;
 
-/// How many files are kept at once.
+/// LookMode many files are kept at once.
 const SHARE: usize = 128;
 
-/// How many processes read at once.
+/// LookMode many processes read at once.
 const READERS: usize = 2;
 
 impl Looking<'_> {
@@ -164,7 +164,9 @@ pub(crate) fn remembered(
     has_words: bool,
 ) -> Remembered {
     use nine_core::tree::Column::{Arrived, Born, Changed, Identity, Modified, Size, Text};
-    let Some(catalogue) = open_catalogue(workspace, &super::How::Now) else { return Remembered::default() };
+    let Some(catalogue) = open_catalogue(workspace, &super::LookMode::Now) else {
+        return Remembered::default();
+    };
     let columns = [Identity, Size, Modified, Changed, Text, Born, Arrived];
     let kept = catalogue.load(&area.address, &columns).ok().flatten();
     let arrived = kept.as_ref().and_then(|kept| kept.tree.born(kept.tree.row_of(entry)?));

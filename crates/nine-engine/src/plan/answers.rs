@@ -2,7 +2,7 @@
 
 use nine_core::config::Pile;
 use nine_core::place::Spot;
-use nine_core::plan::{ClashFound, Proposal};
+use nine_core::plan::{ClashFound, Intent, Placing, Proposal};
 use nine_core::rules::Clash;
 use nine_core::worklist::{Act, Doubt};
 
@@ -103,16 +103,11 @@ fn allowed(clash: &ClashFound, wanted: Clash) -> Clash {
 pub(crate) fn answered(old: &Proposal, answer: &Answer, rules: &mut Rules) -> Result<Option<Proposal>> {
     let mut new = old.clone();
     match answer {
-        Answer::Clash(clash) => new.clash = *clash,
-        Answer::Leave => (new.folder, new.becomes, new.fixed) = (None, None, None),
+        Answer::Clash(clash) => with_clash(&mut new, *clash),
+        Answer::Leave => new.leave(),
         Answer::Tags(tags) => new.becomes = Some(tags.clone()).filter(|tags| *tags != new.tags),
-        Answer::To(_) if matches!(new.fixed, Some(Act::Restore { .. } | Act::Discard { .. })) => {
-            return Err(Error::FixedTarget(old.item.clone()));
-        }
-        Answer::To(to) if new.fixed.is_some() => new.fixed = Some(Act::Move { to: to.clone() }),
         Answer::To(to) => {
-            new.folder = Some(to.folder());
-            new.name = Some(to.path.name().to_vec());
+            new.intent = to_there(&old.intent, to).ok_or(Error::FixedTarget(old.item.clone()))?
         }
         Answer::Told(told) => {
             // What was answered already stays so, also where the rules would find something else now.
@@ -121,11 +116,32 @@ pub(crate) fn answered(old: &Proposal, answer: &Answer, rules: &mut Rules) -> Re
             all.extend(known.filter(|(facet, _)| !told.iter().any(|(other, _)| other == facet)));
             let Some(again) = rules.again(&old.item, &all)? else { return Ok(None) };
             // As what it was proposed, so that a change since is noticed.
-            let Proposal { stamp, size, modified, clash, .. } = *old;
-            new = Proposal { stamp, size, modified, clash, ..again };
+            let Proposal { stamp, size, modified, .. } = *old;
+            new = Proposal { stamp, size, modified, ..again };
+            if let Some(placing) = old.placing() {
+                with_clash(&mut new, placing.clash);
+            }
         }
     }
     Ok(Some(new))
+}
+
+/// Has something else done where the name is taken.
+fn with_clash(proposal: &mut Proposal, clash: Clash) {
+    if let Intent::Place(placing) = &mut proposal.intent {
+        placing.clash = clash;
+    }
+}
+
+/// What is wanted of an item that is to go elsewhere; `None` if it cannot.
+fn to_there(intent: &Intent, to: &Spot) -> Option<Intent> {
+    let (folder, name) = (to.folder(), Some(to.path.name().to_vec()));
+    match intent {
+        Intent::Exactly(Act::Restore { .. } | Act::Discard { .. }) => None,
+        Intent::Exactly(_) => Some(Intent::Exactly(Act::Move { to: to.clone() })),
+        Intent::Stay => Some(Intent::Place(Placing { name, ..Placing::into(folder) })),
+        Intent::Place(placing) => Some(Intent::Place(Placing { folder, name, ..placing.clone() })),
+    }
 }
 
 /// The rules, which are looked up only once something hangs on them.

@@ -2,7 +2,7 @@
 
 use nine_carry::same_bytes;
 use nine_core::item::Kind;
-use nine_core::plan::{ClashFound, Proposal};
+use nine_core::plan::{ClashFound, Intent, PlacedBy, Proposal};
 use nine_stores::Places;
 
 use crate::copies::steps::COPY;
@@ -21,14 +21,17 @@ pub fn compare(places: &Places, proposals: &mut [Proposal], clashes: &[ClashFoun
             (None, None) => continue,
         };
         let proposal = &mut proposals[clash.proposal];
-        if proposal.same.is_some() || proposal.unpacks || kind != Kind::File || proposal.kind != Kind::File {
+        let asks = proposal.placing().is_some_and(|p| p.same.is_none() && p.by != PlacedBy::Unpack);
+        if !asks || kind != Kind::File || proposal.kind != Kind::File {
             continue;
         }
         // What cannot be read is not known to be the same.
         let may_read = [&proposal.item, &at].iter().all(|spot| places.of(spot).is_ok_and(|s| s.may_read()));
         let same =
             size == proposal.size && may_read && same_bytes(places, &proposal.item, &at).unwrap_or(false);
-        proposal.same = Some(same);
+        if let Intent::Place(placing) = &mut proposal.intent {
+            placing.same = Some(same);
+        }
         if same {
             proposal.add_tags([&COPY.to_owned()]);
         }

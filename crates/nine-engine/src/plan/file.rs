@@ -5,7 +5,7 @@ use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use nine_core::worklist::table::{Kept, Row, read, to_csv, to_json};
+use nine_core::worklist::table::{KeptWorklist, TableRow, read, to_csv, to_json};
 
 use super::Plan;
 use crate::workspace::Workspace;
@@ -40,7 +40,7 @@ impl Plan {
         let text = if as_csv { to_csv(&lines, &draft.facets) } else { to_json(&lines) };
         let in_doubt = lines.iter().filter(|line| !line.doubt.is_empty()).count() as u64;
         let written = Written { lines: lines.len() as u64, in_doubt };
-        let kept = Kept {
+        let kept = KeptWorklist {
             command: draft.command,
             by_rules: draft.by_rules,
             undoes: draft.undoes,
@@ -75,7 +75,7 @@ fn remembered(workspace: &Workspace) -> Vec<(u64, PathBuf)> {
     found
 }
 
-fn keep(workspace: &Workspace, kept: &Kept) -> Result {
+fn keep(workspace: &Workspace, kept: &KeptWorklist) -> Result {
     let unwritable = |source| Error::WorklistUnkept { folder: folder(workspace), source };
     nine_carry::make_private(&folder(workspace)).map_err(unwritable)?;
     let before = remembered(workspace);
@@ -108,14 +108,14 @@ fn keep(workspace: &Workspace, kept: &Kept) -> Result {
 ///
 /// # Errors
 /// What cannot be understood, with the lines; or that nothing like it was proposed here.
-pub(crate) fn load(workspace: &Workspace, file: &Path) -> Result<(Vec<Row>, Kept)> {
+pub(crate) fn load(workspace: &Workspace, file: &Path) -> Result<(Vec<TableRow>, KeptWorklist)> {
     let unreadable = |source| Error::TableUnreadable { file: file.to_owned(), source };
     let bytes = fs::read(file).map_err(unreadable)?;
     let rows = read(&bytes).map_err(|wrong| Error::Table { file: file.to_owned(), wrong })?;
-    let mut nearest: Option<(usize, Kept)> = None;
+    let mut nearest: Option<(usize, KeptWorklist)> = None;
     for (_, path) in remembered(workspace).into_iter().rev() {
         let Ok(text) = fs::read(&path) else { continue };
-        let Ok(kept) = serde_json::from_slice::<Kept>(&text) else { continue };
+        let Ok(kept) = serde_json::from_slice::<KeptWorklist>(&text) else { continue };
         let strange = rows.iter().filter(|row| !kept.has(row)).count();
         if strange == 0 {
             return Ok((rows, kept));

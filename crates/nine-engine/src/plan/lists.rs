@@ -18,7 +18,7 @@ pub fn with_lists(opened: &Opened, draft: &Draft, mut steps: Vec<Step>) -> Vec<S
         return steps;
     }
     let shelves = &opened.archive;
-    let mut lists = Lists { places: &draft.places, shelves, new: &draft.dated, known: HashMap::new() };
+    let mut lists = DatedFolders { places: &draft.places, shelves, new: &draft.dated, known: HashMap::new() };
     let (mut touched, mut seen) = (Vec::new(), HashSet::new());
     for step in &steps {
         let changed = (step.vacates() || matches!(step.act, Act::Tag { .. })).then_some(&step.item);
@@ -43,14 +43,14 @@ pub fn with_lists(opened: &Opened, draft: &Draft, mut steps: Vec<Step>) -> Vec<S
 }
 
 /// Which folders are dated ones of the archive.
-struct Lists<'a> {
+struct DatedFolders<'a> {
     places: &'a Places,
     shelves: &'a [Spot],
     new: &'a [Spot],
     known: HashMap<Spot, bool>,
 }
 
-impl Lists<'_> {
+impl DatedFolders<'_> {
     /// The dated folder that something lies in.
     fn dated(&mut self, spot: &Spot) -> Option<Spot> {
         let shelf = self.shelves.iter().find(|shelf| spot.is_inside(shelf))?;

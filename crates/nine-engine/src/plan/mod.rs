@@ -127,7 +127,7 @@ impl Plan {
                     *answer = ClashAnswer::Left;
                 }
             }
-            (proposal.folder, proposal.becomes, proposal.fixed) = (None, None, None);
+            proposal.leave();
         }
         self.draw_up_again();
     }

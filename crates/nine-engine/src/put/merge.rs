@@ -7,7 +7,7 @@ use nine_core::layout::shelf_number;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::plan::Siblings;
-use nine_core::plan::merge::{Sides, plan};
+use nine_core::plan::merge::{MergeSides, plan};
 use nine_core::worklist::Act;
 use nine_stores::Places;
 
@@ -34,14 +34,14 @@ pub struct Merged {
 pub fn merge(workspace: &Workspace, request: &Request) -> Result<Merged> {
     let selected = request.selection.select(workspace)?;
     let (mut proposals, mut emptied) = (Vec::new(), Vec::new());
-    let world = World { places: &selected.places };
+    let world = OnDisk { places: &selected.places };
     for item in &selected.items {
         expect_folder(workspace, &item.item, item.kind, &request.into)?;
         let merged = plan(&item.item, &request.into, request.clash, &world);
         proposals.extend(merged.proposals);
         emptied.extend(merged.emptied);
     }
-    let copies = proposals.iter().filter(|p| matches!(p.fixed, Some(Act::Discard { .. }))).count() as u64;
+    let copies = proposals.iter().filter(|p| matches!(p.exactly(), Some(Act::Discard { .. }))).count() as u64;
     let command = format!("nine put --merge --on {}", plain(&request.on));
     let draft = Draft {
         clear_away: emptied,
@@ -72,11 +72,11 @@ fn expect_folder(workspace: &Workspace, from: &Spot, kind: Kind, into: &Spot) ->
 }
 
 /// The world as the planner asks for it.
-struct World<'a> {
+struct OnDisk<'a> {
     places: &'a Places,
 }
 
-impl Sides for World<'_> {
+impl MergeSides for OnDisk<'_> {
     fn listed(&self, folder: &Spot) -> Siblings {
         listed(self.places, folder)
     }

@@ -5,7 +5,7 @@ mod shelf;
 
 use nine_core::escape::plain;
 use nine_core::place::{ItemPath, Spot};
-use nine_core::plan::put::{How, plan as propose};
+use nine_core::plan::put::{PutHow, plan as propose};
 use nine_core::rules::Clash;
 
 pub use merge::{Merged, merge};
@@ -38,9 +38,9 @@ pub struct Request {
 pub struct Put {
     /// The plan.
     pub plan: Plan,
-    /// How many items were selected.
+    /// PutHow many items were selected.
     pub selected: usize,
-    /// How many of them are there already.
+    /// PutHow many of them are there already.
     pub in_place: usize,
 }
 
@@ -54,7 +54,7 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<Put> {
     if let Some(place) = selected.items.iter().find(|item| workspace.is_place(&item.item)) {
         return Err(Error::IsAPlace { item: place.item.clone(), wanted: WantedOfPlace::Put });
     }
-    let how = How {
+    let how = PutHow {
         folder: request.into.clone(),
         keeps_folders: request.keep_folders,
         below: ItemPath::root(),

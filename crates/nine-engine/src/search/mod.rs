@@ -10,11 +10,11 @@ use nine_core::find::Rows;
 use nine_core::place::ItemPath;
 use nine_core::tree::{Column, NodeId, Unlearned, mark};
 
-pub use order::{Group, GroupBy, SortBy, group, location};
+pub use order::{GroupBy, HitGroup, SortBy, group, location};
 pub use saved::{forget, list, save};
 
 use crate::error::{Named, Nowhere};
-use crate::looking::{Area, How, Looking, Question, View, all_areas, all_rows, areas_of, columns_of};
+use crate::looking::{Area, LookMode, Looking, RowQuestion, View, all_areas, all_rows, areas_of, columns_of};
 use crate::workspace::{Workspace, dated};
 use crate::{Error, Result, displays};
 
@@ -29,7 +29,7 @@ pub struct Hit {
 
 /// What of the items is told, so that it must be known of them.
 #[derive(Debug, Clone, Default)]
-pub struct Told {
+pub struct Needs {
     /// Their tags.
     pub tags: bool,
     /// Their types, by content where the name does not tell.
@@ -72,20 +72,20 @@ pub struct Request {
     /// So many at most.
     pub limit: Option<usize>,
     /// What is told of each.
-    pub told: Told,
+    pub told: Needs,
     /// Saved searches that it is made of or saved as, whose folders of links are brought up to date.
     pub names: Vec<String>,
 }
 
 /// What a search found.
-pub struct Found<'w> {
+pub struct SearchResult<'w> {
     /// The places that were looked at.
     pub looking: Looking<'w>,
     /// The items of which something is told, in order.
     pub hits: Vec<Hit>,
-    /// How many files were found.
+    /// LookMode many files were found.
     pub files: u64,
-    /// How many folders.
+    /// LookMode many folders.
     pub folders: u64,
     /// Bytes of the files.
     pub bytes: u64,
@@ -99,7 +99,7 @@ pub struct Found<'w> {
 ///
 /// # Errors
 /// If a place cannot be looked at, or words are asked for that nobody read.
-pub fn find<'w>(workspace: &'w Workspace, request: &Request) -> Result<Found<'w>> {
+pub fn find<'w>(workspace: &'w Workspace, request: &Request) -> Result<SearchResult<'w>> {
     check_group(workspace, request)?;
     let areas = areas(workspace, request)?;
     Search { workspace, request }.find(areas)
@@ -140,9 +140,9 @@ struct Search<'w, 'r> {
 
 impl<'w> Search<'w, '_> {
     /// Looks, asks, and puts what was found in order.
-    fn find(&self, areas: Vec<Area>) -> Result<Found<'w>> {
+    fn find(&self, areas: Vec<Area>) -> Result<SearchResult<'w>> {
         let request = self.request;
-        let how = if request.known { How::AsKnown(self.known_columns()) } else { How::Now };
+        let how = if request.known { LookMode::AsKnown(self.known_columns()) } else { LookMode::Now };
         let mut looking = Looking::look(self.workspace, areas, &how)?;
         if request.within.is_empty() && !request.no_archive {
             looking.add_packs(&dated(self.workspace));
@@ -150,7 +150,7 @@ impl<'w> Search<'w, '_> {
         looking.set_beside(all_areas(self.workspace));
         self.check_text(&looking)?;
         let mut found =
-            Found { looking, hits: Vec::new(), files: 0, folders: 0, bytes: 0, hidden: 0, unread: 0 };
+            SearchResult { looking, hits: Vec::new(), files: 0, folders: 0, bytes: 0, hidden: 0, unread: 0 };
         for view in 0..found.looking.views.len() {
             self.find_in(view, &mut found)?;
         }
@@ -161,7 +161,7 @@ impl<'w> Search<'w, '_> {
         Ok(found)
     }
 
-    fn find_in(&self, view: usize, found: &mut Found) -> Result {
+    fn find_in(&self, view: usize, found: &mut SearchResult) -> Result {
         let looking = &mut found.looking;
         let (rows, hidden) = self.rows(looking, view)?;
         let told = self.told(&rows, found.hits.len());
@@ -188,8 +188,8 @@ impl<'w> Search<'w, '_> {
         self.request.condition.as_ref()
     }
 
-    fn question<'c>(&self, condition: &'c Condition) -> Question<'c> {
-        Question { condition, inside: self.request.inside, reads_text: self.request.text }
+    fn question<'c>(&self, condition: &'c Condition) -> RowQuestion<'c> {
+        RowQuestion { condition, inside: self.request.inside, reads_text: self.request.text }
     }
 
     fn with_hidden(&self) -> bool {

@@ -89,7 +89,7 @@ pub(super) fn sort(hits: &mut [Hit], looking: &Looking, by: Option<SortBy>, reve
 }
 
 /// Some hits that go together.
-pub struct Group {
+pub struct HitGroup {
     /// What they have in common.
     pub name: String,
     /// The hits, in the order of the list.
@@ -99,14 +99,14 @@ pub struct Group {
 }
 
 /// Parts a list into groups, in the order in which people read them.
-pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy) -> Vec<Group> {
+pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy) -> Vec<HitGroup> {
     let (now, config) = (looking.workspace.now(), looking.workspace.config());
     let bands = AgeBands::new(now);
     let answers = match by {
         GroupBy::Facet(name) => config.facets.get(name).map(|facet| answers(hits, looking, facet)),
         _ => None,
     };
-    let mut groups: BTreeMap<(usize, Vec<u8>), Group> = BTreeMap::new();
+    let mut groups: BTreeMap<(usize, Vec<u8>), HitGroup> = BTreeMap::new();
     for (nth, hit) in hits.iter().enumerate() {
         let view = &looking.views[hit.view as usize];
         let answered = answers.as_ref().map(|answers| match &answers[nth] {
@@ -117,7 +117,7 @@ pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy) -> Vec<Group> {
             answered.unwrap_or_else(|| names(&view.tree, hit.id, by, &bands, || location(view, hit.id)));
         for (rank, name) in names {
             let key = (rank, natural_key(name.as_bytes()));
-            let new = || Group { name, hits: Vec::new(), part: Part::default() };
+            let new = || HitGroup { name, hits: Vec::new(), part: Part::default() };
             let group = groups.entry(key).or_insert_with(new);
             group.hits.push(*hit);
             group.part.count += 1;

@@ -8,7 +8,7 @@ use nine_core::tree::{Column, NodeId};
 
 use super::{Request, areas};
 use crate::error::Named;
-use crate::looking::{How, Looking, Question};
+use crate::looking::{LookMode, Looking, RowQuestion};
 use crate::selection::selectable;
 use crate::workspace::Workspace;
 use crate::{Error, Result, displays};
@@ -54,14 +54,14 @@ pub fn forget(workspace: &Workspace, name: &str) -> Result {
 /// # Errors
 /// If nothing can be looked at.
 pub fn list<'w>(workspace: &'w Workspace, request: &Request) -> Result<Vec<(&'w SavedSearch, Part)>> {
-    let how = if request.known { How::AsKnown(Column::ALL.to_vec()) } else { How::Now };
+    let how = if request.known { LookMode::AsKnown(Column::ALL.to_vec()) } else { LookMode::Now };
     let mut looking = Looking::look(workspace, areas(workspace, request)?, &how)?;
     let mut found = Vec::new();
     for search in &workspace.config().searches {
         let mut part = Part::default();
         for view in 0..looking.views.len() {
             let among = selectable(&looking, view, &search.condition);
-            let question = Question { condition: &search.condition, inside: false, reads_text: false };
+            let question = RowQuestion { condition: &search.condition, inside: false, reads_text: false };
             let rows = looking.find(view, question, &among)?;
             let tree = &looking.views[view].tree;
             rows.ids().for_each(|id: NodeId| part.add(tree.size(id)));

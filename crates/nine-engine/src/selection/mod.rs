@@ -18,7 +18,7 @@ use nine_stores::reading::note_tags;
 pub use conditions::condition;
 pub use locate::{Located, NO_PLACE, locate};
 
-use crate::looking::{How, Looking, Question, all_areas, all_rows};
+use crate::looking::{LookMode, Looking, RowQuestion, all_areas, all_rows};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
@@ -39,7 +39,7 @@ pub struct Selected {
     pub items: Vec<Proposal>,
     /// Their places, also those that are not in the configuration.
     pub places: Places,
-    /// How many could not be found or read, each of which was named.
+    /// LookMode many could not be found or read, each of which was named.
     pub troubles: usize,
 }
 
@@ -73,11 +73,11 @@ impl Selection {
 }
 
 fn by_condition(workspace: &Workspace, condition: &Condition) -> Result<Selected> {
-    let mut looking = Looking::look(workspace, all_areas(workspace), &How::Now)?;
+    let mut looking = Looking::look(workspace, all_areas(workspace), &LookMode::Now)?;
     let mut items = Vec::new();
     for view in 0..looking.views.len() {
         let rows = selectable(&looking, view, condition);
-        let found = looking.find(view, Question { condition, inside: false, reads_text: false }, &rows)?;
+        let found = looking.find(view, RowQuestion { condition, inside: false, reads_text: false }, &rows)?;
         items.extend(tagged(&mut looking, view, &found));
     }
     looking.keep();

@@ -6,13 +6,15 @@ use clap::Args;
 use nine_core::amount::{count, counted, readable};
 use nine_core::condition::in_condition;
 use nine_core::escape::{escape, plain};
+use nine_core::flaws::{Flaw, FlawKind, UNSORTED};
 use nine_core::layout::{Layout, shelf_number};
 use nine_core::place::{ItemPath, Spot};
-use nine_core::tangles::{Tangle, UNSORTED, Wrong};
 use nine_core::tree::{NodeId, Tree};
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
-use nine_engine::shelves::{Picture, Row, Shelves, Standing, look, pictures, pictures_with};
+use nine_engine::shelves::{
+    BookcasePicture, BookcaseState, ShelfRow, Shelves, look, pictures, pictures_with,
+};
 use nine_engine::workspace::location;
 use nine_stores::Store;
 use serde::Serialize;
@@ -88,7 +90,7 @@ pub fn print_pictures_with(
 
 fn print_picture(
     session: &Session,
-    picture: &Picture,
+    picture: &BookcasePicture,
     named: bool,
     mut out: &mut dyn Write,
 ) -> std::io::Result<()> {
@@ -106,8 +108,8 @@ struct Shown<'a> {
     layout: &'a Layout,
     tree: &'a Tree,
     store: &'a dyn Store,
-    tangles: &'a [Tangle],
-    rows: Vec<(Row, Option<NodeId>)>,
+    flaws: &'a [Flaw],
+    rows: Vec<(ShelfRow, Option<NodeId>)>,
     year: i16,
 }
 
@@ -126,12 +128,12 @@ struct Record {
 }
 
 impl<'a> Shown<'a> {
-    fn of(standing: &'a Standing, shelves: &'a Shelves, workspace: &'a Workspace) -> Option<Self> {
-        let Standing { name, layout, view, tangles } = standing;
+    fn of(standing: &'a BookcaseState, shelves: &'a Shelves, workspace: &'a Workspace) -> Option<Self> {
+        let BookcaseState { name, layout, view, flaws } = standing;
         let tree = &shelves.looking.views[*view].tree;
         let year = workspace.now().today().year();
         let (store, rows) = (&**workspace.store(name)?, shelves.rows(standing));
-        Some(Self { name, layout, tree, store, tangles, rows, year })
+        Some(Self { name, layout, tree, store, flaws, rows, year })
     }
 
     fn print(&self, all: bool, many: bool, session: &Session) -> Done {
@@ -140,8 +142,8 @@ impl<'a> Shown<'a> {
             writeln!(out, "{STRONG}{}{STRONG:#}", self.name)?;
         }
         self.print_bookcase(&session.look, &mut out)?;
-        for wrong in Wrong::ALL {
-            let found: Vec<&Tangle> = self.tangles.iter().filter(|tangle| tangle.wrong == wrong).collect();
+        for wrong in FlawKind::ALL {
+            let found: Vec<&Flaw> = self.flaws.iter().filter(|flaw| flaw.wrong == wrong).collect();
             if found.is_empty() {
                 continue;
             }
@@ -152,10 +154,10 @@ impl<'a> Shown<'a> {
                 count(found.len() as u64)
             )?;
             let shown = if all || found.len() <= LINES + 2 { found.len() } else { LINES };
-            for tangle in &found[..shown] {
-                let (at, rest) = (session.look.text(&tangle.at.to_string()), self.words(tangle));
+            for flaw in &found[..shown] {
+                let (at, rest) = (session.look.text(&flaw.at.to_string()), self.words(flaw));
                 writeln!(out, "  {STRONG}{at}{STRONG:#}  {FAINT}{}{FAINT:#}", session.look.text(&rest))?;
-                writeln!(out, "      {}", session.look.text(&self.mend(tangle, many)))?;
+                writeln!(out, "      {}", session.look.text(&self.mend(flaw, many)))?;
             }
             if shown < found.len() {
                 let more = counted((found.len() - shown) as u64, "more", "more");
@@ -164,7 +166,7 @@ impl<'a> Shown<'a> {
         }
         let files = self.tree.totals(Tree::ROOT);
         let figures = format!("{}, {}", counted(files.items, "file", "files"), readable(files.size));
-        let wrong = match self.tangles.len() as u64 {
+        let wrong = match self.flaws.len() as u64 {
             0 => "nothing is wrong".to_owned(),
             many => format!("{} to look at", counted(many, "thing", "things")),
         };
@@ -213,19 +215,19 @@ impl<'a> Shown<'a> {
                 mend: String::new(),
             })
         });
-        let wrong = self.tangles.iter().map(|tangle| {
-            let totals = self.tree.find(&tangle.at).map(|id| self.tree.totals(id));
+        let wrong = self.flaws.iter().map(|flaw| {
+            let totals = self.tree.find(&flaw.at).map(|id| self.tree.totals(id));
             Record {
                 bookcase: self.name.to_owned(),
                 line: "wrong",
-                wrong: tangle.wrong.word(),
-                at: self.spot(&tangle.at).to_string(),
-                other: tangle.other.as_ref().map(|other| self.spot(other).to_string()).unwrap_or_default(),
+                wrong: flaw.wrong.word(),
+                at: self.spot(&flaw.at).to_string(),
+                other: flaw.other.as_ref().map(|other| self.spot(other).to_string()).unwrap_or_default(),
                 folders: 0,
                 files: totals.map_or(0, |t| t.items),
                 bytes: totals.map_or(0, |t| t.size),
-                deepest: if tangle.wrong == Wrong::Deep { tangle.count } else { 0 },
-                mend: self.mend(tangle, many),
+                deepest: if flaw.wrong == FlawKind::Deep { flaw.count } else { 0 },
+                mend: self.mend(flaw, many),
             }
         });
         shelves.chain(wrong).collect()
@@ -236,33 +238,33 @@ impl<'a> Shown<'a> {
     }
 
     /// What is told behind the folder's name.
-    fn words(&self, tangle: &Tangle) -> String {
-        let files = counted(tangle.count, "file", "files");
-        let other = tangle.other.as_ref().map(ToString::to_string).unwrap_or_default();
-        match tangle.wrong {
-            Wrong::Missing | Wrong::Empty => String::new(),
-            Wrong::Renamed => format!("is {other} in shelves.toml"),
-            Wrong::Twice | Wrong::CaseOnly | Wrong::SameName => format!("{files}, and {other}"),
-            Wrong::Mixed => format!("{files} beside its folders"),
-            Wrong::Deep => format!("{} folders deep", tangle.count),
-            Wrong::Full => format!("{} things", count(tangle.count)),
+    fn words(&self, flaw: &Flaw) -> String {
+        let files = counted(flaw.count, "file", "files");
+        let other = flaw.other.as_ref().map(ToString::to_string).unwrap_or_default();
+        match flaw.wrong {
+            FlawKind::Missing | FlawKind::Empty => String::new(),
+            FlawKind::Renamed => format!("is {other} in shelves.toml"),
+            FlawKind::Twice | FlawKind::CaseOnly | FlawKind::SameName => format!("{files}, and {other}"),
+            FlawKind::Mixed => format!("{files} beside its folders"),
+            FlawKind::Deep => format!("{} folders deep", flaw.count),
+            FlawKind::Full => format!("{} things", count(flaw.count)),
         }
     }
 
     /// The command that mends it.
-    fn mend(&self, tangle: &Tangle, many: bool) -> String {
+    fn mend(&self, flaw: &Flaw, many: bool) -> String {
         let spot = |path: &ItemPath| paste::word(&self.spot(path).to_string());
         let on_disk = |path: &ItemPath| {
             paste::path_or_escaped(std::path::Path::new(&location::written(&self.store.absolute(path))))
         };
         let on = |path: &ItemPath, below: &str| self.on(path, below, many);
-        let at = &tangle.at;
-        match (tangle.wrong, &tangle.other) {
-            (Wrong::Missing, _) if self.store.is_remote() => {
+        let at = &flaw.at;
+        match (flaw.wrong, &flaw.other) {
+            (FlawKind::Missing, _) if self.store.is_remote() => {
                 format!("nine put PATH --on {}", on(at, "").unwrap_or_else(|| "SHELF".to_owned()))
             }
-            (Wrong::Missing, _) => format!("mkdir -- {}", on_disk(at)),
-            (Wrong::Twice | Wrong::CaseOnly | Wrong::SameName, Some(other)) => {
+            (FlawKind::Missing, _) => format!("mkdir -- {}", on_disk(at)),
+            (FlawKind::Twice | FlawKind::CaseOnly | FlawKind::SameName, Some(other)) => {
                 match (on(other, ""), on(at, "")) {
                     (Some(on), _) if self.is_told(other) => {
                         format!("nine put {} --on {on} --merge", spot(at))
@@ -274,20 +276,20 @@ impl<'a> Shown<'a> {
                 }
             }
             (_, Some(other)) => self.rename(at, other),
-            (Wrong::Mixed, None) => match (on(at, &format!("/{UNSORTED}")), folder_is(at)) {
+            (FlawKind::Mixed, None) => match (on(at, &format!("/{UNSORTED}")), folder_is(at)) {
                 (Some(on), Some(folder)) => {
                     format!("nine put --where {} --on {on}", paste::word(&format!("file and {folder}")))
                 }
                 _ => format!("nine search --in {}", on_disk(at)),
             },
-            (Wrong::Full, None) => match (on(at, &format!("/Before {}", self.year)), folder_is(at)) {
+            (FlawKind::Full, None) => match (on(at, &format!("/Before {}", self.year)), folder_is(at)) {
                 (Some(on), Some(folder)) => {
                     let before = format!("{folder} and modified before {}", self.year);
                     format!("nine put --where {} --on {on}", paste::word(&before))
                 }
                 _ => format!("nine search --in {} --by age --totals", on_disk(at)),
             },
-            (Wrong::Deep, None) => {
+            (FlawKind::Deep, None) => {
                 let shelf = ItemPath::of_names(at.parts().take(1));
                 match on(&shelf, "") {
                     Some(on) => format!("nine put {} --on {on}", spot(at)),

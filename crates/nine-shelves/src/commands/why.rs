@@ -11,8 +11,8 @@ use nine_core::config::Config;
 use nine_core::escape::{escape, plain};
 use nine_core::facet::{Facet, Finding, Found};
 use nine_core::kinds::Evidence;
-use nine_core::rules::Standing;
-use nine_engine::why::{Answer, Does, OfRule, explain_item};
+use nine_core::rules::RuleStatus;
+use nine_engine::why::{Does, ItemReport, OfRule, explain_item};
 use nine_stores::reading::Words;
 use serde::Serialize;
 
@@ -68,7 +68,7 @@ pub fn run(args: WhyArgs, session: &Session) -> Done {
 struct Shown<'a> {
     session: &'a Session,
     config: &'a Config,
-    answer: &'a Answer<'a>,
+    answer: &'a ItemReport<'a>,
 }
 
 #[derive(Serialize)]
@@ -138,7 +138,7 @@ impl Shown<'_> {
         let item = &self.answer.item;
         let rules = self.answer.rules.iter().map(|of| RuleRecord {
             rule: of.rule.name.clone(),
-            applies: of.standing == Standing::Applies,
+            applies: of.standing == RuleStatus::Applies,
             why: self.reasons(&of.standing),
             does: of.does.as_ref().map(|does| self.does(does)).unwrap_or_default(),
         });
@@ -184,30 +184,30 @@ impl Shown<'_> {
     }
 
     /// Why a rule does not apply, a line each.
-    fn reasons(&self, standing: &Standing) -> Vec<String> {
+    fn reasons(&self, standing: &RuleStatus) -> Vec<String> {
         match standing {
-            Standing::Applies => Vec::new(),
-            Standing::Lacks(unknown) => {
+            RuleStatus::Applies => Vec::new(),
+            RuleStatus::Lacks(unknown) => {
                 vec![format!("its condition holds, but {}", unknown.words())]
             }
-            Standing::Preceded(by) => {
+            RuleStatus::Preceded(by) => {
                 vec![format!("`{}` comes first and files it", self.answer.rules[*by].rule.name)]
             }
-            Standing::OtherPile => vec!["it is for other piles".into()],
-            Standing::TooDeep => {
+            RuleStatus::OtherPile => vec!["it is for other piles".into()],
+            RuleStatus::TooDeep => {
                 vec!["it reaches only what lies loose; `reach = \"deep\"` would reach inside folders".into()]
             }
-            Standing::Hidden => {
+            RuleStatus::Hidden => {
                 vec!["the item is hidden, and the rule does not ask for hidden ones".into()]
             }
-            Standing::IsNeeded if self.answer.item.copies.is_some_and(|copies| copies > 1) => {
+            RuleStatus::IsNeeded if self.answer.item.copies.is_some_and(|copies| copies > 1) => {
                 vec!["others have its bytes, and this is the one that stays".into()]
             }
-            Standing::IsNeeded => vec!["nothing else has its bytes".into()],
-            Standing::Unfinished => {
+            RuleStatus::IsNeeded => vec!["nothing else has its bytes".into()],
+            RuleStatus::Unfinished => {
                 vec!["it is a partial download, and the rule does not ask for those".into()]
             }
-            Standing::Fails(explanation) => explanation
+            RuleStatus::Fails(explanation) => explanation
                 .failures
                 .iter()
                 .map(|failure| format!("{}: {}", failure.test, failure.found))
@@ -299,8 +299,8 @@ impl Shown<'_> {
         }
         for OfRule { rule, standing, does } in &self.answer.rules {
             let (word, style) = match standing {
-                Standing::Applies => ("applies", CHANGE),
-                Standing::Lacks(_) => ("in doubt", DOUBT),
+                RuleStatus::Applies => ("applies", CHANGE),
+                RuleStatus::Lacks(_) => ("in doubt", DOUBT),
                 _ => ("no", PLAIN),
             };
             let name = look.text(&plain(&rule.name));

@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use nine_core::amount::{count, counted, readable};
-use nine_engine::shelves::{Row, Spine};
+use nine_engine::shelves::{ShelfRow, Spine};
 use unicode_width::UnicodeWidthStr;
 
 use super::Look;
@@ -11,12 +11,12 @@ use super::style::{CHANGE, FAINT, STRONG};
 use super::table::shorten;
 
 /// Files on a shelf now, and files that will come.
-fn files(row: &Row) -> (u64, u64) {
+fn files(row: &ShelfRow) -> (u64, u64) {
     row.spines.iter().fold((0, 0), |(items, added), spine| (items + spine.items, added + spine.added))
 }
 
 /// Prints the bookcase, each row with a note behind it. The fullest shelf is as wide as the room for spines.
-pub fn print(out: &mut impl Write, look: &Look, rows: &[(&Row, String)]) -> io::Result<()> {
+pub fn print(out: &mut impl Write, look: &Look, rows: &[(&ShelfRow, String)]) -> io::Result<()> {
     let names: Vec<String> = rows.iter().map(|(row, _)| shorten(&row.name, 28, look.ascii)).collect();
     let name_width = names.iter().map(|name| name.width()).max().unwrap_or(0);
     let figures: Vec<[String; 3]> = rows.iter().map(|(row, _)| figures(row)).collect();
@@ -48,7 +48,7 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[(&Row, String)]) -> io::
     Ok(())
 }
 
-fn figures(row: &Row) -> [String; 3] {
+fn figures(row: &ShelfRow) -> [String; 3] {
     let (items, added) = files(row);
     let added = match added {
         0 => String::new(),
@@ -59,7 +59,7 @@ fn figures(row: &Row) -> [String; 3] {
 
 /// The spines of a shelf and how many columns they take. Every spine has at least one column; where
 /// there are more spines than room, neighbours share one.
-fn spines(row: &Row, fullest: u64, room: usize, ascii: bool) -> (String, usize) {
+fn spines(row: &ShelfRow, fullest: u64, room: usize, ascii: bool) -> (String, usize) {
     let total = files(row).0 + files(row).1;
     let wide = |part: u64| (part as u128 * room as u128).div_ceil(u128::from(fullest)) as usize;
     let held: Vec<&Spine> = row.spines.iter().filter(|spine| spine.items + spine.added > 0).collect();
@@ -102,14 +102,14 @@ fn spine_text(old: usize, new: usize, ascii: bool) -> String {
 mod tests {
     use super::*;
 
-    fn plain(row: &Row, fullest: u64, room: usize) -> (String, usize) {
+    fn plain(row: &ShelfRow, fullest: u64, room: usize) -> (String, usize) {
         let (text, used) = spines(row, fullest, room, true);
         (anstream::adapter::strip_str(&text).to_string(), used)
     }
 
-    fn row(spines: &[(u64, u64)]) -> Row {
+    fn row(spines: &[(u64, u64)]) -> ShelfRow {
         let spines = spines.iter().map(|(items, added)| Spine { items: *items, added: *added }).collect();
-        Row { name: "1 Boats".into(), spines, ..Row::default() }
+        ShelfRow { name: "1 Boats".into(), spines, ..ShelfRow::default() }
     }
 
     #[test]

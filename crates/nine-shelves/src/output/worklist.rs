@@ -33,7 +33,7 @@ pub struct Shown<'a> {
 
 /// The groups in the order in which they are shown.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-enum Group {
+enum Section {
     Folder(Spot),
     Tags,
     Trash,
@@ -45,13 +45,13 @@ enum Group {
 impl Shown<'_> {
     /// Prints every group.
     pub fn print(&self, out: &mut impl Write) -> io::Result<()> {
-        let mut groups: BTreeMap<Group, Vec<usize>> = BTreeMap::new();
+        let mut groups: BTreeMap<Section, Vec<usize>> = BTreeMap::new();
         let beside = self.tags_beside_moves();
         let shown_elsewhere: HashSet<usize> = beside.values().copied().collect();
         for at in (0..self.worklist.steps.len()).filter(|at| !shown_elsewhere.contains(at)) {
             groups.entry(self.group(at)).or_default().push(at);
         }
-        let tables: Vec<(Group, Vec<usize>, usize)> = groups
+        let tables: Vec<(Section, Vec<usize>, usize)> = groups
             .into_iter()
             .map(|(group, mut steps)| {
                 steps.sort_by_cached_key(|at| natural_key(shown_name(&self.worklist.steps[*at])));
@@ -87,19 +87,19 @@ impl Shown<'_> {
         Ok(())
     }
 
-    fn group(&self, at: usize) -> Group {
+    fn group(&self, at: usize) -> Section {
         if self.checked.refused.contains_key(&at) {
-            return Group::Refused;
+            return Section::Refused;
         }
         let step = &self.worklist.steps[at];
         match &step.act {
             Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => {
-                Group::Folder(to.folder())
+                Section::Folder(to.folder())
             }
-            Act::Tag { .. } => Group::Tags,
-            Act::Discard { .. } => Group::Trash,
-            Act::Restore { .. } => Group::FromTrash,
-            Act::List | Act::Leave => Group::Left,
+            Act::Tag { .. } => Section::Tags,
+            Act::Discard { .. } => Section::Trash,
+            Act::Restore { .. } => Section::FromTrash,
+            Act::List | Act::Leave => Section::Left,
         }
     }
 
@@ -115,16 +115,16 @@ impl Shown<'_> {
         moves.filter_map(|at| Some((at, *tags.get(&of(at).item)?))).collect()
     }
 
-    fn heading(&self, out: &mut impl Write, group: &Group, steps: &[usize]) -> io::Result<()> {
+    fn heading(&self, out: &mut impl Write, group: &Section, steps: &[usize]) -> io::Result<()> {
         let items = counted(steps.len() as u64, "item", "items");
         let bytes = readable(steps.iter().map(|at| self.worklist.steps[*at].size).sum());
         let (text, style, note) = match group {
-            Group::Folder(folder) => (self.folder(folder), STRONG, String::new()),
-            Group::Tags => ("Tags".into(), STRONG, " get tags and stay where they are".into()),
-            Group::Trash => ("Trash".into(), STRONG, " put away, not deleted".into()),
-            Group::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
-            Group::Left => ("Left for you to decide".into(), DOUBT.bold(), String::new()),
-            Group::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
+            Section::Folder(folder) => (self.folder(folder), STRONG, String::new()),
+            Section::Tags => ("Tags".into(), STRONG, " get tags and stay where they are".into()),
+            Section::Trash => ("Trash".into(), STRONG, " put away, not deleted".into()),
+            Section::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
+            Section::Left => ("Left for you to decide".into(), DOUBT.bold(), String::new()),
+            Section::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
         };
         let text = shorten(&text, self.look.width.saturating_sub(30), self.look.ascii);
         writeln!(out, "{style}{text}{style:#}  {FAINT}{items}, {bytes}{note}{FAINT:#}")

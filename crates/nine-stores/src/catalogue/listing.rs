@@ -66,7 +66,7 @@ const MAY_DIFFER: [Column; 21] = [
 
 /// What came of carrying over.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Carried {
+pub enum CarriedOver {
     /// Every entry is as it was when the place was kept, having been scanned at this moment.
     UnchangedSince(Moment),
     /// Something differs, or the place was not known.
@@ -134,13 +134,13 @@ impl Catalogue {
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
-    pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<Carried> {
+    pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<CarriedOver> {
         let read = self.db.unchecked_transaction()?;
         let rows: Vec<NodeId> = std::iter::once(Tree::ROOT).chain(tree.ids()).collect();
         let Some(mut before) = load(&read, address, &CARRIED)? else {
             // Nobody knows when what lies here at the first look has arrived.
             carry_from_others(&read, address, tree, rows)?;
-            return Ok(Carried::Anew);
+            return Ok(CarriedOver::Anew);
         };
         before.tree.take_volume_of(tree);
         let mut carried = tree.carry_over(rows, &before.tree, before.at);
@@ -155,14 +155,20 @@ impl Catalogue {
             strangers = carry_from_others(&read, address, tree, strangers)?;
         }
         tree.date_arrivals(&strangers, at);
-        Ok(if all_same { Carried::UnchangedSince(kept_at) } else { Carried::Anew })
+        Ok(if all_same { CarriedOver::UnchangedSince(kept_at) } else { CarriedOver::Anew })
     }
 
     /// Keeps a place that was scanned at `at`. If another program has scanned it later, that stays.
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be written.
-    pub fn keep(&mut self, address: &str, tree: &Tree, at: Moment, carried: Carried) -> CatalogueResult<()> {
+    pub fn keep(
+        &mut self,
+        address: &str,
+        tree: &Tree,
+        at: Moment,
+        carried: CarriedOver,
+    ) -> CatalogueResult<()> {
         let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
         save(&write, address, tree, at, carried)?;
         Ok(write.commit()?)
@@ -326,7 +332,13 @@ fn open(db: &Connection, part: i64, only_read: bool) -> CatalogueResult<Option<r
     Ok(if there { Some(db.blob_open(MAIN_DB, "part", "bytes", part, only_read)?) } else { None })
 }
 
-fn save(db: &Transaction, address: &str, tree: &Tree, at: Moment, carried: Carried) -> CatalogueResult<()> {
+fn save(
+    db: &Transaction,
+    address: &str,
+    tree: &Tree,
+    at: Moment,
+    carried: CarriedOver,
+) -> CatalogueResult<()> {
     let rows = tree.rows() as i64;
     let mut columns: &[Column] = &Column::ALL;
     let place = match find(db, address)? {
@@ -335,7 +347,7 @@ fn save(db: &Transaction, address: &str, tree: &Tree, at: Moment, carried: Carri
             let set = "UPDATE place SET scanned_at = ?2, rows = ?3 WHERE id = ?1";
             db.execute(set, params![place, at.0, rows])?;
             // Another program may have kept it meanwhile.
-            if carried == Carried::UnchangedSince(kept_at) {
+            if carried == CarriedOver::UnchangedSince(kept_at) {
                 columns = &MAY_DIFFER;
             }
             place

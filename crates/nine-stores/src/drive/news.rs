@@ -11,7 +11,7 @@ use nine_core::tree::{NodeId, Tree};
 use super::multistatus;
 use super::wire::Request;
 use super::{DriveStore, held, url};
-use crate::{Known, StoreError, StoreResult};
+use crate::{EarlierScan, StoreError, StoreResult};
 
 /// What is known of an earlier look, and what is not true of it any more.
 pub(super) enum News<'k> {
@@ -64,12 +64,12 @@ const REPORT: &str = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:sync-collecti
 const TOKEN: &str = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propfind xmlns:d=\"DAV:\"><d:prop>\
     <d:sync-token/></d:prop></d:propfind>";
 
-/// What stands for a moment where entity tags alone tell.
+/// The sync token where entity tags alone tell.
 const BY_TAGS: &str = "entity tags";
 
 impl DriveStore {
-    /// What stands for this moment, if the drive can tell later what has changed since.
-    pub(super) fn moment(&self) -> StoreResult<Option<String>> {
+    /// The sync token of this time, if the drive can tell later what has changed since.
+    pub(super) fn sync_token(&self) -> StoreResult<Option<String>> {
         let Some(conduct) = self.drive().conduct_known() else { return Ok(None) };
         if !conduct.tells_changes {
             return Ok(conduct.deep_tags.then(|| BY_TAGS.to_owned()));
@@ -88,11 +88,11 @@ impl DriveStore {
     }
 
     /// What has changed since an earlier look. Whatever cannot be understood means: everything.
-    pub(super) fn news<'k>(&self, known: Option<&'k Known>) -> StoreResult<News<'k>> {
+    pub(super) fn news<'k>(&self, known: Option<&'k EarlierScan>) -> StoreResult<News<'k>> {
         let (Some(known), Some(conduct)) = (known, self.drive().conduct_known()) else {
             return Ok(News::All);
         };
-        match known.moment.as_str() {
+        match known.sync_token.as_str() {
             BY_TAGS if conduct.deep_tags => Ok(News::ByTags { known: &known.tree, same: Mutex::default() }),
             BY_TAGS => Ok(News::All),
             _ if conduct.tells_changes => self.reported(known),
@@ -100,11 +100,11 @@ impl DriveStore {
         }
     }
 
-    fn reported<'k>(&self, known: &'k Known) -> StoreResult<News<'k>> {
+    fn reported<'k>(&self, known: &'k EarlierScan) -> StoreResult<News<'k>> {
         let (mut listed, mut below) = (HashSet::new(), HashSet::new());
         let top = &self.place().path;
         let request = Request::new("REPORT", url(self.drive(), top, true)).with("depth", "0");
-        let token = quick_xml::escape::escape(known.moment.as_str());
+        let token = quick_xml::escape::escape(known.sync_token.as_str());
         let answer = self.drive().wire.ask(&request.xml(REPORT.replace("@T@", &token)))?;
         if answer.status != 207 {
             // The drive has forgotten what it was asked about.

@@ -120,7 +120,7 @@ impl Store for DriveStore {
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
         // Asked before anything is listed, so that what changes meanwhile is told the next time.
-        let moment = self.moment()?;
+        let sync_token = self.sync_token()?;
         let news = self.news(scope.known.as_ref())?;
         let root = self.drive.list(&self.address.path)?;
         let own = root.own.clone().ok_or(StoreError::NotThere)?.entry;
@@ -135,7 +135,7 @@ impl Store for DriveStore {
             Ok(Vec::new())
         };
         let scan = walk(own, at_once, (scope, BOUNDS), watch, || (), read)?;
-        Ok(Scan { moment, ..scan })
+        Ok(Scan { sync_token, ..scan })
     }
 
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {

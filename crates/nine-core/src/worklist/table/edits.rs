@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::write::{as_written, written_tags};
-use super::{COLUMNS, Kept, Line, Row, TAGS, Wrong};
+use super::{COLUMNS, KeptWorklist, Line, TAGS, TableRow, Wrong};
 use crate::diagnostic::{any_of, nearest};
 use crate::escape::{escape, plain, unescape};
 use crate::facet::Facets;
@@ -50,7 +50,7 @@ pub struct Edits {
 ///
 /// # Errors
 /// Every line that cannot be understood.
-pub fn edits(rows: &[Row], kept: &Kept, facets: &Facets) -> Result<Edits, Vec<Wrong>> {
+pub fn edits(rows: &[TableRow], kept: &KeptWorklist, facets: &Facets) -> Result<Edits, Vec<Wrong>> {
     let reader = Reader { kept, facets };
     let mut wrong = Vec::new();
     let unread = reader.unread_columns(rows, &mut wrong);
@@ -83,13 +83,13 @@ fn step_number(cell: &str) -> Option<usize> {
 }
 
 struct Reader<'a> {
-    kept: &'a Kept,
+    kept: &'a KeptWorklist,
     facets: &'a Facets,
 }
 
 impl Reader<'_> {
     /// Columns of the person's own. One that is nearly called like one that counts is a mistake.
-    fn unread_columns(&self, rows: &[Row], wrong: &mut Vec<Wrong>) -> Vec<String> {
+    fn unread_columns(&self, rows: &[TableRow], wrong: &mut Vec<Wrong>) -> Vec<String> {
         let Some(first) = rows.first() else { return Vec::new() };
         let facets = self.kept.facets.iter().map(String::as_str);
         let known: Vec<&str> = COLUMNS.into_iter().chain([TAGS]).chain(facets).collect();
@@ -110,7 +110,7 @@ impl Reader<'_> {
     }
 
     /// The kept line that a row is about.
-    fn line_of(&self, row: &Row) -> Result<usize, Wrong> {
+    fn line_of(&self, row: &TableRow) -> Result<usize, Wrong> {
         let item = self.spot(row, "item")?.ok_or_else(|| {
             Wrong::at(row.line, "this line names no item", "delete it, or make the worklist anew")
         })?;
@@ -143,7 +143,7 @@ impl Reader<'_> {
         }
     }
 
-    fn spot(&self, row: &Row, column: &str) -> Result<Option<Spot>, Wrong> {
+    fn spot(&self, row: &TableRow, column: &str) -> Result<Option<Spot>, Wrong> {
         let text = row.cells.get(column).map_or("", String::as_str);
         if text.is_empty() {
             return Ok(None);
@@ -159,7 +159,7 @@ impl Reader<'_> {
         Ok(Some(spot))
     }
 
-    fn choice(&self, row: &Row, line: &Line) -> Result<Choice, Wrong> {
+    fn choice(&self, row: &TableRow, line: &Line) -> Result<Choice, Wrong> {
         let cell = |name: &str| row.cells.get(name).map_or("", String::as_str);
         let (act, leave) = (cell("do").trim().to_lowercase(), Act::Leave.word());
         if act == leave && line.act != leave {
@@ -175,7 +175,7 @@ impl Reader<'_> {
         Ok(if change == Change::default() { Choice::AsProposed } else { Choice::Changed(change) })
     }
 
-    fn change(&self, row: &Row, line: &Line) -> Result<Change, Wrong> {
+    fn change(&self, row: &TableRow, line: &Line) -> Result<Change, Wrong> {
         let mut change = Change::default();
         let cell = |name: &str| row.cells.get(name).map(String::as_str);
         let to = self.target(row, line)?;
@@ -213,7 +213,7 @@ impl Reader<'_> {
     }
 
     /// The target of a line. With a `/` behind it a folder is meant, in which the name stays.
-    fn target(&self, row: &Row, line: &Line) -> Result<Option<Spot>, Wrong> {
+    fn target(&self, row: &TableRow, line: &Line) -> Result<Option<Spot>, Wrong> {
         let Some(to) = self.spot(row, "to")? else { return Ok(None) };
         let kept_name = line.to.as_ref().map_or(line.item.path.name(), |to| to.path.name());
         if row.cells.get("to").is_some_and(|text| text.ends_with('/')) {
@@ -233,7 +233,7 @@ impl Reader<'_> {
         Ok(Some(to))
     }
 
-    fn answer(&self, row: &Row, facet: &str, value: &str) -> Result<String, Wrong> {
+    fn answer(&self, row: &TableRow, facet: &str, value: &str) -> Result<String, Wrong> {
         let Some(known) = self.facets.get(facet) else {
             let message = format!("there is no facet `{facet}` any more");
             return Err(Wrong::at(row.line, message, "make the worklist anew"));
@@ -276,9 +276,9 @@ impl Change {
     }
 }
 
-impl Kept {
+impl KeptWorklist {
     /// Whether a row is about one of its lines.
-    pub fn has(&self, row: &Row) -> bool {
+    pub fn has(&self, row: &TableRow) -> bool {
         let Ok(item) = Spot::parse(&as_written(row.cells.get("item").map_or("", String::as_str))) else {
             return false;
         };

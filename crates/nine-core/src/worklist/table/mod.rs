@@ -1,7 +1,7 @@
 //! A worklist as a table that a person reads and edits: a line an item, its tags with it, what is in
 //! doubt first.
 //!
-//! What was proposed is kept beside the table ([`Kept`]), so that the table need not hold what only
+//! What was proposed is kept beside the table ([`KeptWorklist`]), so that the table need not hold what only
 //! the program wants, and so that what a person changed can be told.
 
 mod edits;
@@ -13,7 +13,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 pub use edits::{Change, Choice, Edits, edits};
-pub use read::{Cells, Row, Wrong, read};
+pub use read::{Cells, TableRow, Wrong, read};
 pub use write::{no_formula, to_csv, to_json};
 
 use super::{Act, Checked, Doubt, Step};
@@ -57,7 +57,7 @@ pub struct Line {
 
 /// What was proposed when a table was written.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Kept {
+pub struct KeptWorklist {
     /// The command that proposed it.
     pub command: String,
     /// Whether the rules proposed it, so that other answers lead to another target.

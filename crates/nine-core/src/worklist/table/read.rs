@@ -10,7 +10,7 @@ pub type Cells = BTreeMap<Arc<str>, String>;
 
 /// A line as it was read.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Row {
+pub struct TableRow {
     /// Its number in the file, counted from 1.
     pub line: u64,
     /// What it says.
@@ -44,7 +44,7 @@ impl Wrong {
 ///
 /// # Errors
 /// Everything that cannot be understood.
-pub fn read(bytes: &[u8]) -> Result<Vec<Row>, Vec<Wrong>> {
+pub fn read(bytes: &[u8]) -> Result<Vec<TableRow>, Vec<Wrong>> {
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     let text = std::str::from_utf8(bytes).map_err(|error| {
         let line = bytes[..error.valid_up_to()].iter().filter(|b| **b == b'\n').count() as u64 + 1;
@@ -60,7 +60,7 @@ pub fn read(bytes: &[u8]) -> Result<Vec<Row>, Vec<Wrong>> {
 /// The columns without which a line says nothing.
 const NEEDED: [&str; 3] = ["do", "item", "to"];
 
-fn read_csv(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
+fn read_csv(text: &str) -> Result<Vec<TableRow>, Vec<Wrong>> {
     // Some spreadsheets say first which sign parts the cells.
     let (text, skipped) = match text.split_once('\n') {
         Some((first, rest)) if first.trim_end().len() == 5 && first.starts_with("sep=") => (rest, 1),
@@ -106,7 +106,7 @@ fn read_csv(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
             continue;
         }
         let named = columns.iter().cloned().zip(cells.into_iter().chain(std::iter::repeat(String::new())));
-        rows.push(Row { line, cells: named.filter(|(name, _)| !name.is_empty()).collect() });
+        rows.push(TableRow { line, cells: named.filter(|(name, _)| !name.is_empty()).collect() });
     }
     if wrong.is_empty() { Ok(rows) } else { Err(wrong) }
 }
@@ -127,7 +127,7 @@ fn headings_wrong(columns: &[Arc<str>], line: u64) -> Vec<Wrong> {
     wrong
 }
 
-fn read_json(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
+fn read_json(text: &str) -> Result<Vec<TableRow>, Vec<Wrong>> {
     use serde_json::Value;
     let unread = |line: u64, error: &serde_json::Error| {
         vec![Wrong::at(line, format!("this is no JSON: {error}"), "each line is an object")]
@@ -152,7 +152,7 @@ fn read_json(text: &str) -> Result<Vec<Row>, Vec<Wrong>> {
             .map(|(name, value)| Some((name.to_lowercase().into(), cell(value)?)))
             .collect();
         match cells {
-            Some(cells) if cells.contains_key("item") => rows.push(Row { line, cells }),
+            Some(cells) if cells.contains_key("item") => rows.push(TableRow { line, cells }),
             Some(_) => wrong.push(Wrong::at(
                 line,
                 "this object has no `item`",

@@ -25,10 +25,10 @@ fn spot(text: &str) -> Spot {
     Spot::parse(text).unwrap()
 }
 
-fn kept(lines: Vec<Line>) -> Kept {
+fn kept(lines: Vec<Line>) -> KeptWorklist {
     let stamp = Stamp { size: 12, modified: Moment(0), identity: Identity([1, 1]) };
     let proposal = |line: &Line| Proposal::new(line.item.clone(), Kind::File, stamp, Vec::new());
-    Kept {
+    KeptWorklist {
         command: "nine tidy".into(),
         by_rules: true,
         undoes: None,
@@ -41,7 +41,7 @@ fn kept(lines: Vec<Line>) -> Kept {
     }
 }
 
-fn sample() -> Kept {
+fn sample() -> KeptWorklist {
     kept(vec![
         line(1, spot("papers/a.pdf"), None),
         line(2, spot("papers/b.pdf"), Some(spot("home/2 Loans/b.pdf"))),
@@ -55,7 +55,7 @@ fn facets() -> Facets {
 
 use crate::facet::Facets;
 
-fn choices(kept: &Kept, text: &str) -> Result<Vec<Choice>, Vec<String>> {
+fn choices(kept: &KeptWorklist, text: &str) -> Result<Vec<Choice>, Vec<String>> {
     let told = |wrong: Vec<Wrong>| -> Vec<String> {
         wrong.into_iter().map(|w| format!("{}: {}; {}", w.line.unwrap_or(0), w.message, w.help)).collect()
     };
@@ -63,7 +63,7 @@ fn choices(kept: &Kept, text: &str) -> Result<Vec<Choice>, Vec<String>> {
     edits(&rows, kept, &facets()).map(|edits| edits.choices).map_err(told)
 }
 
-fn csv(kept: &Kept) -> String {
+fn csv(kept: &KeptWorklist) -> String {
     String::from_utf8(to_csv(&kept.lines, &kept.facets)).unwrap()
 }
 
@@ -210,7 +210,7 @@ fn what_is_not_understood_is_refused_with_its_line() {
 #[test]
 fn what_was_kept_is_read_back() {
     let kept = sample();
-    let again: Kept = serde_json::from_slice(&serde_json::to_vec(&kept).unwrap()).unwrap();
+    let again: KeptWorklist = serde_json::from_slice(&serde_json::to_vec(&kept).unwrap()).unwrap();
     assert_eq!((again.lines, again.proposals), (kept.lines, kept.proposals));
 }
 

@@ -53,23 +53,23 @@ pub(super) fn run(names: &[String], format: PlainFormat, session: &Session) -> D
 }
 
 #[derive(Serialize)]
-struct Finding<'r> {
+struct Difference<'r> {
     name: &'r str,
     found: &'static str,
     path: &'r str,
 }
 
-fn findings(report: &Record) -> Vec<Finding<'_>> {
+fn findings(report: &Record) -> Vec<Difference<'_>> {
     let name = report.name.as_str();
     let lists = [("missing", &report.missing), ("changed", &report.changed), ("extra", &report.extra)];
-    let mut found: Vec<Finding> = lists
+    let mut found: Vec<Difference> = lists
         .into_iter()
-        .flat_map(|(found, list)| list.iter().map(move |path| Finding { name, found, path }))
+        .flat_map(|(found, list)| list.iter().map(move |path| Difference { name, found, path }))
         .collect();
     if !report.trouble.is_empty() {
-        found.push(Finding { name, found: "unreadable", path: &report.trouble });
+        found.push(Difference { name, found: "unreadable", path: &report.trouble });
     } else if found.is_empty() {
-        found.push(Finding { name, found: "whole", path: "" });
+        found.push(Difference { name, found: "whole", path: "" });
     }
     found
 }

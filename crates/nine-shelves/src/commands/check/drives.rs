@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use nine_engine::check::Tried;
+use nine_engine::check::TriedDrive;
 use nine_stores::drive::Conduct;
 
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
@@ -10,9 +10,9 @@ use crate::output::table::{Column, Table, cell, styled};
 use crate::session::Session;
 
 /// Whether the thing is as one would wish, what it is, and what follows.
-type Line = (bool, &'static str, String);
+type Finding = (bool, &'static str, String);
 
-fn lines(conduct: &Conduct) -> Vec<Line> {
+fn lines(conduct: &Conduct) -> Vec<Finding> {
     let words = |good: bool, yes: &str, no: &str| (good, if good { yes } else { no }.to_owned());
     let line = |what: &'static str, (good, text): (bool, String)| (good, what, text);
     let tags = match (conduct.keeps_properties, conduct.properties_survive_move) {
@@ -77,7 +77,7 @@ fn lines(conduct: &Conduct) -> Vec<Line> {
 }
 
 /// Prints what was found.
-pub fn print(out: &mut impl Write, session: &Session, tried: &Tried) -> std::io::Result<()> {
+pub fn print(out: &mut impl Write, session: &Session, tried: &TriedDrive) -> std::io::Result<()> {
     let look = &session.look;
     writeln!(out, "\n{STRONG}{}{STRONG:#}  {FAINT}tried just now{FAINT:#}", look.text(&tried.at))?;
     if let Some(careless) = &tried.conduct.careless {

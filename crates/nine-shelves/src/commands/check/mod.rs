@@ -10,12 +10,12 @@ use nine_core::escape::escape;
 use nine_core::facet::Facets;
 use nine_core::layout::{Layout, ShelfFolder};
 use nine_engine::Workspace;
-use nine_engine::check::{Checked, Place, check};
+use nine_engine::check::{CheckReport, PlaceState, check};
 use nine_stores::drive::Conduct;
 use serde::Serialize;
 
 use crate::cli::PlainFormat;
-use crate::failure::{Done, Failure, Kind};
+use crate::failure::{Done, Failure, FailureKind};
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
 use crate::output::{self, records};
@@ -47,8 +47,8 @@ struct PlaceRecord<'p> {
     conduct: Option<&'p Conduct>,
 }
 
-fn record<'p>(place: &'p Place, session: &Session) -> PlaceRecord<'p> {
-    let Place { name, at, reachable, writable, free, note, conduct, .. } = place;
+fn record<'p>(place: &'p PlaceState, session: &Session) -> PlaceRecord<'p> {
+    let PlaceState { name, at, reachable, writable, free, note, conduct, .. } = place;
     PlaceRecord {
         place: name,
         kind: kind(place),
@@ -61,7 +61,7 @@ fn record<'p>(place: &'p Place, session: &Session) -> PlaceRecord<'p> {
     }
 }
 
-fn kind(place: &Place) -> &'static str {
+fn kind(place: &PlaceState) -> &'static str {
     if place.is_pile { "pile" } else { "bookcase" }
 }
 
@@ -82,11 +82,11 @@ pub fn run(args: CheckArgs, session: &Session) -> Done {
     }
     let places = counted(bad as u64, "place", "places");
     let file = session.shown(&session.environment.config_file);
-    Err(Failure::new(Kind::Partly, format!("{places} cannot be used"))
+    Err(Failure::new(FailureKind::Partly, format!("{places} cannot be used"))
         .hint(format!("make the folder, or mend `at` in {file}")))
 }
 
-fn print(checked: &Checked, workspace: &Workspace, session: &Session) -> std::io::Result<()> {
+fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std::io::Result<()> {
     let mut out = output::out();
     let config = workspace.config();
     let file = session.shown(&session.environment.config_file);
@@ -139,7 +139,7 @@ fn print_facets(out: &mut impl Write, session: &Session, facets: &Facets) -> std
     table.print(out, &session.look)
 }
 
-fn print_places(out: &mut impl Write, session: &Session, found: &[Place]) -> std::io::Result<()> {
+fn print_places(out: &mut impl Write, session: &Session, found: &[PlaceState]) -> std::io::Result<()> {
     let mut table = Table::new(&[
         Column::Left,
         Column::Left,

@@ -8,7 +8,7 @@ use nine_core::amount::readable;
 use nine_core::copies::{Listed, Member};
 use nine_core::worklist::table::no_formula;
 use nine_engine::Workspace;
-use nine_engine::compare::{Held, LeftOut, Request, against_listing};
+use nine_engine::compare::{HeldAgainstList, LeftOut, Request, against_listing};
 
 use super::CompareArgs;
 use super::print::{Record, hits, summary_lines};
@@ -44,7 +44,7 @@ pub fn run(
 struct Shown<'a> {
     args: &'a CompareArgs,
     session: &'a Session,
-    held: &'a Held<'a>,
+    held: &'a HeldAgainstList<'a>,
 }
 
 impl Shown<'_> {

@@ -10,7 +10,7 @@ use clap::{Args, ValueEnum};
 use nine_core::condition::Condition;
 use nine_core::tree::Column;
 use nine_engine::Workspace;
-use nine_engine::search::{Found, GroupBy, Request, SortBy, Told, find, refresh_displays};
+use nine_engine::search::{GroupBy, Needs, Request, SearchResult, SortBy, find, refresh_displays};
 use nine_engine::selection::condition;
 
 use crate::cli::Format;
@@ -70,7 +70,7 @@ pub struct SearchArgs {
     /// Read the words inside files where that was not done yet
     #[arg(long, help_heading = "What")]
     pub text: bool,
-    /// Group the list by type, folder, age, tag, size or a facet, with counts and bytes for each group
+    /// HitGroup the list by type, folder, age, tag, size or a facet, with counts and bytes for each group
     #[arg(long, value_name = "WHAT", value_parser = group_by, help_heading = "How it is shown")]
     pub by: Option<GroupBy>,
     /// With --by: only the counts and bytes
@@ -210,7 +210,7 @@ fn request(args: &SearchArgs, condition: Option<Condition>, columns: &[ItemColum
         sort: args.sort.map(SortBy::from),
         reverse: args.reverse,
         limit: args.limit,
-        told: Told {
+        told: Needs {
             tags: has(ItemColumn::Tags),
             types: has(ItemColumn::Type),
             digests: has(ItemColumn::Blake3),
@@ -226,5 +226,5 @@ struct Shown<'a> {
     columns: &'a [ItemColumn],
     workspace: &'a Workspace,
     session: &'a Session,
-    found: &'a Found<'a>,
+    found: &'a SearchResult<'a>,
 }

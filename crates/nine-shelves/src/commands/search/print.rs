@@ -4,7 +4,7 @@ use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
 use nine_core::survey::Part;
-use nine_engine::search::{Group, Hit, group};
+use nine_engine::search::{Hit, HitGroup, group};
 
 use super::Shown;
 use crate::cli::Format;
@@ -67,11 +67,11 @@ impl Shown<'_> {
         &self,
         out: &mut impl Write,
         listing: &Listing,
-        groups: &[Group],
+        groups: &[HitGroup],
         shown: &[Hit],
     ) -> std::io::Result<()> {
         let mut widths = Some(listing.widths(shown, 2));
-        for Group { name, hits, part } in groups {
+        for HitGroup { name, hits, part } in groups {
             let Part { count, bytes } = part;
             let note = format!("{}, {}", counted(*count, "item", "items"), readable(*bytes));
             writeln!(out, "{STRONG}{}{STRONG:#}  {FAINT}{note}{FAINT:#}", listing.look.text(name))?;
@@ -81,11 +81,11 @@ impl Shown<'_> {
         Ok(())
     }
 
-    fn print_group_totals(&self, out: &mut impl Write, groups: &[Group]) -> std::io::Result<()> {
+    fn print_group_totals(&self, out: &mut impl Write, groups: &[HitGroup]) -> std::io::Result<()> {
         let look = &self.session.look;
         let most = groups.iter().map(|group| group.part.count).max().unwrap_or(0);
         let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Right, Column::Left]);
-        for Group { name, part, .. } in groups {
+        for HitGroup { name, part, .. } in groups {
             table.line(vec![
                 styled(look.text(name), STRONG),
                 cell(count(part.count)),

@@ -18,7 +18,7 @@ pub const UNSORTED: &str = "Unsorted";
 
 /// What is wrong.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Wrong {
+pub enum FlawKind {
     /// A shelf has no folder yet.
     Missing,
     /// A shelf's folder was renamed by hand.
@@ -39,68 +39,68 @@ pub enum Wrong {
     Empty,
 }
 
-impl Wrong {
+impl FlawKind {
     /// All of it, in the order in which it is told.
-    pub const ALL: [Wrong; 9] = [
-        Wrong::Missing,
-        Wrong::Renamed,
-        Wrong::Twice,
-        Wrong::CaseOnly,
-        Wrong::SameName,
-        Wrong::Mixed,
-        Wrong::Deep,
-        Wrong::Full,
-        Wrong::Empty,
+    pub const ALL: [FlawKind; 9] = [
+        FlawKind::Missing,
+        FlawKind::Renamed,
+        FlawKind::Twice,
+        FlawKind::CaseOnly,
+        FlawKind::SameName,
+        FlawKind::Mixed,
+        FlawKind::Deep,
+        FlawKind::Full,
+        FlawKind::Empty,
     ];
 
     /// Its word for programs.
     pub fn word(self) -> &'static str {
         match self {
-            Wrong::Missing => "missing",
-            Wrong::Renamed => "renamed",
-            Wrong::Twice => "number-twice",
-            Wrong::CaseOnly => "case-only",
-            Wrong::SameName => "same-name",
-            Wrong::Mixed => "mixed",
-            Wrong::Deep => "deep",
-            Wrong::Full => "full",
-            Wrong::Empty => "empty",
+            FlawKind::Missing => "missing",
+            FlawKind::Renamed => "renamed",
+            FlawKind::Twice => "number-twice",
+            FlawKind::CaseOnly => "case-only",
+            FlawKind::SameName => "same-name",
+            FlawKind::Mixed => "mixed",
+            FlawKind::Deep => "deep",
+            FlawKind::Full => "full",
+            FlawKind::Empty => "empty",
         }
     }
 
     /// What it is, for people.
     pub fn words(self) -> &'static str {
         match self {
-            Wrong::Missing => "shelves that are not there yet",
-            Wrong::Renamed => "shelves that were renamed",
-            Wrong::Twice => "shelves whose number several folders have",
-            Wrong::CaseOnly => "folders whose names differ in letter case only",
-            Wrong::SameName => "folders of one name",
-            Wrong::Mixed => "files and folders side by side",
-            Wrong::Deep => "folders that lie too deep",
-            Wrong::Full => "folders with over 500 things in them",
-            Wrong::Empty => "empty folders",
+            FlawKind::Missing => "shelves that are not there yet",
+            FlawKind::Renamed => "shelves that were renamed",
+            FlawKind::Twice => "shelves whose number several folders have",
+            FlawKind::CaseOnly => "folders whose names differ in letter case only",
+            FlawKind::SameName => "folders of one name",
+            FlawKind::Mixed => "files and folders side by side",
+            FlawKind::Deep => "folders that lie too deep",
+            FlawKind::Full => "folders with over 500 things in them",
+            FlawKind::Empty => "empty folders",
         }
     }
 }
 
 /// One thing that is wrong.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Tangle {
+pub struct Flaw {
     /// What.
-    pub wrong: Wrong,
+    pub wrong: FlawKind,
     /// The folder; of two, the smaller one.
     pub at: ItemPath,
     /// The other folder: the one that is kept, or the name that the shelf should have.
     pub other: Option<ItemPath>,
-    /// How many files it holds; of [`Wrong::Mixed`], how many lie loose in it; of [`Wrong::Full`], how many
-    /// things do; of [`Wrong::Deep`], how deep the deepest folder in it lies.
+    /// How many files it holds; of [`FlawKind::Mixed`], how many lie loose in it; of [`FlawKind::Full`], how many
+    /// things do; of [`FlawKind::Deep`], how deep the deepest folder in it lies.
     pub count: u64,
 }
 
 /// Looks through a bookcase. Hidden folders, what is kept together, and `apart` (the archive, which mirrors
 /// other places) are their own affair.
-pub fn tangles(tree: &Tree, layout: &Layout, apart: Option<&ItemPath>) -> Vec<Tangle> {
+pub fn flaws(tree: &Tree, layout: &Layout, apart: Option<&ItemPath>) -> Vec<Flaw> {
     let mut found = shelves(tree, layout);
     let folders = folders(tree, apart);
     found.extend(case_only(tree, &folders));
@@ -112,7 +112,7 @@ pub fn tangles(tree: &Tree, layout: &Layout, apart: Option<&ItemPath>) -> Vec<Ta
     found
 }
 
-fn shelves(tree: &Tree, layout: &Layout) -> Vec<Tangle> {
+fn shelves(tree: &Tree, layout: &Layout) -> Vec<Flaw> {
     let path = |name: &[u8]| ItemPath::root().join(name);
     let files = |at: &ItemPath| tree.find(at).map_or(0, |id| tree.totals(id).items);
     let mut found = Vec::new();
@@ -120,19 +120,19 @@ fn shelves(tree: &Tree, layout: &Layout) -> Vec<Tangle> {
         let wanted = path(&shelf.wanted());
         let mut tell = |wrong, at: ItemPath, other| {
             let count = files(&at);
-            found.push(Tangle { wrong, at, other, count });
+            found.push(Flaw { wrong, at, other, count });
         };
         match shelf.folder() {
             ShelfFolder::There(there) => {
                 for other in shelf.found.iter().filter(|name| **name != there) {
-                    tell(Wrong::Twice, path(other), Some(path(&there)));
+                    tell(FlawKind::Twice, path(other), Some(path(&there)));
                 }
             }
-            ShelfFolder::Renamed(now) => tell(Wrong::Renamed, path(&now), Some(wanted)),
-            ShelfFolder::Missing(_) => tell(Wrong::Missing, wanted, None),
+            ShelfFolder::Renamed(now) => tell(FlawKind::Renamed, path(&now), Some(wanted)),
+            ShelfFolder::Missing(_) => tell(FlawKind::Missing, wanted, None),
             ShelfFolder::Ambiguous => {
                 let (first, rest) = (path(&shelf.found[0]), &shelf.found[1..]);
-                rest.iter().for_each(|name| tell(Wrong::Twice, path(name), Some(first.clone())));
+                rest.iter().for_each(|name| tell(FlawKind::Twice, path(name), Some(first.clone())));
             }
         }
     }
@@ -164,19 +164,19 @@ fn by_size(tree: &Tree, a: NodeId, b: NodeId) -> (NodeId, NodeId) {
     if weight(a) < weight(b) { (a, b) } else { (b, a) }
 }
 
-fn pair(tree: &Tree, wrong: Wrong, a: NodeId, b: NodeId) -> Tangle {
+fn pair(tree: &Tree, wrong: FlawKind, a: NodeId, b: NodeId) -> Flaw {
     let (less, more) = by_size(tree, a, b);
     let count = tree.totals(less).items;
-    Tangle { wrong, at: tree.path(less), other: Some(tree.path(more)), count }
+    Flaw { wrong, at: tree.path(less), other: Some(tree.path(more)), count }
 }
 
-fn case_only(tree: &Tree, folders: &[NodeId]) -> Vec<Tangle> {
+fn case_only(tree: &Tree, folders: &[NodeId]) -> Vec<Flaw> {
     let mut first: HashMap<(NodeId, String), NodeId> = HashMap::new();
     let mut found = Vec::new();
     for id in folders {
         let key = (tree.parent(*id), fold_bytes(tree.name(*id)));
         match first.get(&key) {
-            Some(other) => found.push(pair(tree, Wrong::CaseOnly, *id, *other)),
+            Some(other) => found.push(pair(tree, FlawKind::CaseOnly, *id, *other)),
             None => drop(first.insert(key, *id)),
         }
     }
@@ -185,7 +185,7 @@ fn case_only(tree: &Tree, folders: &[NodeId]) -> Vec<Tangle> {
 
 /// Folders of one name in different places. Years, months and single letters say nothing by themselves, and
 /// each shelf may have its own.
-fn same_name(tree: &Tree, folders: &[NodeId]) -> Vec<Tangle> {
+fn same_name(tree: &Tree, folders: &[NodeId]) -> Vec<Flaw> {
     let mut largest: HashMap<String, NodeId> = HashMap::new();
     let tells = |name: &[u8]| {
         let letters = String::from_utf8_lossy(name).chars().filter(|c| c.is_alphabetic()).count();
@@ -201,8 +201,8 @@ fn same_name(tree: &Tree, folders: &[NodeId]) -> Vec<Tangle> {
         let kept = largest[&fold_bytes(tree.name(id))];
         // Names that differ in case only, side by side, are told as that.
         if kept != id && tree.parent(kept) != tree.parent(id) {
-            found.push(Tangle {
-                wrong: Wrong::SameName,
+            found.push(Flaw {
+                wrong: FlawKind::SameName,
                 at: tree.path(id),
                 other: Some(tree.path(kept)),
                 count: tree.totals(id).items,
@@ -213,28 +213,28 @@ fn same_name(tree: &Tree, folders: &[NodeId]) -> Vec<Tangle> {
 }
 
 /// What is wrong with a folder by itself.
-fn alone(tree: &Tree, id: NodeId) -> Vec<Tangle> {
+fn alone(tree: &Tree, id: NodeId) -> Vec<Flaw> {
     let mut found = Vec::new();
-    let mut tell = |wrong, count: u64| found.push(Tangle { wrong, at: tree.path(id), other: None, count });
+    let mut tell = |wrong, count: u64| found.push(Flaw { wrong, at: tree.path(id), other: None, count });
     let depth = tree.depth(id);
     let is_empty = |id: NodeId| tree.items(id) == Some(0);
     let above = tree.parent(id);
     if is_empty(id) && depth > 1 && !(above != Tree::ROOT && is_empty(above) && tree.depth(above) > 1) {
-        tell(Wrong::Empty, 0);
+        tell(FlawKind::Empty, 0);
     }
     let shown = || tree.children(id).filter(|child| !is_hidden(tree.name(*child)));
     let files = shown().filter(|child| !tree.is_folder(*child)).count() as u64;
     let has_folders = shown().any(|child| tree.is_folder(child));
     if files > 0 && has_folders {
-        tell(Wrong::Mixed, files);
+        tell(FlawKind::Mixed, files);
     }
     let things = shown().count();
     if things > CROWD {
-        tell(Wrong::Full, things as u64);
+        tell(FlawKind::Full, things as u64);
     }
     if depth == DEEPEST + 1 {
         let deepest = tree.inside(id).filter(|inner| tree.is_folder(*inner)).map(|inner| tree.depth(inner));
-        tell(Wrong::Deep, deepest.max().unwrap_or(depth) as u64);
+        tell(FlawKind::Deep, deepest.max().unwrap_or(depth) as u64);
     }
     found
 }
@@ -273,9 +273,9 @@ mod tests {
         let names: Vec<Vec<u8>> = tree.children(Tree::ROOT).map(|id| tree.name(id).to_vec()).collect();
         let layout = Layout::new(&case, names.iter().map(Vec::as_slice));
         let apart = ItemPath::new("9 Archive");
-        let told = tangles(&tree, &layout, apart.as_ref()).into_iter().map(|tangle| {
-            let other = tangle.other.map(|other| format!(" > {other}")).unwrap_or_default();
-            format!("{} {}{other} {}", tangle.wrong.word(), tangle.at, tangle.count)
+        let told = flaws(&tree, &layout, apart.as_ref()).into_iter().map(|flaw| {
+            let other = flaw.other.map(|other| format!(" > {other}")).unwrap_or_default();
+            format!("{} {}{other} {}", flaw.wrong.word(), flaw.at, flaw.count)
         });
         told.collect()
     }

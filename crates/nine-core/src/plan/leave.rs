@@ -60,7 +60,7 @@ impl Left {
 }
 
 /// What tells at sight whether an item of a pile is left.
-pub(super) struct AtSight<'a> {
+pub(super) struct LeaveCheck<'a> {
     pub tree: &'a Tree,
     /// Folders in the pile that are other piles, bookcases or shelves.
     pub places: &'a dyn Fn(&ItemPath) -> bool,
@@ -90,7 +90,7 @@ pub(super) fn in_use(tree: &Tree, open: &HashSet<Identity>) -> HashSet<NodeId> {
     found
 }
 
-impl<'a> AtSight<'a> {
+impl<'a> LeaveCheck<'a> {
     /// For what lies loose in a pile, where neither hidden items nor partial downloads are asked for.
     pub fn of_loose(pass: &'a Pass, pile: &Pile, tree: &'a Tree) -> Self {
         Self {
