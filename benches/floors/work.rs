@@ -101,7 +101,7 @@ pub fn carry(places: &Places, worklist: &Worklist, data: &Path) -> usize {
     let mut daybook = Writer::begin(data, &heading, steps.iter(), &clock).expect("the daybook opens");
     let (watch, mut progress) = (Watch::default(), |_| {});
     let mut carrier = Carrier::new(places, &mut daybook, &watch, &clock, &mut progress);
-    let outcome = carrier.carry(&steps).expect("the daybook is written");
+    let outcome = carrier.carry(&steps, &[]).expect("the daybook is written");
     daybook.end(&clock).expect("the daybook is written");
     assert_eq!(outcome.done(), steps.len());
     outcome.done()

@@ -42,7 +42,6 @@ impl<'a> Carrier<'a> {
             Act::Pack { to } => return self.pack_or_unpack(at, step, to),
             Act::Unpack { to } => return self.pack_or_unpack(at, step, to),
             // Done when all else is; see `carry`.
-            Act::List => Ok(Trace::default()),
         })
     }
 

@@ -5,7 +5,7 @@ use std::io;
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::Spot;
-use nine_core::worklist::{Act, Step};
+use nine_core::worklist::Step;
 use nine_stores::{Places, StoreError, StoreResult, Watch};
 
 use crate::Clock;
@@ -49,30 +49,29 @@ impl<'a> Carrier<'a> {
         Self { places, daybook, watch, clock, progress, folders, half_left: false, packed }
     }
 
-    /// Carries out the steps. Those that belong together are done all or not at all.
+    /// Carries out the steps. Those that belong together are done all or not at all. `lists` are the dated folders of
+    /// the archive whose lists are brought up to date afterwards, as the run's [`crate::daybook::Heading`] has them.
     ///
     /// # Errors
     /// If the daybook cannot be written: then no further step is begun.
-    pub fn carry(&mut self, steps: &[Step]) -> io::Result<Outcome> {
+    pub fn carry(&mut self, steps: &[Step], lists: &[Spot]) -> io::Result<Outcome> {
         // The person was asked in between, and may have taken a while.
         self.places.look_anew();
         self.places.name_own(self.daybook.names().token);
         let mut outcome = Outcome::default();
-        let (lists, items): (Vec<_>, Vec<_>) =
-            steps.iter().enumerate().partition(|(_, step)| step.act == Act::List);
-        self.carry_items(steps, &items, &mut outcome)?;
+        self.carry_items(steps, &mut outcome)?;
         // Also after it was stopped, since the lists must say what lies in the archive now.
-        for (at, step) in lists {
+        for (at, dated) in (steps.len()..).zip(lists) {
             let carried = outcome.carried.iter().map(|at| &steps[*at]);
-            if let Err(error) = self.list(at, &step.item, carried) {
+            if let Err(error) = self.list(at, dated, carried) {
                 // Left open in the daybook, so that the next command tries again.
-                outcome.failed.push(Failed { step: at, because: error.to_string() });
+                outcome.unlisted.push((dated.clone(), error.to_string()));
                 outcome.is_open = true;
             } else {
                 self.daybook.listed(at)?;
             }
         }
-        if !outcome.failed.is_empty() || outcome.not_begun > 0 {
+        if !outcome.failed.is_empty() || !outcome.unlisted.is_empty() || outcome.not_begun > 0 {
             // Nothing came into some of the folders that were made for it.
             let made = std::mem::take(&mut self.folders.made);
             outcome.is_open |= self.clear_away(&made).1;
@@ -96,21 +95,17 @@ impl<'a> Carrier<'a> {
         Ok(())
     }
 
-    fn carry_items(
-        &mut self,
-        steps: &[Step],
-        items: &[(usize, &Step)],
-        outcome: &mut Outcome,
-    ) -> io::Result<()> {
+    fn carry_items(&mut self, steps: &[Step], outcome: &mut Outcome) -> io::Result<()> {
+        let items: Vec<(usize, &Step)> = steps.iter().enumerate().collect();
         let mut sets: HashMap<u32, Vec<usize>> = HashMap::new();
-        for (at, step) in items {
+        for (at, step) in &items {
             if let Some(set) = step.together {
                 sets.entry(set).or_default().push(*at);
             }
         }
         let mut over = BTreeSet::new();
         let mut batch = Batch::default();
-        let mut left = items;
+        let mut left = items.as_slice();
         while let Some(((at, step), rest)) = left.split_first() {
             if over.contains(at) {
                 left = rest;

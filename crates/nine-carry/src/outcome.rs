@@ -25,6 +25,8 @@ pub struct Outcome {
     pub failed: Vec<Failed>,
     /// Steps that were done, but left something at the old place, and why.
     pub stayed: Vec<Failed>,
+    /// Dated folders of the archive whose lists could not be brought up to date, and why.
+    pub unlisted: Vec<(Spot, String)>,
     /// Folders that could not be flushed to the disk, and why: what was done in them may not survive a loss
     /// of power.
     pub unsure: Vec<(Spot, String)>,

@@ -43,7 +43,7 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
             _ => None,
         })
         .collect();
-    let mut plan = UndoPlan { made: run.made.clone(), dated: run.dated(), ..UndoPlan::default() };
+    let mut plan = UndoPlan { made: run.made.clone(), dated: run.lists.clone(), ..UndoPlan::default() };
     for (at, step) in run.steps.iter().enumerate().rev() {
         let Some(Ended::Done { stamp, kept_as, stayed }) = run.ended.get(&at) else {
             continue;
@@ -76,7 +76,7 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
                 None => continue,
             },
             Act::Restore { .. } => reversed(step, &step.item, stamp, Act::discard()),
-            Act::List | Act::Leave => continue,
+            Act::Leave => continue,
         };
         let back_step = with_folder_as_it_is(back_step, places);
         match judge(&back_step, places) {

@@ -219,8 +219,9 @@ fn syncs_are_rare() {
     let mut writer =
         nine_carry::daybook::Writer::begin(&world.data(), &heading, steps.iter(), &clock).unwrap();
     let (watch, mut progress) = (Watch::default(), |_| {});
-    let outcome =
-        nine_carry::Carrier::new(&places, &mut writer, &watch, &clock, &mut progress).carry(&steps).unwrap();
+    let outcome = nine_carry::Carrier::new(&places, &mut writer, &watch, &clock, &mut progress)
+        .carry(&steps, &[])
+        .unwrap();
     let syncs = world.counters.syncs.load(Ordering::Relaxed) + writer.syncs();
     writer.end(&clock).unwrap();
     assert_eq!(outcome.done(), 2_500);

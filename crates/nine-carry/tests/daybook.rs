@@ -38,7 +38,8 @@ fn step(item: Spot, act: Act) -> Step {
 
 fn begun(data: &std::path::Path, steps: &[Step]) -> Writer {
     let places = BTreeMap::from([("downloads".to_owned(), "/home/caf\\xe9".to_owned())]);
-    let heading = Heading { command: "nine tidy".into(), undoes: Some(4), places, roots: BTreeMap::new() };
+    let (command, undoes, roots) = ("nine tidy".into(), Some(4), BTreeMap::new());
+    let heading = Heading { command, undoes, places, roots, lists: lists() };
     Writer::begin(data, &heading, steps.iter(), &clock).unwrap()
 }
 
@@ -58,24 +59,40 @@ fn an_open_run_is_found_however_many_came_after_it() {
     assert_eq!(open_runs(data.path()).unwrap(), [1, 52]);
 }
 
-/// As the program wrote it before identities were told by file systems themselves.
-#[test]
-fn a_daybook_of_the_second_form_is_read() {
+/// The dated folders whose lists follow.
+fn lists() -> Vec<Spot> {
+    vec![spot(b"2031-04-07")]
+}
+
+/// A run as an earlier or this form of the daybook has it, from a file that the program of its time wrote.
+fn kept(form: u32) -> nine_carry::daybook::Run {
     let data = tempfile::tempdir().unwrap();
     fs::create_dir_all(data.path().join("daybook")).unwrap();
-    let text = concat!(
-        r#"{"line":"run","format":2,"run":1,"at":"2031-04-07T09:00:00+02:00","command":"nine tidy","places":{"downloads":"/home/ada/Downloads"}}"#,
-        "\n",
-        r#"{"line":"step","step":1,"do":"move","item":"downloads/a.txt","to":"home/1 Boats/a.txt","kind":"file","size":5,"modified":-7,"identity":"801.2a","bytes":5,"why":"rule"}"#,
-        "\n",
-        "{\"line\":\"planned\",\"steps\":1}\n{\"line\":\"done\",\"step\":1}\n",
-        "{\"line\":\"end\",\"at\":\"2031-04-07T09:00:01+02:00\",\"done\":1,\"failed\":0}\n",
-    );
-    fs::write(file(data.path(), 1), text).unwrap();
-    let run = read(data.path(), 1).unwrap();
+    let kept = format!("{}/tests/daybooks/form-{form}.jsonl", env!("CARGO_MANIFEST_DIR"));
+    fs::copy(kept, file(data.path(), 1)).unwrap();
+    read(data.path(), 1).unwrap()
+}
+
+#[test]
+fn daybooks_of_every_form_are_read() {
+    // Before identities were told by file systems themselves.
+    let run = kept(2);
     assert_eq!((run.done(), run.closed, run.broken.len()), (1, true, 0));
     assert_eq!(run.steps[0].stamp.identity, Identity([0x801, 0x2a]));
     assert_eq!((run.token.as_str(), run.roots.len()), ("", 0));
+    // The lists of the archive were steps, and follow from the steps now.
+    for form in [3, FORMAT] {
+        let run = kept(form);
+        assert_eq!(
+            (run.steps.len(), run.done(), run.closed, run.broken.len()),
+            (2, 2, true, 0),
+            "form {form}"
+        );
+        assert!(run.steps.iter().all(|step| matches!(step.act, Act::Move { .. })));
+        assert_eq!(run.lists, [Spot::parse("home/9 Archive/2031-04-07").unwrap()]);
+        assert!(matches!(run.ended.get(&2), Some(Ended::Done { .. })), "the lists are up to date");
+        assert!(!run.token.is_empty() && run.roots.len() == 2);
+    }
 }
 
 #[test]
@@ -100,7 +117,7 @@ fn a_run_is_read_back_as_it_was_written() {
     writer.end(&clock).unwrap();
     assert!(is_over(data.path(), 1).unwrap());
     let run = read(data.path(), 1).unwrap();
-    assert_eq!(run.steps, steps);
+    assert_eq!((&run.steps, &run.lists), (&steps, &lists()));
     assert_eq!(
         (run.command.as_str(), run.undoes, run.at.as_str()),
         ("nine tidy", Some(4), "2031-04-07T09:00:00+02:00")

@@ -144,7 +144,8 @@ fn carry(data: &Path, places: &Places, steps: &[Step], undoes: Option<u64>) -> O
         let heading = Heading::new("test", undoes, places);
         let mut writer = Writer::begin(data, &heading, steps.iter(), &clock).unwrap();
         let mut quiet = |_| {};
-        let outcome = Carrier::new(places, &mut writer, &watch, &clock, &mut quiet).carry(steps).unwrap();
+        let outcome =
+            Carrier::new(places, &mut writer, &watch, &clock, &mut quiet).carry(steps, &[]).unwrap();
         if !outcome.is_open {
             writer.end(&clock).unwrap();
         }

@@ -137,6 +137,17 @@ pub mod written {
     }
 }
 
+/// A text of at most so many characters, without its middle if it is longer: of its end more is kept.
+pub fn shortened(text: &str, most: usize) -> String {
+    let chars: Vec<char> = text.chars().collect();
+    if chars.len() <= most {
+        return text.to_owned();
+    }
+    let head: String = chars[..most / 3].iter().collect();
+    let tail: String = chars[chars.len() - (most - most / 3 - 1)..].iter().collect();
+    format!("{head}…{tail}")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

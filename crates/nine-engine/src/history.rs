@@ -64,6 +64,6 @@ fn tell_broken(workspace: &Workspace, run: &Run) {
 
 /// Which runs have been taken back, and by which. One whose undo was cut off has not.
 pub(crate) fn taken_back(runs: &[Run]) -> BTreeMap<u64, u64> {
-    let whole = |run: &&Run| run.done() > 0 && run.done() == run.items();
+    let whole = |run: &&Run| run.done() > 0 && run.done() == run.steps.len();
     runs.iter().filter(whole).filter_map(|run| Some((run.undoes?, run.number))).collect()
 }

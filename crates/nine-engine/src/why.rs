@@ -39,7 +39,7 @@ pub struct OfRule<'w> {
     /// The rule.
     pub rule: &'w Rule,
     /// Whether it applies, and why not.
-    pub standing: RuleStatus,
+    pub status: RuleStatus,
     /// What it would do, if it applies.
     pub does: Option<Does>,
 }
@@ -134,9 +134,9 @@ fn of_rules<'w>(workspace: &'w Workspace, item: &Item) -> Vec<OfRule<'w>> {
     let item = as_rules_see_it(workspace, item);
     let standings = explain(rules, &item, now);
     let does = |rule: &Rule| does(workspace, rule, &item, apply(std::slice::from_ref(rule), &item, now));
-    let of = |(rule, standing): (&'w Rule, RuleStatus)| {
-        let does = (standing == RuleStatus::Applies).then(|| does(rule));
-        OfRule { rule, standing, does }
+    let of = |(rule, status): (&'w Rule, RuleStatus)| {
+        let does = (status == RuleStatus::Applies).then(|| does(rule));
+        OfRule { rule, status, does }
     };
     rules.iter().zip(standings).map(of).collect()
 }

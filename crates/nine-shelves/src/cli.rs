@@ -1,20 +1,14 @@
-//! What may be typed to every command, and the commands. What one alone takes stands with it, in `commands/`.
+//! The commands. What each takes stands with it in `commands/`, and what several take in `args.rs`.
 
-use std::ffi::OsString;
-use std::io::Read;
-use std::os::unix::ffi::OsStringExt;
-use std::path::{Path, PathBuf};
+use clap::{Parser, Subcommand};
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
-use nine_engine::selection::Selection;
-
+use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
     demo::DemoArgs, discard::DiscardArgs, history::HistoryArgs, put::PutArgs, retrieve::RetrieveArgs,
     search::SearchArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs,
     tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
 };
-use crate::failure::{Done, Failure};
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
 /// everything is shown first, nothing is overwritten or deleted, and every run can be taken back.
@@ -30,33 +24,6 @@ pub struct Cli {
     pub common: Common,
     #[command(subcommand)]
     pub command: Command,
-}
-
-/// Options of every command.
-#[derive(Debug, Args)]
-pub struct Common {
-    /// Keep configuration and daybook in this one folder
-    #[arg(long, value_name = "DIR", env = "NINE_HOME", global = true)]
-    pub home: Option<PathBuf>,
-    /// The day from which ages are counted, such as 2031-04-07 or 2031-04-07T09:00
-    #[arg(long, value_name = "DATE", env = "NINE_TODAY", global = true)]
-    pub today: Option<String>,
-    /// Let whole files on drives be read where a question needs it; what that costs is told without it
-    #[arg(long, global = true)]
-    pub read_drive: bool,
-    /// When to use colour
-    #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
-    pub color: ColorWhen,
-    /// Tell on standard error what is being done; twice for more
-    #[arg(short, long, action = clap::ArgAction::Count, global = true)]
-    pub verbose: u8,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub enum ColorWhen {
-    Auto,
-    Always,
-    Never,
 }
 
 #[derive(Debug, Subcommand)]
@@ -82,135 +49,6 @@ pub enum Command {
     /// Reads what is inside files, for the program itself
     #[command(name = crate::session::READER, hide = true)]
     InsideReader,
-}
-
-/// How a worklist is shown and agreed to
-#[derive(Debug, Clone, Args)]
-pub struct ShowArgs {
-    /// Carry it out without asking
-    #[arg(short, long)]
-    pub yes: bool,
-    /// Show every line, however many
-    #[arg(long)]
-    pub all: bool,
-    /// How to print the worklist
-    #[arg(long, default_value = "table")]
-    pub format: Format,
-    /// Write it to this file instead, as .csv or .json, to be read, edited and given to `nine carry`
-    #[arg(long, value_name = "FILE", conflicts_with = "yes")]
-    pub worklist: Option<PathBuf>,
-    /// Leave what is in doubt
-    #[arg(long)]
-    pub sure: bool,
-}
-
-impl ShowArgs {
-    /// Sees to it that nobody agrees to something that is only a list.
-    ///
-    /// # Errors
-    /// If there is no action and the words speak of one.
-    pub fn expect_action(&self, acts: bool, actions: &str) -> Done {
-        let words = [(self.yes, "--yes"), (self.worklist.is_some(), "--worklist"), (self.sure, "--sure")];
-        match words.iter().find(|(typed, _)| *typed && !acts) {
-            Some((_, word)) => Err(Failure::words(format!("{word} has nothing to do here"))
-                .hint(format!("this is only a list; add {actions} to have something done"))),
-            None => Ok(()),
-        }
-    }
-}
-
-/// A selection of items
-#[derive(Debug, Args)]
-pub struct SelectionArgs {
-    /// Paths, as the shell or nine writes them; - reads them from standard input
-    #[arg(value_name = "PATH")]
-    pub paths: Vec<PathBuf>,
-    /// Everything for which a condition holds
-    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., conflicts_with_all = ["paths", "saved"])]
-    pub condition: Vec<String>,
-    /// Everything that a saved search finds
-    #[arg(long, value_name = "NAME", conflicts_with = "paths")]
-    pub saved: Option<String>,
-    /// Paths on standard input are each ended by a NUL, not by the line
-    #[arg(short = '0', long)]
-    pub null: bool,
-}
-
-impl SelectionArgs {
-    /// Whether nothing is asked for.
-    pub fn is_empty(&self) -> bool {
-        self.paths.is_empty() && self.condition.is_empty() && self.saved.is_none()
-    }
-
-    /// What is selected, with the paths on standard input where they are asked for.
-    ///
-    /// # Errors
-    /// If that cannot be read.
-    pub fn selection(&self) -> Done<Selection> {
-        let (condition, saved) = (self.condition.clone(), self.saved.clone());
-        Ok(Selection { paths: self.read_paths()?, condition, saved })
-    }
-
-    fn read_paths(&self) -> Done<Vec<PathBuf>> {
-        if self.paths != [Path::new("-")] {
-            return Ok(self.paths.clone());
-        }
-        let mut bytes = Vec::new();
-        std::io::stdin().lock().read_to_end(&mut bytes)?;
-        let end = if self.null { 0 } else { b'\n' };
-        let lines = bytes.split(|b| *b == end).filter(|line| !line.is_empty());
-        Ok(lines.map(|line| PathBuf::from(OsString::from_vec(line.to_vec()))).collect())
-    }
-}
-
-/// What to do where a name is taken
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub enum ClashWord {
-    /// The new one gets a number
-    Number,
-    /// The new one stays where it is
-    Leave,
-    /// The new one goes into a side folder
-    Hold,
-    /// The old one goes into the trash
-    Replace,
-}
-
-impl From<ClashWord> for nine_core::rules::Clash {
-    fn from(word: ClashWord) -> Self {
-        match word {
-            ClashWord::Number => Self::Number,
-            ClashWord::Leave => Self::Leave,
-            ClashWord::Hold => Self::Hold,
-            ClashWord::Replace => Self::Replace,
-        }
-    }
-}
-
-/// Formats of lists of items
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum Format {
-    /// For people
-    Table,
-    /// Comma-separated values with a heading
-    Csv,
-    /// One JSON object a line
-    Json,
-    /// The items' paths, one a line
-    Paths,
-    /// The items' paths, each ended by a NUL
-    Paths0,
-}
-
-/// Formats of what is not a list of items
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum PlainFormat {
-    /// For people
-    Table,
-    /// Comma-separated values with a heading
-    Csv,
-    /// One JSON object a line
-    Json,
 }
 
 #[cfg(test)]

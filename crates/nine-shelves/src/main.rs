@@ -1,9 +1,12 @@
 //! `nine`: clears a cluttered desktop, downloads folder and drive.
 
+mod args;
 mod ask;
 mod cli;
+mod clock;
 mod commands;
 mod failure;
+mod interruption;
 mod notices;
 mod output;
 mod paste;

@@ -2,7 +2,6 @@
 
 use std::io::Write;
 use std::sync::Arc;
-use std::sync::atomic::Ordering;
 
 use nine_carry::Recovered;
 use nine_core::amount::{count, counted, readable};
@@ -12,11 +11,11 @@ use nine_engine::reporter::Unread;
 use nine_engine::{Environment, Notice, Reporter, Task};
 use nine_stores::{StoreError, Watch};
 
+use crate::clock::clock;
 use crate::output::style::{DOUBT, REFUSED};
 use crate::output::{self, Look};
-use crate::session::{CARRYING, clock, listen_for_interruption};
 use crate::wording::{self, there_is_none};
-use crate::{failure::Message, progress};
+use crate::{failure::Message, interruption, progress};
 
 /// Tells it on a terminal.
 pub struct OnStandardError {
@@ -52,10 +51,7 @@ impl Reporter for OnStandardError {
     }
 
     fn carrying(&self, now: bool) {
-        if now {
-            listen_for_interruption(Arc::clone(&self.environment.watch));
-        }
-        CARRYING.store(now, Ordering::SeqCst);
+        interruption::carrying(now, &self.environment.watch);
     }
 }
 

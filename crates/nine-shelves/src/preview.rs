@@ -13,8 +13,8 @@ use nine_engine::plan::{Plan, Written};
 use nine_engine::workspace::location;
 use nine_engine::{Workspace, displays};
 
+use crate::args::{Format, ShowArgs};
 use crate::ask::{self, Consent};
-use crate::cli::{Format, ShowArgs};
 use crate::failure::{Done, unless};
 use crate::output;
 use crate::output::style::{FAINT, REFUSED, STRONG};
@@ -180,6 +180,9 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) -> Don
     for Failed { step, because } in outcome.failed.iter().chain(&outcome.stayed) {
         writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;
     }
+    for (dated, because) in &outcome.unlisted {
+        writeln!(out, "{REFUSED}x {dated}{REFUSED:#}  {because}")?;
+    }
     if outcome.is_open {
         writeln!(out, "  {FAINT}the next command goes on with it{FAINT:#}")?;
     }
@@ -207,8 +210,9 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) -> Don
     if parts.is_empty() {
         parts.push("nothing done".into());
     }
-    if !outcome.failed.is_empty() {
-        parts.push(format!("{} not done", count(outcome.failed.len() as u64)));
+    let failed = outcome.failed.len() + outcome.unlisted.len();
+    if failed > 0 {
+        parts.push(format!("{} not done", count(failed as u64)));
     }
     if outcome.not_begun > 0 {
         parts.push(format!("{} not begun, since you stopped it", count(outcome.not_begun as u64)));

@@ -1,20 +1,18 @@
 //! What a command starts from: the environment, read once, and handed to the engine.
 
-use std::io::{IsTerminal, Write};
+use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 use std::time::Duration;
 
 use directories::{BaseDirs, UserDirs};
-use jiff::tz::TimeZone;
 use nine_core::escape::plain;
 use nine_core::moment::{EXPECTED_DATE, Now};
 use nine_engine::workspace::ReaderProgram;
 use nine_engine::{Environment, Reporter, Workspace, reader};
-use nine_stores::Watch;
 
-use crate::cli::{ColorWhen, Common};
+use crate::args::{ColorWhen, Common};
+use crate::clock::{clock, zone};
 use crate::failure::{Done, Failure};
 use crate::notices::OnStandardError;
 use crate::output::Look;
@@ -24,9 +22,6 @@ const OURS: &str = "nine-shelves";
 
 /// The hidden command by which the program reads what is inside files.
 pub const READER: &str = "inside-reader";
-
-/// Whether steps are being carried out, so that an interruption must wait for the one in hand.
-pub static CARRYING: AtomicBool = AtomicBool::new(false);
 
 /// The environment of a command, and how it is shown.
 pub struct Session {
@@ -133,23 +128,6 @@ fn number_for_tests(variable: &str) -> Option<Duration> {
     asked.and_then(|millis| millis.parse().ok()).map(Duration::from_millis)
 }
 
-/// The time by the clock, for records.
-pub fn clock() -> jiff::ZonedDateTime {
-    jiff::Timestamp::now().to_zoned_datetime(zone().clone())
-}
-
-/// The zone in which the person lives. The library looks a zone up by its name, for which it lists
-/// every zone there is; where no name is asked for, the file that says it is read by itself.
-fn zone() -> &'static TimeZone {
-    static ZONE: OnceLock<TimeZone> = OnceLock::new();
-    ZONE.get_or_init(|| {
-        let is_named = std::env::var_os("TZ").is_some_and(|zone| !zone.is_empty());
-        let bytes = std::fs::read("/etc/localtime").ok().filter(|_| !is_named);
-        let local = bytes.and_then(|bytes| TimeZone::tzif("local", &bytes).ok());
-        local.unwrap_or_else(TimeZone::system)
-    })
-}
-
 fn now(today: Option<&str>) -> Done<Now> {
     let Some(text) = today else {
         return Ok(Now::new(clock()));
@@ -181,28 +159,6 @@ fn set_log(verbose: u8) {
         .with_target(false)
         .with_ansi(std::io::stderr().is_terminal())
         .init();
-}
-
-pub fn listen_for_interruption(watch: Arc<Watch>) {
-    // Another handler can only be there in a test that embeds this; then nothing is lost.
-    let _ = ctrlc::set_handler(move || {
-        // Who asks twice does not want to wait; what is half-done is found by the next command.
-        if !CARRYING.load(Ordering::SeqCst) || watch.is_stopped() {
-            std::process::exit(130);
-        }
-        watch.stop();
-        std::thread::spawn(end_before_long);
-    });
-}
-
-/// Ends the program if the step in hand does not: it waits for a disk, or for a drive that does not answer.
-fn end_before_long() {
-    std::thread::sleep(Duration::from_millis(900));
-    if CARRYING.load(Ordering::SeqCst) {
-        let words = "Stopped in the middle of a step; the next command finds out how far it got.";
-        let _ = writeln!(crate::output::err(), "{words}");
-        std::process::exit(130);
-    }
 }
 
 /// Lets a test choose the moment at which something happens to the program. Debug builds only.

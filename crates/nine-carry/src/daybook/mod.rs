@@ -21,7 +21,7 @@ use std::path::{Path, PathBuf};
 
 use nine_core::item::Identity;
 use nine_core::place::Spot;
-use nine_core::worklist::{Act, Step};
+use nine_core::worklist::Step;
 
 use crate::transfer::{Names, Piece};
 
@@ -32,7 +32,7 @@ pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
 
 /// The format that this program writes. A newer one is not read.
-pub const FORMAT: u32 = 3;
+pub const FORMAT: u32 = 4;
 
 /// How a recorded step ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -74,6 +74,8 @@ pub struct Run {
     pub roots: BTreeMap<String, Identity>,
     /// What was planned, in the order in which it was carried out.
     pub steps: Vec<Step>,
+    /// The dated folders of the archive whose lists follow from the steps. Their numbers are those after the steps'.
+    pub lists: Vec<Spot>,
     /// Of folders that are copied, by number of their step from 0: what lies in them, and, once that was
     /// compared, as what the copies are found.
     pub pieces: BTreeMap<usize, Vec<Piece>>,
@@ -103,31 +105,20 @@ impl Run {
         self.ended_of_items().filter(|ended| matches!(ended, Ended::Done { .. })).count()
     }
 
-    /// How many steps are about items, and not about lists of the archive.
-    pub fn items(&self) -> usize {
-        self.steps.iter().filter(|step| step.act != Act::List).count()
-    }
-
     /// How many steps were tried and not done.
     pub fn failed(&self) -> usize {
         self.ended_of_items().count() - self.done()
     }
 
-    /// How the steps ended that were about items, and not about lists of the archive.
+    /// How the steps ended, those for the lists of the archive left out.
     fn ended_of_items(&self) -> impl Iterator<Item = &Ended> {
-        let is_list = |at: &usize| self.steps.get(*at).is_some_and(|step| step.act == Act::List);
-        self.ended.iter().filter(move |(at, _)| !is_list(at)).map(|(_, ended)| ended)
+        self.ended.range(..self.steps.len()).map(|(_, ended)| ended)
     }
 
     /// Where the items lay that it did something with.
     pub fn done_items(&self) -> impl Iterator<Item = &Spot> {
         let done = self.ended.iter().filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
         done.filter_map(|(at, _)| Some(&self.steps.get(*at)?.item))
-    }
-
-    /// The dated folders of the archive whose lists it brought up to date.
-    pub fn dated(&self) -> Vec<Spot> {
-        self.steps.iter().filter(|step| step.act == Act::List).map(|step| step.item.clone()).collect()
     }
 }
 

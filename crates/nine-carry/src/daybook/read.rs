@@ -8,7 +8,7 @@ use nine_core::escape::unescape;
 use nine_core::item::Identity;
 use nine_core::place::Spot;
 
-use super::record::PieceLine;
+use super::record::{PieceLine, Planned};
 use super::{Ended, FORMAT, Line, Run, file};
 
 /// Reads a run. A line that cannot be read is passed over and noted.
@@ -26,6 +26,7 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         token: String::new(),
         roots: BTreeMap::new(),
         steps: Vec::new(),
+        lists: Vec::new(),
         pieces: BTreeMap::new(),
         planned: false,
         ended: BTreeMap::new(),
@@ -56,6 +57,11 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
     Ok(run)
 }
 
+/// How many numbers the plan has taken so far.
+fn planned(run: &Run) -> usize {
+    run.steps.len() + run.lists.len()
+}
+
 /// Adds a line to a run; `None` if it holds something unreadable.
 fn take(run: &mut Run, line: Line) -> Option<()> {
     match line {
@@ -65,15 +71,15 @@ fn take(run: &mut Run, line: Line) -> Option<()> {
             let root = |(name, text): (String, String)| Some((name, Identity::parse(&text)?));
             run.roots = roots.into_iter().map(root).collect::<Option<_>>()?;
         }
-        Line::Step(line) => {
-            let (number, step) = line.read()?;
-            // Numbers run on; a gap would be a line that was lost.
-            if number != run.steps.len() + 1 {
-                return None;
-            }
-            run.steps.push(step);
-        }
-        Line::Planned { steps } => run.planned = steps == run.steps.len(),
+        // Numbers run on; a gap would be a line that was lost.
+        Line::Step(line) => match line.read()? {
+            (number, Planned::Step(step)) if number == run.steps.len() + 1 => run.steps.push(*step),
+            (number, Planned::List(dated)) if number == planned(run) + 1 => run.lists.push(dated),
+            _ => return None,
+        },
+        Line::List { step, item } if step == planned(run) + 1 => run.lists.push(Spot::parse(&item).ok()?),
+        Line::List { .. } => return None,
+        Line::Planned { steps } => run.planned = steps == planned(run),
         Line::Folder { at } => run.made.push(Spot::parse(&at).ok()?),
         Line::FolderThere { at } => {
             let there = Spot::parse(&at).ok()?;

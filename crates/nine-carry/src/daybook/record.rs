@@ -39,9 +39,16 @@ pub enum Line {
     },
     /// A step that is about to be carried out.
     Step(Box<StepLine>),
+    /// A dated folder of the archive whose lists follow from the steps.
+    List {
+        /// Its number, counted from 1, on from those of the steps.
+        step: usize,
+        /// The folder.
+        item: String,
+    },
     /// All steps are written.
     Planned {
-        /// How many there are.
+        /// How many there are, with the lists.
         steps: usize,
     },
     /// A folder is about to be made.
@@ -148,6 +155,15 @@ impl PieceLine {
     }
 }
 
+/// What a line says that was planned.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Planned {
+    /// A step.
+    Step(Box<Step>),
+    /// A dated folder whose lists follow from the steps.
+    List(Spot),
+}
+
 /// A step, written.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct StepLine {
@@ -231,7 +247,7 @@ impl StepLine {
                 line.copy_of = Some(original.item.to_string());
                 line.original = Some(original.stamp.into());
             }
-            Act::Discard { copy_of: None } | Act::List | Act::Leave => {}
+            Act::Discard { copy_of: None } | Act::Leave => {}
         }
         line
     }
@@ -244,14 +260,17 @@ impl StepLine {
     }
 
     /// The number, counted from 1, and the step, if the line is readable.
-    pub fn read(&self) -> Option<(usize, Step)> {
+    pub fn read(&self) -> Option<(usize, Planned)> {
+        // Before format 4 the lists of the archive were steps.
+        if self.act == "list" {
+            return Some((self.step, Planned::List(Spot::parse(&self.item).ok()?)));
+        }
         let to = || Spot::parse(self.to.as_deref()?).ok();
         let act = match self.act.as_str() {
             "move" => Act::Move { to: to()? },
             "copy" => Act::Copy { to: to()? },
             "pack" => Act::Pack { to: to()? },
             "unpack" => Act::Unpack { to: to()? },
-            "list" => Act::List,
             "tag" => Act::Tag { from: self.had.clone()?, to: self.tags.clone()? },
             "discard" => Act::Discard { copy_of: self.original()? },
             "restore" => Act::Restore { kept_as: unescape(self.kept_as.as_deref()?).ok()? },
@@ -269,6 +288,6 @@ impl StepLine {
             doubts: Vec::new(),
             together: self.together,
         };
-        Some((self.step, step))
+        Some((self.step, Planned::Step(Box::new(step))))
     }
 }

@@ -49,13 +49,15 @@ pub struct Heading {
     pub places: BTreeMap<String, String>,
     /// What the folder of each local place is known by.
     pub roots: BTreeMap<String, Identity>,
+    /// The dated folders of the archive whose lists follow from the steps.
+    pub lists: Vec<Spot>,
 }
 
 impl Heading {
     /// Of a command in these places.
     pub fn new(command: impl Into<String>, undoes: Option<u64>, places: &Places) -> Self {
         let (addresses, roots) = (places.addresses(), places.roots());
-        Self { command: command.into(), undoes, places: addresses, roots }
+        Self { command: command.into(), undoes, places: addresses, roots, lists: Vec::new() }
     }
 }
 
@@ -99,7 +101,7 @@ impl Writer {
         steps: impl Iterator<Item = &'s Step>,
         clock: Clock,
     ) -> io::Result<()> {
-        let Heading { command, undoes, places, roots } = heading.clone();
+        let Heading { command, undoes, places, roots, lists } = heading.clone();
         let (at, token) = (stamp(clock), self.token.clone());
         let roots = roots.into_iter().map(|(name, root)| (name, root.to_string())).collect();
         self.line(&Line::Run { format: FORMAT, run: self.run, at, command, undoes, places, token, roots })?;
@@ -107,6 +109,10 @@ impl Writer {
         for step in steps {
             count += 1;
             self.line(&Line::Step(Box::new(StepLine::write(count, step))))?;
+        }
+        for dated in lists {
+            count += 1;
+            self.line(&Line::List { step: count, item: dated.to_string() })?;
         }
         self.line(&Line::Planned { steps: count })?;
         self.sync()
@@ -208,8 +214,8 @@ impl Writer {
         self.flush()
     }
 
-    /// Notes that the step (counted from 0) is over that brings lists of the archive up to date. It is no item,
-    /// and does not count.
+    /// Notes that the lists of the dated folder of this number (counted from 0) are up to date. They are no item, and
+    /// do not count.
     pub fn listed(&mut self, step: usize) -> io::Result<()> {
         self.line(&Line::Done { step: step + 1, kept_as: None, stamp: None, stayed: 0 })
     }

@@ -88,7 +88,7 @@ impl<'a> Inspection<'a> {
             Ok(store.entry(&step.item.path)?.is_some_and(|entry| store.is_same(&entry, &step.stamp)))
         };
         Ok(match &step.act {
-            Act::Leave | Act::List => Reached::done(Trace::default()),
+            Act::Leave => Reached::done(Trace::default()),
             Act::Pack { .. } | Act::Unpack { .. } => self.look_at_pack(at, step)?,
             Act::Tag { from, to } => self.look_at_tags(step, from, to)?,
             Act::Discard { .. } => match store.find_discarded(&step.item.path, &step.stamp)? {

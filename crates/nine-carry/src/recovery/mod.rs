@@ -110,8 +110,8 @@ impl Recovering<'_> {
         if self.patience == Patience::GivesUp {
             return None;
         }
-        let left = steps_left(self.run).filter(|(_, step)| step.act != Act::List);
-        let spots = left.flat_map(|(_, step)| std::iter::once(&step.item).chain(step.target()));
+        let spots =
+            steps_left(self.run).flat_map(|(_, step)| std::iter::once(&step.item).chain(step.target()));
         let away = spots.filter_map(|spot| self.places.of(spot).err().filter(|error| error.is_passing()));
         away.map(|error| error.to_string()).next()
     }
@@ -124,8 +124,7 @@ impl Recovering<'_> {
         let mut pending = Vec::new();
         // Tags last: with the power a file may have lost those that its copy has, which takes its place now.
         let is_tag = |(_, step): &(usize, &Step)| matches!(step.act, Act::Tag { .. });
-        let steps = self.run.steps.iter().enumerate().filter(|(_, step)| step.act != Act::List);
-        let (tags, others): (Vec<_>, Vec<_>) = steps.partition(is_tag);
+        let (tags, others): (Vec<_>, Vec<_>) = self.run.steps.iter().enumerate().partition(is_tag);
         for (at, step) in others.into_iter().chain(tags) {
             let reached = match self.run.ended.get(&at) {
                 Some(ended) => looking.look_again(at, step, ended).unwrap_or(None),
@@ -144,7 +143,7 @@ impl Recovering<'_> {
         }
         let seen_again: BTreeSet<usize> = pending.iter().map(|(at, ..)| *at).collect();
         let done = self.run.ended.iter().filter(|(at, _)| !seen_again.contains(at));
-        let done = done.filter(|(at, _)| self.run.steps.get(**at).is_some_and(|step| step.act != Act::List));
+        let done = done.filter(|(at, _)| **at < self.run.steps.len());
         self.recovered.done = done.filter(|(_, ended)| matches!(ended, Ended::Done { .. })).count();
         let sets = half_done_sets(self.run, &pending);
         for (at, step, reached) in pending {
@@ -216,16 +215,20 @@ impl Recovering<'_> {
             .filter(|(_, ended)| matches!(ended, Ended::Done { .. }))
             .filter_map(|(at, _)| self.run.steps.get(*at))
             .collect();
-        for (at, step) in steps_left(self.run).filter(|(_, step)| step.act == Act::List) {
+        let lists = (self.run.steps.len()..).zip(&self.run.lists);
+        for (at, dated) in lists.filter(|(at, _)| !self.run.ended.contains_key(at)) {
             let mut quiet = |_| {};
             let mut carrier = Carrier::new(self.places, &mut self.writer, &watch, self.clock, &mut quiet);
-            match carrier.list(at, &step.item, done.iter().copied()) {
+            match carrier.list(at, dated, done.iter().copied()) {
                 Ok(()) => self.writer.listed(at)?,
                 Err(error) if error.is_passing() && self.patience == Patience::Waits => {
                     self.recovered.waits_for = Some(error.to_string());
                     return Ok(false);
                 }
-                Err(error) => self.note(at, step, Reached::Unclear(error.to_string()))?,
+                Err(error) => {
+                    self.recovered.lost_sight.push((dated.clone(), error.to_string()));
+                    self.writer.failed(at, &error.to_string(), None)?;
+                }
             }
         }
         Ok(true)
@@ -253,6 +256,7 @@ impl Recovering<'_> {
             carrier.touch(&step.item.folder());
             step.target().into_iter().for_each(|to| carrier.touch(&to.folder()));
         }
+        self.run.lists.iter().for_each(|dated| carrier.touch(&dated.folder()));
         // What is not sure now was not sure before, and is looked at by whoever undoes it.
         let _ = carrier.sync_touched();
         Ok(())

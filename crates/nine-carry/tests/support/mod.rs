@@ -169,7 +169,7 @@ impl World {
         let mut writer = Writer::begin(&self.data(), &heading, steps.iter(), &clock).unwrap();
         let watch = Watch::default();
         let outcome =
-            Carrier::new(&places, &mut writer, &watch, &clock, &mut meanwhile).carry(steps).unwrap();
+            Carrier::new(&places, &mut writer, &watch, &clock, &mut meanwhile).carry(steps, &[]).unwrap();
         writer.end(&clock).unwrap();
         outcome
     }
@@ -181,7 +181,8 @@ impl World {
         let mut writer = Writer::begin(&self.data(), &heading, steps.iter(), &clock).unwrap();
         let run = writer.run();
         let mut progress = |_| {};
-        let outcome = Carrier::new(&places, &mut writer, watch, &clock, &mut progress).carry(steps).unwrap();
+        let outcome =
+            Carrier::new(&places, &mut writer, watch, &clock, &mut progress).carry(steps, &[]).unwrap();
         writer.end(&clock).unwrap();
         (run, outcome)
     }

@@ -370,6 +370,15 @@ impl Found {
         };
         format!("`{words}` {place}{how}")
     }
+
+    /// The words that it was read from, and how sure that is.
+    fn seen(&self) -> String {
+        let words = crate::escape::shortened(&crate::escape::escape(self.words.as_bytes()), 24);
+        match self.confidence {
+            100 => format!("`{words}`"),
+            percent => format!("`{words}` ({percent} %)"),
+        }
+    }
 }
 
 impl Finding {
@@ -384,15 +393,14 @@ impl Finding {
         };
         if !self.rivals.is_empty() {
             let all = std::iter::once(found).chain(&self.rivals);
-            let told: Vec<String> =
-                all.map(|found| format!("`{}` ({})", found.value, found.evidence())).collect();
+            let told: Vec<String> = all.map(|found| format!("`{}`", found.value)).collect();
             return Some(format!("the {facet} may be {}", told.join(" or ")));
         }
         if let Some(hint) = &self.hint {
             return Some(format!("{facet} `{}`: {}", found.value, hint.words()));
         }
         let why = found.weak.as_ref()?.words(facet);
-        Some(format!("{facet} `{}` is not sure: {}{why}", found.value, found.evidence()))
+        Some(format!("{facet} `{}` is not sure: {}{why}", found.value, found.seen()))
     }
 }
 
@@ -413,8 +421,8 @@ impl Weak {
     fn words(&self, facet: &str) -> String {
         match self {
             Weak::Far => String::new(),
-            Weak::Inside => ", where others may be spoken of as well".into(),
-            Weak::YearAlone => format!(", which also holds a part of the next {facet}"),
+            Weak::Inside => ", in the words inside, perhaps of another".into(),
+            Weak::YearAlone => format!(", a part of which is the next {facet}"),
             Weak::TwoDigits => ", which may be another number".into(),
             Weak::DayOrMonth => ", where day and month may be the other way round".into(),
             Weak::TwoYears => ", which are two years".into(),

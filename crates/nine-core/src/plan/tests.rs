@@ -271,7 +271,7 @@ fn clashes_are_numbered_left_held_or_replaced() {
     assert_eq!(shown(&with("replace")), ["discard home/2 Borrowed/a.pdf", "a.pdf -> home/2 Borrowed/a.pdf"]);
     let doubt = &with("number").steps[0].doubts[0];
     assert!(matches!(doubt, Doubt::Clash { answer: ClashAnswer::Numbered, theirs: Some(_), .. }));
-    assert_eq!(doubt.words(&now()), "`a.pdf` is there (100 B, 2029-01-01 00:00): numbered");
+    assert_eq!(doubt.words(&now()), "`a.pdf` is there (100 B, 2029-01-01): numbered");
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! Reasons why a person should look at a step before it is carried out.
 
 use crate::amount::readable;
-use crate::escape::escape;
+use crate::escape::{escape, shortened};
 use crate::item::{Entry, Kind};
 use crate::kinds::type_of_name;
 use crate::moment::{Moment, Now};
@@ -99,10 +99,13 @@ impl ClashAnswer {
             ClashAnswer::Numbered => "numbered".into(),
             ClashAnswer::Left => "left".into(),
             ClashAnswer::Held => format!("held in {HELD}"),
-            ClashAnswer::Replaced => "the one there goes into the trash".into(),
+            ClashAnswer::Replaced => "that one goes into the trash".into(),
         }
     }
 }
+
+/// The most characters of a name that are told beside what it is about.
+const LONGEST: usize = 36;
 
 /// How an item differs from what has the name that it wants.
 fn clash_with(
@@ -112,7 +115,7 @@ fn clash_with(
     side: &dyn Fn(u64, Moment) -> String,
 ) -> String {
     let there = side(theirs.size, theirs.modified);
-    let name = escape(name);
+    let name = shortened(&escape(name), LONGEST);
     match (theirs.kind, same) {
         (_, Some(true)) => format!("same bytes as the `{name}` there ({there})"),
         (Kind::File, Some(false)) => format!("other bytes than the `{name}` there ({there})"),
@@ -144,16 +147,20 @@ impl Doubt {
                 format!("it has several tags: {}; which one files it", tags.join(", "))
             }
             Doubt::Clash { name, theirs, rival, same, answer, .. } => {
-                let side = |size: u64, at: Moment| format!("{}, {}", readable(size), now.minute(at));
+                let side = |size: u64, at: Moment| {
+                    let day = now.format(at, "%Y-%m-%d").unwrap_or_default();
+                    format!("{}, {day}", readable(size))
+                };
                 let fact = match (theirs, rival) {
                     (Some(entry), _) => clash_with(entry, name, *same, &side),
-                    (None, Some((item, size, at))) => match same {
-                        Some(true) => format!("same bytes as {item}, which takes the name"),
-                        Some(false) => {
-                            format!("other bytes than {item} ({}), which takes the name", side(*size, *at))
+                    (None, Some((item, size, at))) => {
+                        let item = shortened(&item.to_string(), LONGEST);
+                        match same {
+                            Some(true) => format!("same bytes as {item}, which takes the name"),
+                            Some(false) => format!("other bytes than {item}, which takes the name"),
+                            None => format!("{item} ({}) takes the name", side(*size, *at)),
                         }
-                        None => format!("{item} ({}) takes the name", side(*size, *at)),
-                    },
+                    }
                     (None, None) => "another step takes the name".to_owned(),
                 };
                 format!("{fact}: {}", answer.words())

@@ -57,8 +57,6 @@ pub enum Act {
         /// Where the item will be.
         to: Spot,
     },
-    /// Brings the lists of a dated folder of the archive up to date with what the run moved.
-    List,
     /// Nothing: a person should look first.
     Leave,
 }
@@ -88,7 +86,6 @@ impl Act {
             Act::Restore { .. } => "restore",
             Act::Pack { .. } => "pack",
             Act::Unpack { .. } => "unpack",
-            Act::List => "list",
             Act::Leave => "leave",
         }
     }

@@ -11,7 +11,8 @@ use nine_core::plan::put::{PutHow, plan};
 use nine_core::rules::Clash;
 
 use super::Compared;
-use crate::copies::steps::{Heirs, discarded, proposal, standing, torn_apart};
+use crate::copies::steps::{Heirs, discarded, proposal, torn_apart};
+use crate::looking::keep::standing;
 use crate::plan::{Draft, Plan};
 use crate::workspace::listed;
 

@@ -18,12 +18,13 @@ use nine_stores::Places;
 pub use similar::{Similar, similar};
 
 use crate::error::{Named, Nowhere};
+use crate::looking::keep::{COPY, is_shelf, learn_tags, standing};
 use crate::looking::{Area, LookMode, Looking, RowQuestion, all_areas, all_rows, areas_of, name_outsiders};
 use crate::plan::{Draft, Plan};
 use crate::selection::condition;
 use crate::workspace::Workspace;
 use crate::{Error, Result};
-use steps::{COPY, Heirs, discarded, is_shelf, learn_tags, proposal, standing, torn_apart};
+use steps::{Heirs, discarded, proposal, torn_apart};
 
 /// Where copies are looked for, and which.
 #[derive(Debug, Clone, Default)]

@@ -3,6 +3,7 @@
 
 mod areas;
 mod ask;
+pub(crate) mod keep;
 mod packed;
 mod pictures;
 mod same_bytes;

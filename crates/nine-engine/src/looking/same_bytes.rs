@@ -14,8 +14,8 @@ use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
 use nine_stores::{Hashed, Source, Watch, expect, hash_round, read_digests, sum_of};
 
+use super::keep::{learn_tags, lost, standing};
 use super::{Area, Looking, View};
-use crate::copies::steps::{learn_tags, lost, standing};
 use crate::reporter::{Notice, Task, Unread};
 
 /// What must be known of a place to say what of it has which bytes.

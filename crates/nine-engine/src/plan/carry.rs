@@ -1,8 +1,11 @@
 //! A plan carried out, under the lock and with the daybook.
 
+use std::io;
+
 use nine_carry::daybook::{Heading, Writer};
 use nine_carry::{Carrier, Outcome, lock};
-use nine_core::worklist::{Act, Step};
+use nine_core::place::Spot;
+use nine_core::worklist::Step;
 use nine_stores::Watch;
 
 use super::{Plan, lists};
@@ -23,8 +26,8 @@ pub struct Carried {
 impl Carried {
     /// How much of it was not done.
     pub fn troubles(&self) -> usize {
-        let Outcome { failed, stayed, unsure, not_begun, .. } = &self.outcome;
-        failed.len() + stayed.len() + unsure.len() + not_begun
+        let Outcome { failed, stayed, unlisted, unsure, not_begun, .. } = &self.outcome;
+        failed.len() + stayed.len() + unlisted.len() + unsure.len() + not_begun
     }
 }
 
@@ -34,7 +37,7 @@ impl Plan {
     /// # Errors
     /// If another run is at work, or the daybook cannot be written.
     pub fn carry(&self, workspace: &Workspace) -> Result<Carried> {
-        let steps = lists::with_lists(workspace.opened(), &self.draft, self.steps());
+        let steps = self.steps();
         let (run, outcome) = self.carry_steps(workspace, &steps)?;
         Ok(Carried { run, outcome, steps })
     }
@@ -44,7 +47,8 @@ impl Plan {
         let _lock = lock(workspace.data(), &workspace.who(&draft.command))?
             .map_err(|at_work| Error::AtWork(at_work.who))?;
         let unwritable = |source| Error::DaybookUnwritable { folder: workspace.data().to_owned(), source };
-        let heading = Heading::new(&draft.command, draft.undoes, &draft.places);
+        let lists = lists::touched(workspace.opened(), draft, steps);
+        let heading = Heading { lists, ..Heading::new(&draft.command, draft.undoes, &draft.places) };
         let clock = || workspace.clock();
         let mut daybook =
             Writer::begin(workspace.data(), &heading, steps.iter(), &clock).map_err(unwritable)?;
@@ -52,7 +56,7 @@ impl Plan {
         tracing::info!(run, steps = steps.len(), "the plan is in the daybook");
         let broken_off = |source| Error::BrokenOff { run, source };
         workspace.reporter.carrying(true);
-        let outcome = self.act(workspace, steps, &mut daybook).map_err(broken_off)?;
+        let outcome = self.act(workspace, steps, &heading.lists, &mut daybook).map_err(broken_off)?;
         let syncs = daybook.syncs() + workspace.syncs();
         match outcome.is_open {
             true => daybook.flush().map_err(broken_off)?,
@@ -63,10 +67,15 @@ impl Plan {
         Ok((run, outcome))
     }
 
-    fn act(&self, workspace: &Workspace, steps: &[Step], daybook: &mut Writer) -> std::io::Result<Outcome> {
+    fn act(
+        &self,
+        workspace: &Workspace,
+        steps: &[Step],
+        lists: &[Spot],
+        daybook: &mut Writer,
+    ) -> io::Result<Outcome> {
         let watch = Watch::default();
-        let items = steps.iter().filter(|step| step.act != Act::List).count() as u64;
-        let task = Task::Carrying { steps: items, reading: workspace.watch() };
+        let task = Task::Carrying { steps: steps.len() as u64, reading: workspace.watch() };
         workspace.during(task, &watch, || {
             let mut over = 0;
             let mut count_steps = |now: usize| {
@@ -76,7 +85,7 @@ impl Plan {
             let clock = || workspace.clock();
             let places = &self.draft.places;
             let mut carrier = Carrier::new(places, daybook, workspace.watch(), &clock, &mut count_steps);
-            let mut outcome = carrier.carry(steps)?;
+            let mut outcome = carrier.carry(steps, lists)?;
             let (cleared, is_away) = carrier.clear_away(&self.draft.clear_away);
             outcome.is_open |= is_away;
             tracing::info!(cleared, "empty folders taken away");

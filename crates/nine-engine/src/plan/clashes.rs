@@ -5,7 +5,7 @@ use nine_core::item::Kind;
 use nine_core::plan::{ClashFound, Intent, PlacedBy, Proposal};
 use nine_stores::Places;
 
-use crate::copies::steps::COPY;
+use crate::looking::keep::COPY;
 
 /// Compares files with those that have their names, if the sizes agree. Flags copies with a tag; says
 /// whether anything was learned.

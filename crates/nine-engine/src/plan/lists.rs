@@ -3,8 +3,6 @@
 use std::collections::{HashMap, HashSet};
 
 use nine_core::archive::CONTENTS;
-use nine_core::item::{Identity, Kind, Stamp};
-use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::Places;
@@ -12,34 +10,22 @@ use nine_stores::Places;
 use super::Draft;
 use crate::workspace::Opened;
 
-/// The steps, and behind them one for each dated folder of the archive whose lists they change.
-pub fn with_lists(opened: &Opened, draft: &Draft, mut steps: Vec<Step>) -> Vec<Step> {
+/// The dated folders of the archive whose lists the steps change, in the order in which they do.
+pub fn touched(opened: &Opened, draft: &Draft, steps: &[Step]) -> Vec<Spot> {
     if opened.archive.is_empty() {
-        return steps;
+        return Vec::new();
     }
     let shelves = &opened.archive;
-    let mut lists = DatedFolders { places: &draft.places, shelves, new: &draft.dated, known: HashMap::new() };
+    let mut folders =
+        DatedFolders { places: &draft.places, shelves, new: &draft.dated, known: HashMap::new() };
     let (mut touched, mut seen) = (Vec::new(), HashSet::new());
-    for step in &steps {
+    for step in steps {
         let changed = (step.vacates() || matches!(step.act, Act::Tag { .. })).then_some(&step.item);
         for spot in changed.into_iter().chain(step.target()) {
-            let dated = lists.dated(spot).filter(|dated| seen.insert(dated.clone()));
-            touched.extend(dated.map(|dated| (dated, step.why.clone())));
+            touched.extend(folders.dated(spot).filter(|dated| seen.insert(dated.clone())));
         }
     }
-    steps.extend(touched.into_iter().map(|(item, why)| Step {
-        act: Act::List,
-        item,
-        kind: Kind::Folder,
-        // It is no item that must be found as it was.
-        stamp: Stamp { size: 0, modified: Moment(0), identity: Identity([0, 0]) },
-        size: 0,
-        modified: Moment(0),
-        why,
-        doubts: Vec::new(),
-        together: None,
-    }));
-    steps
+    touched
 }
 
 /// Which folders are dated ones of the archive.

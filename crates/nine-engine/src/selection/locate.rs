@@ -43,7 +43,10 @@ impl Located {
             return Ok(Totals { size: entry.size, items: 1, newest: entry.modified });
         }
         let failure = Error::store(&self.spot);
-        let inside = self.store.inside(&self.spot.path).map_err(&failure)?;
+        let inside = match self.spot.path.is_root() {
+            true => Arc::clone(&self.store),
+            false => self.store.inside(&self.spot.path).map_err(&failure)?,
+        };
         let scan = inside.scan(&Default::default(), workspace.watch()).map_err(&failure)?;
         Ok(scan.tree.totals(Tree::ROOT))
     }

@@ -8,7 +8,7 @@ use nine_core::amount::counted;
 use nine_core::escape::escape;
 use nine_engine::carry::{Edited, FromFile, plan};
 
-use crate::cli::{Format, ShowArgs};
+use crate::args::{Format, ShowArgs};
 use crate::failure::Done;
 use crate::output;
 use crate::output::style::{CHANGE, FAINT, REFUSED, STRONG};

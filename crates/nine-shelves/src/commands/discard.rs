@@ -5,7 +5,7 @@ use nine_core::amount::{counted, readable};
 use nine_engine::discard::{Discarded, KeptBy, plan};
 use nine_stores::drive::DISCARDED;
 
-use crate::cli::{SelectionArgs, ShowArgs};
+use crate::args::{SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::Preview;

@@ -12,7 +12,7 @@ use nine_engine::Workspace;
 use nine_engine::history::{self, History};
 use serde::Serialize;
 
-use crate::cli::PlainFormat;
+use crate::args::PlainFormat;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, REFUSED, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
@@ -86,7 +86,7 @@ fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
         restored: many("restore"),
         packed: many("pack"),
         unpacked: many("unpack"),
-        not_done: run.items() - run.done(),
+        not_done: run.steps.len() - run.done(),
         undoes: run.undoes,
         undone_by: taken_back.get(&run.number).copied(),
         cut_off: run.cut_off,
@@ -157,6 +157,15 @@ struct StepRecord {
     result: String,
 }
 
+/// How the step of this number ended, counted from 0.
+fn result(run: &Run, at: usize) -> String {
+    match run.ended.get(&at) {
+        Some(Ended::Done { .. }) => "done".into(),
+        Some(Ended::Failed { because, .. }) => because.clone(),
+        None => "not begun".into(),
+    }
+}
+
 fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
     let steps = run.steps.iter().enumerate().map(|(at, step)| StepRecord {
         step: at + 1,
@@ -169,12 +178,18 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         },
         why: step.why.clone(),
         size: step.size,
-        result: match run.ended.get(&at) {
-            Some(Ended::Done { .. }) => "done".into(),
-            Some(Ended::Failed { because, .. }) => because.clone(),
-            None => "not begun".into(),
-        },
+        result: result(run, at),
     });
+    let lists = run.lists.iter().enumerate().map(|(nth, dated)| StepRecord {
+        step: run.steps.len() + nth + 1,
+        r#do: "list",
+        item: dated.to_string(),
+        to: String::new(),
+        why: String::new(),
+        size: 0,
+        result: result(run, run.steps.len() + nth),
+    });
+    let steps = steps.chain(lists);
     if format != PlainFormat::Table {
         return records::print(steps, format);
     }

@@ -9,8 +9,8 @@ use nine_engine::plan::Plan;
 use nine_engine::put::{Merged, Near, Put, Request, folder, merge, plan};
 use nine_engine::{Error, Workspace};
 
+use crate::args::{ClashWord, Format, SelectionArgs, ShowArgs};
 use crate::ask;
-use crate::cli::{ClashWord, Format, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::Preview;

@@ -5,7 +5,7 @@ use nine_core::amount::counted;
 use nine_engine::retrieve::{Request, Retrieved, plan};
 
 use super::put::folder_typed;
-use crate::cli::{ClashWord, SelectionArgs, ShowArgs};
+use crate::args::{ClashWord, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::Preview;

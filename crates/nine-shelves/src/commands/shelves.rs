@@ -19,7 +19,7 @@ use nine_engine::workspace::location;
 use nine_stores::Store;
 use serde::Serialize;
 
-use crate::cli::PlainFormat;
+use crate::args::PlainFormat;
 use crate::failure::{Done, unless};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::{self, Look, bookcase, records};

@@ -16,7 +16,7 @@ use nine_engine::survey::{LARGEST, Request, Surveyed, look, oddity};
 use serde_json::{Value, json};
 
 use super::shelves;
-use crate::cli::{Format, PlainFormat};
+use crate::args::{Format, PlainFormat};
 use crate::failure::{Done, Failure, unless};
 use crate::notices::known_since;
 use crate::output::items::{ALL, ItemColumn, Listing, USUAL, print_csv, print_paths};

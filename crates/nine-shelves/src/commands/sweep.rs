@@ -5,7 +5,7 @@ use nine_core::amount::counted;
 use nine_engine::sweep::{Request, Swept, plan};
 
 use super::tidy::print_left;
-use crate::cli::ShowArgs;
+use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::Preview;

@@ -8,7 +8,7 @@ use nine_core::config::Config;
 use nine_engine::tag::{Request, Tagged, list, plan};
 use serde::Serialize;
 
-use crate::cli::{PlainFormat, SelectionArgs, ShowArgs};
+use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
 use crate::failure::{Done, Failure, unless};
 use crate::output::style::{DOUBT, FAINT};
 use crate::output::table::{Column, Table, cell, styled};

@@ -9,7 +9,7 @@ use nine_core::plan::Left;
 use nine_engine::tidy::{Request, Tidied, plan};
 
 use super::shelves;
-use crate::cli::ShowArgs;
+use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::Preview;

@@ -7,7 +7,7 @@ use nine_core::amount::counted;
 use nine_core::escape::plain;
 use nine_engine::undo::{Undone, plan};
 
-use crate::cli::ShowArgs;
+use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output;
 use crate::preview::Preview;

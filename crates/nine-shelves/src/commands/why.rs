@@ -138,8 +138,8 @@ impl Shown<'_> {
         let item = &self.answer.item;
         let rules = self.answer.rules.iter().map(|of| RuleRecord {
             rule: of.rule.name.clone(),
-            applies: of.standing == RuleStatus::Applies,
-            why: self.reasons(&of.standing),
+            applies: of.status == RuleStatus::Applies,
+            why: self.reasons(&of.status),
             does: of.does.as_ref().map(|does| self.does(does)).unwrap_or_default(),
         });
         Record {
@@ -184,8 +184,8 @@ impl Shown<'_> {
     }
 
     /// Why a rule does not apply, a line each.
-    fn reasons(&self, standing: &RuleStatus) -> Vec<String> {
-        match standing {
+    fn reasons(&self, status: &RuleStatus) -> Vec<String> {
+        match status {
             RuleStatus::Applies => Vec::new(),
             RuleStatus::Lacks(unknown) => {
                 vec![format!("its condition holds, but {}", unknown.words())]
@@ -297,8 +297,8 @@ impl Shown<'_> {
             };
             return writeln!(out, "{FAINT}{why}{FAINT:#}");
         }
-        for OfRule { rule, standing, does } in &self.answer.rules {
-            let (word, style) = match standing {
+        for OfRule { rule, status, does } in &self.answer.rules {
+            let (word, style) = match status {
                 RuleStatus::Applies => ("applies", CHANGE),
                 RuleStatus::Lacks(_) => ("in doubt", DOUBT),
                 _ => ("no", PLAIN),
@@ -308,7 +308,7 @@ impl Shown<'_> {
             for line in does.iter().flat_map(|does| self.does(does)) {
                 writeln!(out, "      {CHANGE}{}{CHANGE:#}", look.text(&line))?;
             }
-            for reason in self.reasons(standing) {
+            for reason in self.reasons(status) {
                 writeln!(out, "      {FAINT}{}{FAINT:#}", look.text(&reason))?;
             }
         }

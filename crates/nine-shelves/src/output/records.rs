@@ -4,7 +4,7 @@ use std::io::Write;
 
 use serde::Serialize;
 
-use crate::cli::{Format, PlainFormat};
+use crate::args::{Format, PlainFormat};
 use crate::failure::{Done, Failure};
 
 /// Prints records as CSV or as JSON Lines.

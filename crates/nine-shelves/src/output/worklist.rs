@@ -99,7 +99,7 @@ impl Shown<'_> {
             Act::Tag { .. } => Section::Tags,
             Act::Discard { .. } => Section::Trash,
             Act::Restore { .. } => Section::FromTrash,
-            Act::List | Act::Leave => Section::Left,
+            Act::Leave => Section::Left,
         }
     }
 

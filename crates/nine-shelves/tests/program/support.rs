@@ -264,3 +264,26 @@ pub fn on_a_terminal_once(
     assert!(act.is_none(), "`{seen}` was never shown: {shown}");
     (child.wait().unwrap().code().unwrap(), shown)
 }
+
+/// What a command prints on a terminal of so many columns, with nobody to answer.
+pub fn printed_on_a_terminal(mut command: Command, columns: u16) -> String {
+    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+    use rustix::termios::{Winsize, tcsetwinsize};
+    let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+    grantpt(&main).unwrap();
+    unlockpt(&main).unwrap();
+    tcsetwinsize(&main, Winsize { ws_row: 50, ws_col: columns, ws_xpixel: 0, ws_ypixel: 0 }).unwrap();
+    let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
+    let side: OwnedFd = fs::File::options().read(true).write(true).open(&name).unwrap().into();
+    command.stdin(Stdio::null()).stdout(Stdio::from(side)).stderr(Stdio::null());
+    let mut child = command.spawn().unwrap();
+    drop(command);
+    let mut main = fs::File::from(main);
+    let (mut shown, mut block) = (Vec::new(), [0; 4096]);
+    // The terminal's end reads as an error once the last program has left it.
+    while let Ok(length @ 1..) = main.read(&mut block) {
+        shown.extend_from_slice(&block[..length]);
+    }
+    child.wait().unwrap();
+    String::from_utf8(shown).unwrap().replace("\r\n", "\n")
+}

@@ -86,7 +86,7 @@ fn clashes_show_both_sides_and_nothing_is_overwritten() {
         world
             .nine(&["tidy", "--yes"])
             .ends(0)
-            .says("other bytes than the `plan.txt` there (8 B, 2030-03-17 17:46)")
+            .says("other bytes than the `plan.txt` there (8 B, 2030-03-17)")
             .says(told);
         let mut names: Vec<String> = fs::read_dir(world.shelves.join("1 Boats"))
             .unwrap()

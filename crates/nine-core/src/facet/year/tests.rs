@@ -48,7 +48,7 @@ fn seasons_from_every_common_form() {
 #[test]
 fn what_is_not_certain_is_a_doubt_in_words() {
     for (name, value, doubt) in [
-        ("loan 2031", Some("2030-31"), "also holds a part of the next season"),
+        ("loan 2031", Some("2030-31"), "a part of which is the next season"),
         ("loan 31", Some("2030-31"), "may be another number"),
         ("loan 10-09-2031", Some("2030-31"), "may be `2030-31`"),
         ("letter 31 March", Some("2030-31"), "day and month may be the other way round"),

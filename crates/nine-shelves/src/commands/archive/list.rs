@@ -8,7 +8,7 @@ use nine_core::item::Kind;
 use nine_engine::archive::{self, Dated};
 use serde::Serialize;
 
-use crate::cli::PlainFormat;
+use crate::args::PlainFormat;
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};

@@ -7,7 +7,7 @@ use clap::{Args, Subcommand, ValueEnum};
 use nine_engine::archive::{Archived, Packed, pack, plan};
 
 use super::tidy::print_left;
-use crate::cli::{PlainFormat, SelectionArgs, ShowArgs};
+use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT};
 use crate::preview::Preview;

@@ -6,7 +6,7 @@ use nine_core::amount::{count, counted, readable};
 use nine_engine::archive::{Verified, verify};
 use serde::Serialize;
 
-use crate::cli::PlainFormat;
+use crate::args::PlainFormat;
 use crate::failure::{Done, unless};
 use crate::output::style::{CHANGE, FAINT, REFUSED, STRONG};
 use crate::output::{self, records};

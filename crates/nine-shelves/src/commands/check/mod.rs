@@ -14,7 +14,7 @@ use nine_engine::check::{CheckReport, PlaceState, check};
 use nine_stores::drive::Conduct;
 use serde::Serialize;
 
-use crate::cli::PlainFormat;
+use crate::args::PlainFormat;
 use crate::failure::{Done, Failure, FailureKind};
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use crate::output::table::{Column, Table, cell, styled};

@@ -12,7 +12,7 @@ use nine_engine::compare::{HeldAgainstList, LeftOut, Request, against_listing};
 
 use super::CompareArgs;
 use super::print::{Record, hits, summary_lines};
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::{Done, unless};
 use crate::output::items::{Listing, USUAL, print_paths};
 use crate::output::style::FAINT;

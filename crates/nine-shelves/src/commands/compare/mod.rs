@@ -9,7 +9,7 @@ use clap::Args;
 use nine_engine::compare::{Compared, Request, places};
 
 use super::put::{folder_typed, print_new_folders};
-use crate::cli::ShowArgs;
+use crate::args::ShowArgs;
 use crate::failure::{Done, unless};
 use crate::preview::Preview;
 use crate::session::Session;

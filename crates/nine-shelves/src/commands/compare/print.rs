@@ -12,7 +12,7 @@ use nine_engine::search::Hit;
 use serde::Serialize;
 
 use super::Shown;
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::Done;
 use crate::output::items::{Listing, USUAL, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};

@@ -9,7 +9,7 @@ use clap::Args;
 use nine_core::amount::counted;
 use nine_engine::copies::{Copies, Request, find};
 
-use crate::cli::{Format, ShowArgs};
+use crate::args::{Format, ShowArgs};
 use crate::failure::{Done, unless};
 use crate::output::style::FAINT;
 use crate::preview::Preview;

@@ -10,7 +10,7 @@ use nine_core::worklist::table::no_formula;
 use serde::Serialize;
 
 use super::Shown;
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Column, Table, cell, styled};

@@ -11,7 +11,7 @@ use nine_engine::copies::{Request, Similar, similar};
 use serde::Serialize;
 
 use super::CopiesArgs;
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::{Done, unless};
 use crate::output::style::{FAINT, STRONG};
 use crate::output::table::{Cell, Column, Table, cell, styled};

@@ -13,7 +13,7 @@ use nine_engine::Workspace;
 use nine_engine::search::{GroupBy, Needs, Request, SearchResult, SortBy, find, refresh_displays};
 use nine_engine::selection::condition;
 
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::{Done, Failure, unless};
 use crate::output::items::{ALL, ItemColumn, USUAL};
 use crate::session::Session;

@@ -7,7 +7,7 @@ use nine_core::survey::Part;
 use nine_engine::search::{Hit, HitGroup, group};
 
 use super::Shown;
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::{Done, Failure};
 use crate::notices::known_since;
 use crate::output::items::{ItemColumn, Listing};

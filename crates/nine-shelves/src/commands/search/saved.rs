@@ -9,7 +9,7 @@ use nine_engine::search;
 use serde::Serialize;
 
 use super::{SearchArgs, YesNo, request};
-use crate::cli::Format;
+use crate::args::Format;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, FAINT, STRONG};
 use crate::output::table::{Column, Table, cell, styled};
