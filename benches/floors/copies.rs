@@ -11,7 +11,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use nine_core::copies::{Candidates, Meet, Side, Taken, groups};
 use nine_core::moment::Moment;
 use nine_stores::local::Counters;
-use nine_stores::{Catalogue, LocalStore, Scope, Source, Store, Watch, hash};
+use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Source, Watch, hash};
 
 /// Bytes of a file's start that the bare program reads first.
 const FIRST: usize = 16 * 1024;

@@ -9,7 +9,7 @@ use nine_core::moment::Moment;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::CarriedOver;
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
+use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
 
 /// A place and its catalogue.
 pub struct Look {

@@ -14,7 +14,7 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Act, Step, Worklist, check};
 use nine_stores::local::Settings;
-use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
+use nine_stores::{LocalStore, Places, ReadStore, Scope, StoreDetails, Watch};
 
 fn store(at: &Path) -> LocalStore {
     let settings = Settings {

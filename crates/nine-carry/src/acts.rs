@@ -8,13 +8,15 @@ use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step};
 use nine_stores::packs::Pack;
-use nine_stores::{Store, StoreError, StoreResult, Watch};
+use nine_stores::{ReadStore, Store, StoreError, StoreResult, Watch};
 
 use crate::carrier::Carrier;
+use crate::original::{expect_same, expect_there};
 use crate::outcome::Trace;
 use crate::packing::{self, PackSide};
-use crate::transfer::{self, Copying, Piece, Retracted, Route};
-use crate::{copies, removal};
+use crate::pieces::{self, Piece};
+use crate::removal;
+use crate::transfer::{self, Copying, Retracted, Route};
 
 impl<'a> Carrier<'a> {
     /// Does one step. The outer error is the daybook's, the inner one the step's.
@@ -41,14 +43,13 @@ impl<'a> Carrier<'a> {
             Act::Copy { to } => return self.copy_item(at, step, to),
             Act::Pack { to } => return self.pack_or_unpack(at, step, to),
             Act::Unpack { to } => return self.pack_or_unpack(at, step, to),
-            // Done when all else is; see `carry`.
         })
     }
 
     /// Puts an item into the trash. A copy goes only if what stays holds the same bytes, and comes back
     /// if that is gone or has changed by the time it is in the trash, or if anything in it has.
     fn discard(&mut self, store: &dyn Store, step: &Step, copy_of: Option<&Original>) -> StoreResult<Trace> {
-        let compared = copy_of.map(|original| copies::expect_same(self.places, &step.item, original));
+        let compared = copy_of.map(|original| expect_same(self.places, &step.item, original, self.watch));
         let seen = match compared {
             Some(compared) => Some(compared?),
             // What was packed goes only as what was packed.
@@ -59,12 +60,12 @@ impl<'a> Carrier<'a> {
         let kept = store.discard(&step.item.path, &step.stamp, &day)?;
         let is_as_seen = |seen: &Vec<Piece>| {
             let (trash, path) = store.discarded(&kept)?;
-            copies::is_as_seen(&*trash, &path, seen)
+            pieces::is_as_seen(&*trash, &path, seen)
         };
         let gone = match seen.filter(|_| step.kind == Kind::Folder).map(|seen| is_as_seen(&seen)) {
             Some(Ok(false)) => Err(StoreError::Changed),
             Some(Err(error)) => Err(error),
-            _ => copy_of.map_or(Ok(()), |original| copies::expect_there(self.places, original)),
+            _ => copy_of.map_or(Ok(()), |original| expect_there(self.places, original)),
         };
         if let Err(gone) = gone {
             store.restore(&kept, &step.stamp, &step.item.path)?;
@@ -258,7 +259,7 @@ fn unpacked(
     packing::unpack(&PackSide { pack: Pack::named(source, &pack.path)?, at: &at }, target, temporary, watch)
 }
 
-fn expect(store: &dyn Store, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
+fn expect(store: &dyn ReadStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
     match store.entry(path)? {
         Some(entry) if store.is_same(&entry, stamp) => Ok(()),
         Some(_) => Err(StoreError::Changed),

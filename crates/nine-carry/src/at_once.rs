@@ -2,12 +2,10 @@
 
 use std::collections::{BTreeSet, HashSet};
 use std::io;
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
 
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Step};
-use nine_stores::{Places, Store, StoreResult};
+use nine_stores::{Places, ReadStore, StoreError, StoreResult, side_by_side};
 
 use crate::carrier::Carrier;
 use crate::outcome::Trace;
@@ -66,17 +64,17 @@ fn at_once(places: &Places, step: &Step) -> usize {
         return 1;
     }
     match &step.act {
-        Act::Tag { .. } => source.at_once(),
+        Act::Tag { .. } => source.abilities().at_once,
         Act::Move { to } => match places.of(to) {
-            Ok(target) if source.is_remote() && is_one_drive(source, target, step) => source.at_once(),
+            Ok(target) if is_one_domain(source, target, step) => source.abilities().at_once,
             _ => 1,
         },
         _ => 1,
     }
 }
 
-fn is_one_drive(source: &dyn Store, target: &dyn Store, step: &Step) -> bool {
-    target.is_remote() && source.domain(&step.stamp.identity) == target.domain(&step.stamp.identity)
+fn is_one_domain(source: &dyn ReadStore, target: &dyn ReadStore, step: &Step) -> bool {
+    source.domain(&step.stamp.identity) == target.domain(&step.stamp.identity)
 }
 
 /// The next steps that can be done at once, and by how many threads; fewer than two if there are none. None
@@ -120,20 +118,13 @@ impl Carrier<'_> {
                 None => Ok(()),
             });
         }
-        let (places, next) = (self.places, AtomicUsize::new(0));
-        let done: Vec<Mutex<Option<StoreResult<Trace>>>> =
-            ready.into_iter().map(|ready| Mutex::new(ready.err().map(Err))).collect();
-        let work = || {
-            while let Some(slot) = Some(next.fetch_add(1, Ordering::Relaxed)).filter(|at| *at < batch.len()) {
-                let mut slot_of = done[slot].lock().unwrap_or_else(PoisonError::into_inner);
-                if slot_of.is_none() {
-                    *slot_of = Some(one(places, &steps[batch[slot]]));
-                }
-            }
-        };
-        std::thread::scope(|scope| (0..threads.min(batch.len())).for_each(|_| drop(scope.spawn(work))));
-        let found = done.into_iter().map(|slot| slot.into_inner().unwrap_or_else(PoisonError::into_inner));
-        Ok(found.map(|slot| slot.unwrap_or(Err(nine_stores::StoreError::NotThere))).collect())
+        let places = self.places;
+        let mut came: Vec<Option<StoreResult<Trace>>> = Vec::with_capacity(batch.len());
+        came.extend(ready.into_iter().map(|ready| ready.err().map(Err)));
+        let left: Vec<usize> = (0..batch.len()).filter(|slot| came[*slot].is_none()).collect();
+        let work = |(): &mut (), slot: &usize| Some(one(places, &steps[batch[*slot]]));
+        side_by_side(&left, threads, || (), work, |at, answer| came[left[at]] = Some(answer));
+        Ok(came.into_iter().map(|came| came.unwrap_or(Err(StoreError::NotThere))).collect())
     }
 }
 
@@ -145,6 +136,6 @@ fn one(places: &Places, step: &Step) -> StoreResult<Trace> {
             let moved = store.rename(&step.item.path, &step.stamp, places.of(to)?, &to.path);
             moved.map(Trace::at)
         }
-        _ => Err(nine_stores::StoreError::NotThere),
+        _ => Err(StoreError::NotThere),
     }
 }

@@ -15,7 +15,7 @@ use crate::daybook::{Writer, stamp};
 use crate::folders::Folders;
 use crate::lists::Lists;
 use crate::outcome::{Failed, Outcome, Trace};
-use crate::transfer::Piece;
+use crate::pieces::Piece;
 
 /// Carries out steps, in the order in which they are given, and writes the daybook.
 pub struct Carrier<'a> {

@@ -56,9 +56,8 @@ pub fn facts(places: &Places, worklist: &Worklist, known: NamesThere) -> Facts {
                 facts.targets.insert(folder.clone(), folder_facts(places, &folder));
             }
         }
-        // Whether tags can be given on a drive must be asked of it.
-        let asks =
-            matches!(step.act, Act::Tag { .. }) && places.of(&step.item).is_ok_and(|store| store.is_remote());
+        let asks = matches!(step.act, Act::Tag { .. })
+            && places.of(&step.item).is_ok_and(|store| store.abilities().tags_by_folder);
         if step.vacates() || asks {
             let folder = step.item.folder();
             if !facts.sources.contains_key(&folder) {

@@ -8,17 +8,19 @@ mod acts;
 mod at_once;
 mod batch;
 mod carrier;
-mod copies;
 pub mod daybook;
 mod facts;
 mod folders;
 mod lists;
 mod lock;
+mod original;
 mod outcome;
 mod packing;
+mod pieces;
 mod private;
 mod recovery;
 mod removal;
+mod same;
 mod transfer;
 mod undo;
 
@@ -27,10 +29,12 @@ pub use daybook::open_runs;
 pub use facts::{facts, standing};
 pub use lock::{AtWork, Lock, lock};
 pub use outcome::{Failed, Outcome, Trace};
+pub use pieces::Piece;
 pub use private::{close_to_others, make_private, new_private, write_private};
 pub use recovery::{Patience, Recovered, recover};
 pub use removal::Stayed;
-pub use transfer::{Names, Piece, same_bytes};
+pub use same::same_bytes;
+pub use transfer::Names;
 pub use undo::{UndoPlan, plan_undo};
 
 /// Tells the time, where a record wants it.

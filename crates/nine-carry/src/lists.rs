@@ -8,10 +8,11 @@ use nine_core::archive::{CONTENTS, Contents, Line, SUMS, Sum, Sums};
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
-use nine_stores::{Places, Store, StoreError, StoreResult, Watch, sum_of};
+use nine_stores::{Places, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
+use crate::pieces::{Piece, pieces};
 use crate::removal;
-use crate::transfer::{Names, Piece, pieces};
+use crate::transfer::Names;
 
 /// A dated folder whose lists are brought up to date.
 pub(crate) struct Lists<'a> {
@@ -89,7 +90,7 @@ impl Lists<'_> {
         [first, second]
     }
 
-    fn read(&self, store: &dyn Store) -> StoreResult<Read> {
+    fn read(&self, store: &dyn ReadStore) -> StoreResult<Read> {
         let (contents, first) = read_list(store, &self.dated.path.join(CONTENTS))?;
         let (sums, second) = read_list(store, &self.dated.path.join(SUMS))?;
         let contents = match contents {
@@ -141,7 +142,7 @@ impl Lists<'_> {
                 };
                 lists.sums.of.insert(listed.clone(), sum);
             }
-            lists.open_to &= store.open_to(&at).unwrap_or(0);
+            lists.open_to &= store.open_to(&at).map_or(0, |rights| rights.unwrap_or(ALL));
             lists.contents.0.insert(listed, line);
         }
         Ok(())
@@ -174,11 +175,11 @@ impl Lists<'_> {
     }
 }
 
-/// All rights of others to read; see [`Store::open_to`].
+/// All rights of others to read; see [`nine_stores::ReadStore::open_to`].
 pub(crate) const ALL: u32 = 0o044;
 
 /// A list's bytes and as what it was read; neither if there is none.
-fn read_list(store: &dyn Store, path: &ItemPath) -> StoreResult<(Option<Vec<u8>>, Option<Stamp>)> {
+fn read_list(store: &dyn ReadStore, path: &ItemPath) -> StoreResult<(Option<Vec<u8>>, Option<Stamp>)> {
     let Some(entry) = store.entry(path)? else { return Ok((None, None)) };
     let mut bytes = Vec::new();
     std::io::Read::read_to_end(&mut *store.read(path)?, &mut bytes)?;

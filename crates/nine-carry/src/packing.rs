@@ -11,10 +11,11 @@ use nine_core::place::ItemPath;
 use nine_core::tags::to_attribute;
 use nine_stores::local::TAGS_ATTRIBUTE;
 use nine_stores::packs::{self, Member, Pack};
-use nine_stores::{Meta, Store, StoreError, StoreResult, Summing, Watch};
+use nine_stores::{Meta, ReadStore, Store, StoreError, StoreResult, Summing, Watch};
 
 use crate::lists::ALL;
-use crate::transfer::{Piece, pieces, same_content};
+use crate::pieces::{Piece, pieces};
+use crate::same::{Held, Of, same_held};
 
 /// The rights that the owner has to a pack.
 const OWN_RIGHTS: u32 = 0o600;
@@ -27,7 +28,7 @@ const BLOCK: usize = 1 << 18;
 /// # Errors
 /// If anything cannot be packed, or a file is not what its checksum says. The caller takes the rest away.
 pub(crate) fn pack(
-    source: &dyn Store,
+    source: &dyn ReadStore,
     folder: &ItemPath,
     target: &dyn Store,
     temporary: &ItemPath,
@@ -41,10 +42,10 @@ pub(crate) fn pack(
     }
     // As closed as the most closed thing in it, and as its folder.
     let paths = pieces.iter().map(|(below, _)| folder.join_path(below)).chain([folder.clone()]);
-    let open_to = paths.fold(ALL, |open, path| open & source.open_to(&path).unwrap_or(0));
+    let rights = |path: &ItemPath| source.open_to(path).map_or(0, |rights| rights.unwrap_or(ALL));
+    let open_to = paths.fold(ALL, |open, path| open & rights(&path));
     let meta = Meta { modified: now, mode: Some(OWN_RIGHTS | open_to), ..Meta::default() };
-    // A server may want to know how much will come.
-    let size = match target.is_remote() {
+    let size = match target.abilities().wants_size {
         true => Some(packed_size(form, source, folder, &pieces)?),
         false => None,
     };
@@ -71,7 +72,7 @@ pub(crate) fn pack(
 /// How large a pack becomes; the same things are packed into the same bytes.
 fn packed_size(
     form: Form,
-    source: &dyn Store,
+    source: &dyn ReadStore,
     folder: &ItemPath,
     pieces: &packs::Pieces,
 ) -> StoreResult<u64> {
@@ -91,7 +92,7 @@ fn packed_size(
 }
 
 /// What lies in a folder, parents first, the lists before all.
-fn inside(store: &dyn Store, folder: &ItemPath) -> StoreResult<Vec<(ItemPath, Entry)>> {
+fn inside(store: &dyn ReadStore, folder: &ItemPath) -> StoreResult<Vec<(ItemPath, Entry)>> {
     let top = store.entry(folder)?.ok_or(StoreError::NotThere)?;
     let found = pieces(store, folder, top)?.into_iter().map(|Piece { below, entry, .. }| (below, entry));
     let mut found: Vec<(ItemPath, Entry)> = found.filter(|(below, _)| !below.is_root()).collect();
@@ -104,7 +105,7 @@ fn inside(store: &dyn Store, folder: &ItemPath) -> StoreResult<Vec<(ItemPath, En
     Ok(found)
 }
 
-fn member_sums(store: &dyn Store, folder: &ItemPath) -> StoreResult<Sums> {
+fn member_sums(store: &dyn ReadStore, folder: &ItemPath) -> StoreResult<Sums> {
     let path = folder.join(SUMS);
     if store.entry(&path)?.is_none() {
         return Ok(Sums::default());
@@ -128,7 +129,7 @@ pub(crate) struct PackSide<'a> {
 /// [`StoreError::CopyDiffers`], [`StoreError::BadSum`], or why one of them cannot be read.
 pub(crate) fn compare(
     side: &PackSide,
-    disk: &dyn Store,
+    disk: &dyn ReadStore,
     path: &ItemPath,
     sums: Option<&Sums>,
     watch: &Watch,
@@ -143,24 +144,25 @@ pub(crate) fn compare(
         let entry = left.remove(&member.path).ok_or(StoreError::CopyDiffers)?;
         let below = ItemPath::of_names(member.path.parts().skip(side.at.depth()));
         let at = path.join_path(&below);
-        let same = entry.kind == member.kind
-            && match entry.kind {
-                Kind::Folder => true,
-                Kind::Link => disk.read_link(&at)? == member.leads_to,
-                Kind::Other => false,
-                Kind::File => {
-                    let mut summing = Summing::new(content);
-                    let same = entry.size == member.size
-                        && same_content(&mut summing, &mut *disk.read(&at)?)?
-                        && disk.entry(&at)?.is_some_and(|now| now.stamp() == entry.stamp());
-                    if same {
-                        expect_sum(sums, &member.path, summing.sum())?;
-                    }
-                    same
-                }
-            };
-        watch.read(member.size);
-        if same { Ok(true) } else { Err(StoreError::CopyDiffers) }
+        let here = Of::new(disk, &at);
+        let is_file = entry.kind == Kind::File;
+        if entry.kind != member.kind || is_file && entry.size != member.size {
+            return Err(StoreError::CopyDiffers);
+        }
+        let mut summing = Summing::new(content);
+        let held = match member.kind {
+            Kind::Folder => Held::Folder,
+            Kind::Link => Held::Link(member.leads_to.clone()),
+            Kind::File => Held::File(Box::new(&mut summing)),
+            Kind::Other => Held::Other,
+        };
+        if !same_held(held, here.open(entry.kind, watch)?)? || is_file && !here.is_still(&entry)? {
+            return Err(StoreError::CopyDiffers);
+        }
+        if is_file {
+            expect_sum(sums, &member.path, summing.sum())?;
+        }
+        Ok(true)
     })?;
     if left.is_empty() { Ok(listed) } else { Err(StoreError::CopyDiffers) }
 }

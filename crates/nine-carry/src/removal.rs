@@ -1,13 +1,11 @@
 //! What may be taken away for good, and under which conditions: an original of which a copy is in place, piece by
 //! piece and each only as what it was compared, and what was made under a temporary name.
 
-use std::collections::BTreeSet;
-
-use nine_core::item::{Kind, Stamp};
+use nine_core::item::Kind;
 use nine_core::place::ItemPath;
-use nine_stores::{Store, StoreError, StoreResult, Watch, aside};
+use nine_stores::{ReadStore, Store, StoreError, StoreResult, aside};
 
-use crate::transfer::{Counted, Piece, pieces, same_content};
+use crate::pieces::{Copies, Piece, pieces};
 
 /// What stayed behind of an original.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -25,59 +23,6 @@ impl Stayed {
         // A disk that answers with errors may have been pulled out; the next command looks again.
         self.for_now |= why.is_passing() || matches!(why, StoreError::System(_));
     }
-}
-
-/// The copies that are still in place as what they were compared, by path below the item.
-pub(crate) struct Copies(BTreeSet<ItemPath>);
-
-impl Copies {
-    /// Looks at the copies of pieces below `target`, folder by folder.
-    ///
-    /// # Errors
-    /// If the target cannot be looked at.
-    pub fn look(target: &dyn Store, at: &ItemPath, pieces: &[Piece]) -> StoreResult<Self> {
-        let mut found = BTreeSet::new();
-        let Some(top) = target.entry(at)? else { return Ok(Self(found)) };
-        let wanted = |piece: &Piece| piece.copy.map(|stamp| (piece.below.clone(), (piece.entry.kind, stamp)));
-        let wanted: std::collections::BTreeMap<ItemPath, (Kind, Stamp)> =
-            pieces.iter().filter_map(wanted).collect();
-        let is_as_compared = |below: &ItemPath, entry: &nine_core::item::Entry| {
-            wanted.get(below).is_some_and(|(kind, stamp)| match kind {
-                Kind::Folder => entry.kind == Kind::Folder,
-                // A drive knows a copy in a folder that has been moved by its entity tag.
-                kind => entry.kind == *kind && target.is_it(entry, stamp),
-            })
-        };
-        if is_as_compared(&ItemPath::root(), &top) {
-            found.insert(ItemPath::root());
-        }
-        for folder in pieces.iter().filter(|piece| piece.entry.kind == Kind::Folder) {
-            let listed = match target.list(&at.join_path(&folder.below)) {
-                Ok(listed) => listed,
-                Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => continue,
-                Err(error) => return Err(error),
-            };
-            let named = listed.into_iter().map(|(name, entry)| (folder.below.join(name), entry));
-            found.extend(named.filter(|(below, entry)| is_as_compared(below, entry)).map(|(below, _)| below));
-        }
-        Ok(Self(found))
-    }
-
-    /// Whether the copy of a piece is in place.
-    pub fn has(&self, below: &ItemPath) -> bool {
-        self.0.contains(below)
-    }
-}
-
-/// Whether a copy is what was compared, at all depths: nothing in it was saved, made or taken away since.
-///
-/// # Errors
-/// If it cannot be looked at.
-pub(crate) fn is_as_copied(target: &dyn Store, at: &ItemPath, copied: &[Piece]) -> StoreResult<bool> {
-    let Some(top) = target.entry(at)? else { return Ok(false) };
-    let there = pieces(target, at, top)?.len();
-    let copies = Copies::look(target, at, copied)?;
-    Ok(there == copied.len() && copied.iter().all(|piece| copies.has(&piece.below)))
 }
 
 /// Takes a piece of an original away if it is as it was compared, and its copy too. Says whether it is gone.
@@ -109,9 +54,8 @@ pub(crate) fn remove_piece(
 
 /// The names that something may have for a moment before it goes: on its way to the first of them it may have the
 /// second.
-fn besides(store: &dyn Store, token: &str, path: &ItemPath) -> StoreResult<Vec<ItemPath>> {
-    // A drive takes away what it knows by its entity tag in one request.
-    if store.is_remote() || token.is_empty() {
+fn besides(store: &dyn ReadStore, token: &str, path: &ItemPath) -> StoreResult<Vec<ItemPath>> {
+    if !store.abilities().sets_aside || token.is_empty() {
         return Ok(Vec::new());
     }
     let first = aside(token, path);
@@ -129,7 +73,7 @@ fn besides(store: &dyn Store, token: &str, path: &ItemPath) -> StoreResult<Vec<I
 ///
 /// # Errors
 /// If that cannot be looked at.
-pub(crate) fn is_set_aside(store: &dyn Store, token: &str, path: &ItemPath) -> StoreResult<bool> {
+pub(crate) fn is_set_aside(store: &dyn ReadStore, token: &str, path: &ItemPath) -> StoreResult<bool> {
     Ok(!besides(store, token, path)?.is_empty())
 }
 
@@ -206,103 +150,6 @@ pub(crate) fn remove_made<'a>(
         }
     }
     Ok(store.entry(temporary)?.is_none())
-}
-
-/// What a comparison of an original with what may be its copy has found.
-#[derive(Debug)]
-pub(crate) struct Compared {
-    /// What is the same on both sides, parents first, as what it was compared.
-    pub same: Vec<Piece>,
-    /// How many things of the original have no such copy.
-    pub others: usize,
-}
-
-/// Holds an original against what may be its copy, all the way down: kinds, bytes, links, times and attributes.
-/// `tags` are those of the item before and after the run, which may not have reached the disk with the original.
-///
-/// # Errors
-/// If one of them cannot be read.
-pub(crate) fn compare(
-    (a, from): (&dyn Store, &ItemPath),
-    (b, to): (&dyn Store, &ItemPath),
-    tags: Option<(&[String], &[String])>,
-    watch: &Watch,
-) -> StoreResult<Compared> {
-    let (Some(left), Some(right)) = (a.entry(from)?, b.entry(to)?) else {
-        return Ok(Compared { same: Vec::new(), others: 1 });
-    };
-    let copies = pieces(b, to, right)?;
-    let copies: std::collections::BTreeMap<&ItemPath, &nine_core::item::Entry> =
-        copies.iter().map(|piece| (&piece.below, &piece.entry)).collect();
-    let mut compared = Compared { same: Vec::new(), others: 0 };
-    for piece in pieces(a, from, left)? {
-        let copy = copies.get(&piece.below).filter(|copy| copy.kind == piece.entry.kind);
-        let tags = tags.filter(|_| piece.below.is_root());
-        let (at, bt) = (from.join_path(&piece.below), to.join_path(&piece.below));
-        match copy {
-            Some(copy) if is_copy((a, &at, &piece.entry), (b, &bt, copy), tags, watch)? => {
-                compared.same.push(Piece { copy: Some(copy.stamp()), ..piece });
-            }
-            _ => compared.others += 1,
-        }
-    }
-    Ok(compared)
-}
-
-type Side<'a> = (&'a dyn Store, &'a ItemPath, &'a nine_core::item::Entry);
-
-/// Whether one thing is a copy of another, without what lies in it. Neither may change while it is read.
-fn is_copy(
-    (a, at, left): Side,
-    (b, bt, right): Side,
-    tags: Option<(&[String], &[String])>,
-    watch: &Watch,
-) -> StoreResult<bool> {
-    match left.kind {
-        Kind::Folder => return Ok(true),
-        Kind::Link => return Ok(a.read_link(at)? == b.read_link(bt)?),
-        Kind::Other => return Ok(false),
-        Kind::File => {}
-    }
-    let bare = !a.keeps_all() || !b.keeps_all();
-    if left.size != right.size || !bare && left.modified != right.modified {
-        return Ok(false);
-    }
-    if !bare && !same_attributes((a, at), (b, bt), tags)? {
-        return Ok(false);
-    }
-    let mut other = Counted::open(b, bt, watch)?;
-    let same = same_content(&mut Counted::open(a, at, watch)?, &mut other)?;
-    let unchanged = |store: &dyn Store, path: &ItemPath, was: &nine_core::item::Entry| {
-        Ok::<_, StoreError>(store.entry(path)?.is_some_and(|now| now.stamp() == was.stamp()))
-    };
-    Ok(same && unchanged(a, at, left)? && unchanged(b, bt, right)?)
-}
-
-/// Whether all attributes of an original are in its copy; its tags may be those from before the run, where the
-/// copy has those from after it.
-fn same_attributes(
-    (a, at): (&dyn Store, &ItemPath),
-    (b, bt): (&dyn Store, &ItemPath),
-    tags: Option<(&[String], &[String])>,
-) -> StoreResult<bool> {
-    // Those of the system are kept where the target has them.
-    let own = |store: &dyn Store, path: &ItemPath| -> StoreResult<Vec<(Vec<u8>, Vec<u8>)>> {
-        let all = store.meta(path)?.attributes.into_iter();
-        Ok(all.filter(|(name, _)| name.starts_with(b"user.")).collect())
-    };
-    let (left, right) = (own(a, at)?, own(b, bt)?);
-    if left == right {
-        return Ok(true);
-    }
-    let Some((before, after)) = tags else { return Ok(false) };
-    let others = |all: &[(Vec<u8>, Vec<u8>)]| -> Vec<(Vec<u8>, Vec<u8>)> {
-        let is_other = |(name, _): &&(Vec<u8>, Vec<u8>)| {
-            name.as_slice() != nine_stores::local::TAGS_ATTRIBUTE.as_bytes()
-        };
-        all.iter().filter(is_other).cloned().collect()
-    };
-    Ok(others(&left) == others(&right) && a.tags(at)? == before && b.tags(bt)? == after)
 }
 
 /// Takes away what was made under a name that no other has, with all in it.

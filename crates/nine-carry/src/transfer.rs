@@ -2,13 +2,14 @@
 //! put in place, and only then taken away from where it was.
 
 use std::collections::HashMap;
-use std::io::Read;
 
-use nine_core::item::{Entry, Identity, Kind, Stamp};
+use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{OWN, Places, Store, StoreError, StoreResult, Watch, sum_of};
+use nine_stores::{OWN, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
+use crate::pieces::{Copies, Piece, is_as_copied, pieces};
 use crate::removal::{self, Stayed, remove_made};
+use crate::same::{Counted, Depth, Of, same_item};
 
 /// How often a file is sent again from its start.
 const TRIES: u32 = 3;
@@ -32,17 +33,6 @@ impl Names<'_> {
             token => folder.join(format!("{OWN}{token}-{number}")),
         }
     }
-}
-
-/// One thing of what is copied.
-#[derive(Debug, Clone)]
-pub struct Piece {
-    /// Its path below the item.
-    pub below: ItemPath,
-    /// What the source told of it before it was copied.
-    pub entry: Entry,
-    /// As what its copy was compared; `None` as long as that was not done.
-    pub copy: Option<Stamp>,
 }
 
 /// A copy under its temporary name, or in the making.
@@ -90,29 +80,6 @@ pub struct Route<'a> {
     pub temporary: &'a ItemPath,
     /// Told of the bytes that pass; ends the transfer when it is stopped.
     pub watch: &'a Watch,
-}
-
-/// A stream whose bytes are counted as they pass, and that ends when the person asks for it.
-pub(crate) struct Counted<'a> {
-    from: Box<dyn Read + Send>,
-    watch: &'a Watch,
-}
-
-impl<'a> Counted<'a> {
-    pub fn open(store: &dyn Store, path: &ItemPath, watch: &'a Watch) -> StoreResult<Self> {
-        Ok(Self { from: store.read(path)?, watch })
-    }
-}
-
-impl Read for Counted<'_> {
-    fn read(&mut self, room: &mut [u8]) -> std::io::Result<usize> {
-        if self.watch.is_stopped() {
-            return Err(std::io::Error::other(StoreError::Stopped));
-        }
-        let length = self.from.read(room)?;
-        self.watch.read(length as u64);
-        Ok(length)
-    }
 }
 
 impl Route<'_> {
@@ -200,37 +167,38 @@ impl Route<'_> {
         Ok(())
     }
 
-    /// Whether two files are the same: by the checksum that one side tells of itself, or else by reading both.
-    fn same_file(&self, from: &ItemPath, to: &ItemPath) -> StoreResult<bool> {
-        let sum = |store: &dyn Store, path: &ItemPath| sum_of(store, path, self.watch).map(|sum| sum.0);
-        if let Some(told) = self.target.told_sum(to)? {
-            return Ok(told == sum(self.source, from)?);
-        }
-        if let Some(told) = self.source.told_sum(from)? {
-            return Ok(told == sum(self.target, to)?);
-        }
-        same_content(&mut *self.source.read(from)?, &mut Counted::open(self.target, to, self.watch)?)
-    }
-
     /// Reads both sides again and holds them against one another. Returns as what the copy was found.
     fn compare(&self, piece: &Piece) -> StoreResult<Stamp> {
         let from = self.from.join_path(&piece.below);
         let to = self.temporary.join_path(&piece.below);
-        let unchanged = || -> StoreResult<()> {
-            let now = self.source.entry(&from)?.ok_or(StoreError::Changed)?;
-            if now.stamp() == piece.entry.stamp() { Ok(()) } else { Err(StoreError::Changed) }
+        let (original, copy) = (Of::new(self.source, &from), Of::new(self.target, &to));
+        let unchanged = || match original.is_still(&piece.entry)? {
+            true => Ok(()),
+            false => Err(StoreError::Changed),
         };
         unchanged()?;
-        let same = match piece.entry.kind {
-            Kind::File => self.same_file(&from, &to)?,
-            Kind::Link => self.source.read_link(&from)? == self.target.read_link(&to)?,
-            Kind::Folder | Kind::Other => true,
+        let made = self.target.entry(&to)?.ok_or(StoreError::CopyDiffers)?;
+        let same = match self.same_sum(piece, &from, &to)? {
+            Some(same) => made.kind == Kind::File && made.size == piece.entry.size && same,
+            None => same_item((original, &piece.entry), (copy, &made), Depth::Content, self.watch)?,
         };
         unchanged()?;
-        let copy = self.target.entry(&to)?.ok_or(StoreError::CopyDiffers)?;
-        let is_as_long = copy.kind != Kind::File || copy.size == piece.entry.size;
-        let alike = copy.kind == piece.entry.kind && is_as_long;
-        if same && alike { Ok(copy.stamp()) } else { Err(StoreError::CopyDiffers) }
+        if same { Ok(made.stamp()) } else { Err(StoreError::CopyDiffers) }
+    }
+
+    /// Whether two files have the same checksum, where one side tells it by itself.
+    fn same_sum(&self, piece: &Piece, from: &ItemPath, to: &ItemPath) -> StoreResult<Option<bool>> {
+        if piece.entry.kind != Kind::File {
+            return Ok(None);
+        }
+        let sum = |store: &dyn ReadStore, path: &ItemPath| sum_of(store, path, self.watch).map(|sum| sum.0);
+        if let Some(told) = self.target.told_sum(to)? {
+            return Ok(Some(told == sum(self.source, from)?));
+        }
+        match self.source.told_sum(from)? {
+            Some(told) => Ok(Some(told == sum(self.target, to)?)),
+            None => Ok(None),
+        }
     }
 
     /// Puts the copy in place under the target's free name; from here on the move counts.
@@ -254,7 +222,7 @@ impl Route<'_> {
     /// `target` goes again, and nothing has happened.
     pub(crate) fn remove_original(&self, copying: &Copying, target: &ItemPath) -> StoreResult<Stayed> {
         let mut stayed = Stayed::default();
-        let copies = removal::Copies::look(self.target, target, &copying.pieces).map_err(|error| {
+        let copies = Copies::look(self.target, target, &copying.pieces).map_err(|error| {
             // What is in place and cannot be looked at now is looked at by the next command.
             match self.retract(copying, target) {
                 Retracted::Gone => error,
@@ -288,8 +256,7 @@ impl Route<'_> {
     pub(crate) fn retract(&self, copying: &Copying, target: &ItemPath) -> Retracted {
         let Ok(stamp) = copying.stamp() else { return Retracted::InPlace };
         let moved = self.target.rename(target, &stamp, self.target, self.temporary);
-        let is_touched =
-            || !removal::is_as_copied(self.target, self.temporary, &copying.pieces).unwrap_or(true);
+        let is_touched = || !is_as_copied(self.target, self.temporary, &copying.pieces).unwrap_or(true);
         if moved.is_ok() && is_touched() {
             // Somebody has saved something in it since, which stays where it was put.
             let now = self.target.entry(self.temporary).ok().flatten();
@@ -340,56 +307,4 @@ pub(crate) fn publish(
         let _ = store.rename(target, &stamp, store, temporary);
     })?;
     Ok(stamp)
-}
-
-/// The item and all that lies in it, parents first.
-pub(crate) fn pieces(store: &dyn Store, path: &ItemPath, top: Entry) -> StoreResult<Vec<Piece>> {
-    let mut found = vec![Piece { below: ItemPath::root(), entry: top, copy: None }];
-    let mut at = 0;
-    while let Some(piece) = found.get(at) {
-        if piece.entry.kind == Kind::Folder {
-            let below = piece.below.clone();
-            let listed = store.list(&path.join_path(&below))?.into_iter();
-            found.extend(listed.map(|(name, entry)| Piece { below: below.join(name), entry, copy: None }));
-        }
-        at += 1;
-    }
-    Ok(found)
-}
-
-/// Whether two files hold the same bytes.
-///
-/// # Errors
-/// If one of them cannot be read.
-pub fn same_bytes(places: &Places, a: &Spot, b: &Spot) -> StoreResult<bool> {
-    same_content(&mut *places.of(a)?.read(&a.path)?, &mut *places.of(b)?.read(&b.path)?)
-}
-
-/// Whether two streams hold the same bytes.
-pub(crate) fn same_content(a: &mut dyn Read, b: &mut dyn Read) -> StoreResult<bool> {
-    let (mut left, mut right) = (vec![0; 1 << 18], vec![0; 1 << 18]);
-    loop {
-        let m = fill(a, &mut left)?;
-        let n = fill(b, &mut right)?;
-        if left[..m] != right[..n] {
-            return Ok(false);
-        }
-        if m == 0 {
-            return Ok(true);
-        }
-    }
-}
-
-/// Reads until the block is full or the stream ends.
-fn fill(from: &mut dyn Read, block: &mut [u8]) -> StoreResult<usize> {
-    let mut filled = 0;
-    while filled < block.len() {
-        match from.read(&mut block[filled..]) {
-            Ok(0) => break,
-            Ok(length) => filled += length,
-            Err(e) if e.kind() == std::io::ErrorKind::Interrupted => {}
-            Err(e) => return Err(e.into()),
-        }
-    }
-    Ok(filled)
 }

@@ -8,7 +8,7 @@ use nine_core::worklist::{Act, Original, Step, Worklist};
 use nine_stores::{Places, Store, StoreError};
 
 use crate::daybook::{Ended, Run};
-use crate::transfer::Piece;
+use crate::pieces::Piece;
 
 /// How a run can be taken back.
 #[derive(Debug, Clone, Default)]

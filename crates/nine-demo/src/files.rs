@@ -198,19 +198,12 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
     let targets: Vec<String> = (1..=lines.len()).map(|n| format!("slides/slide{n}.xml")).collect();
     let mut show_relations = vec![("slideMaster", "slideMasters/slideMaster1.xml")];
     show_relations.extend(targets.iter().map(|target| ("slide", target.as_str())));
-    let colours = "<p:clrMap bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\" accent1=\"accent1\" accent2=\"accent2\" accent3=\"accent3\" accent4=\"accent4\" accent5=\"accent5\" accent6=\"accent6\" hlink=\"hlink\" folHlink=\"folHlink\"/>";
-    let master_text = format!(
-        "{XML}<p:sldMaster {DRAWING}><p:cSld><p:spTree>{EMPTY_TREE}</p:spTree></p:cSld>{colours}<p:sldLayoutIdLst><p:sldLayoutId id=\"2147483649\" r:id=\"rId1\"/></p:sldLayoutIdLst></p:sldMaster>"
-    );
-    let layout_text = format!(
-        "{XML}<p:sldLayout {DRAWING} type=\"blank\"><p:cSld><p:spTree>{EMPTY_TREE}</p:spTree></p:cSld></p:sldLayout>"
-    );
     let mut parts: Vec<(&str, String)> = vec![
         types,
         rels,
         (main, show),
         ("ppt/_rels/presentation.xml.rels", relations(&show_relations)),
-        (master, master_text),
+        (master, master_slide()),
         (
             "ppt/slideMasters/_rels/slideMaster1.xml.rels",
             relations(&[
@@ -218,7 +211,7 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
                 ("theme", "../theme/theme1.xml"),
             ]),
         ),
-        (layout, layout_text),
+        (layout, blank_layout()),
         (
             "ppt/slideLayouts/_rels/slideLayout1.xml.rels",
             relations(&[("slideMaster", "../slideMasters/slideMaster1.xml")]),
@@ -228,19 +221,34 @@ fn pptx(text: &str) -> io::Result<Vec<u8>> {
     let slide_relations: Vec<String> =
         (1..=lines.len()).map(|n| format!("ppt/slides/_rels/slide{n}.xml.rels")).collect();
     for ((line, slide), relation) in lines.iter().zip(&slides).zip(&slide_relations) {
-        let shape = format!(
-            "<p:sp><p:nvSpPr><p:cNvPr id=\"2\" name=\"Text\"/><p:cNvSpPr/><p:nvPr/></p:nvSpPr><p:spPr><a:xfrm><a:off x=\"900000\" y=\"900000\"/><a:ext cx=\"7200000\" cy=\"1200000\"/></a:xfrm><a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom></p:spPr><p:txBody><a:bodyPr/><a:p><a:r><a:rPr lang=\"en\"/><a:t>{}</a:t></a:r></a:p></p:txBody></p:sp>",
-            escaped(line)
-        );
-        parts.push((
-            slide,
-            format!(
-                "{XML}<p:sld {DRAWING}><p:cSld><p:spTree>{EMPTY_TREE}{shape}</p:spTree></p:cSld></p:sld>"
-            ),
-        ));
+        parts.push((slide, slide_of(line)));
         parts.push((relation, relations(&[("slideLayout", "../slideLayouts/slideLayout1.xml")])));
     }
     zipped(&parts)
+}
+
+/// The slide that all others follow.
+fn master_slide() -> String {
+    let colours = "<p:clrMap bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\" accent1=\"accent1\" accent2=\"accent2\" accent3=\"accent3\" accent4=\"accent4\" accent5=\"accent5\" accent6=\"accent6\" hlink=\"hlink\" folHlink=\"folHlink\"/>";
+    format!(
+        "{XML}<p:sldMaster {DRAWING}><p:cSld><p:spTree>{EMPTY_TREE}</p:spTree></p:cSld>{colours}<p:sldLayoutIdLst><p:sldLayoutId id=\"2147483649\" r:id=\"rId1\"/></p:sldLayoutIdLst></p:sldMaster>"
+    )
+}
+
+/// The way in which nothing is laid out.
+fn blank_layout() -> String {
+    format!(
+        "{XML}<p:sldLayout {DRAWING} type=\"blank\"><p:cSld><p:spTree>{EMPTY_TREE}</p:spTree></p:cSld></p:sldLayout>"
+    )
+}
+
+/// A slide with one line of text.
+fn slide_of(line: &str) -> String {
+    let shape = format!(
+        "<p:sp><p:nvSpPr><p:cNvPr id=\"2\" name=\"Text\"/><p:cNvSpPr/><p:nvPr/></p:nvSpPr><p:spPr><a:xfrm><a:off x=\"900000\" y=\"900000\"/><a:ext cx=\"7200000\" cy=\"1200000\"/></a:xfrm><a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom></p:spPr><p:txBody><a:bodyPr/><a:p><a:r><a:rPr lang=\"en\"/><a:t>{}</a:t></a:r></a:p></p:txBody></p:sp>",
+        escaped(line)
+    );
+    format!("{XML}<p:sld {DRAWING}><p:cSld><p:spTree>{EMPTY_TREE}{shape}</p:spTree></p:cSld></p:sld>")
 }
 
 /// A theme with nothing but what readers insist on.

@@ -1,11 +1,10 @@
 //! Whether the places of the configuration can be used, and what the drives can do.
 
 use std::collections::BTreeMap;
-use std::path::PathBuf;
 
 use nine_core::place::ItemPath;
-use nine_stores::drive::{Conduct, DriveStore};
-use nine_stores::{Store, StoreError, StoreResult};
+use nine_stores::drive::Conduct;
+use nine_stores::{Location, StoreError};
 
 use crate::Result;
 use crate::workspace::Workspace;
@@ -18,7 +17,7 @@ pub struct PlaceState {
     /// Whether it is a pile; a bookcase else.
     pub is_pile: bool,
     /// Where it is.
-    pub at: PathBuf,
+    pub at: Location,
     /// Whether it can be read.
     pub reachable: bool,
     /// Whether it can be changed.
@@ -74,7 +73,7 @@ fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> PlaceStat
     let mut place = PlaceState {
         name: name.to_owned(),
         is_pile,
-        at: workspace.expand(at),
+        at: workspace.at(at),
         reachable: false,
         writable: false,
         free: None,
@@ -109,15 +108,11 @@ fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> PlaceStat
 fn try_drives(workspace: &Workspace, places: &mut [PlaceState]) -> Vec<TriedDrive> {
     let mut tried: BTreeMap<String, Option<TriedDrive>> = BTreeMap::new();
     for place in places.iter_mut().filter(|place| place.reachable) {
-        let Some(store) = workspace.store(&place.name).filter(|store| store.is_remote()) else { continue };
-        let origin = store.address().split('/').take(3).collect::<Vec<_>>().join("/");
-        let of_drive = tried.entry(origin).or_insert_with(|| match try_out(&**store) {
-            Some(Ok(tried)) => Some(tried),
-            Some(Err(error)) => {
-                place.note = error.to_string();
-                None
-            }
-            None => None,
+        let Location::Drive(address) = &place.at else { continue };
+        let of_drive = tried.entry(address.origin()).or_insert_with(|| {
+            let conduct = workspace.drive(address).and_then(|drive| drive.try_out());
+            let tried = conduct.map(|conduct| TriedDrive { at: address.origin(), conduct });
+            tried.map_err(|error| place.note = error.to_string()).ok()
         });
         place.conduct = of_drive.as_ref().map(|tried| tried.conduct.clone());
         place.writable = place.conduct.as_ref().is_some_and(|conduct| conduct.careless.is_none());
@@ -128,11 +123,4 @@ fn try_drives(workspace: &Workspace, places: &mut [PlaceState]) -> Vec<TriedDriv
         }
     }
     tried.into_values().flatten().collect()
-}
-
-/// Tries the drive that a place is on; `None` if it is on none.
-fn try_out(store: &dyn Store) -> Option<StoreResult<TriedDrive>> {
-    let on = store.as_any().downcast_ref::<DriveStore>()?;
-    let at = on.place().origin();
-    Some(on.drive().try_out().map(|conduct| TriedDrive { at, conduct }))
 }

@@ -61,8 +61,8 @@ pub fn plan(workspace: &Workspace, selection: &Selection) -> Result<Discarded> {
 }
 
 fn kept_by(places: &Places, items: &[Proposal]) -> KeptBy {
-    let remote = |item: &&Proposal| places.of(&item.item).is_ok_and(|store| store.is_remote());
-    match items.iter().filter(remote).count() {
+    let by_itself = |item: &&Proposal| places.of(&item.item).is_ok_and(|store| store.abilities().own_trash);
+    match items.iter().filter(by_itself).count() {
         0 => KeptBy::Trash,
         many if many == items.len() => KeptBy::Drive,
         _ => KeptBy::Both,

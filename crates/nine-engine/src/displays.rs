@@ -14,7 +14,7 @@ use crate::Result;
 use crate::looking::{LookMode, Looking, RowQuestion, all_areas};
 use crate::reporter::Notice;
 use crate::selection::selectable;
-use crate::workspace::{Workspace, location};
+use crate::workspace::Workspace;
 
 /// More links than this serve nobody, and file dialogs become slow.
 const MOST: usize = 10_000;
@@ -78,9 +78,8 @@ fn targets(looking: &mut Looking, search: &SavedSearch) -> Result<Vec<PathBuf>> 
         let question = RowQuestion { condition: &search.condition, inside: false, reads_text: false };
         let rows = looking.find(view, question, &among)?;
         // A link cannot lead to a drive.
-        if !location::is_on_drive(&looking.views[view].area.path) {
-            targets.extend(rows.ids().map(|id| looking.views[view].absolute(id)));
-        }
+        let locations = rows.ids().map(|id| looking.views[view].location(id));
+        targets.extend(locations.filter_map(|at| at.local().map(std::path::Path::to_owned)));
     }
     Ok(targets)
 }

@@ -6,7 +6,7 @@ use nine_carry::Recovered;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_stores::catalogue::SetAside;
-use nine_stores::{CatalogueError, StoreError, Watch};
+use nine_stores::{CatalogueError, Location, StoreError, Watch};
 
 use crate::Error;
 
@@ -57,7 +57,7 @@ pub enum Notice<'a> {
         /// How it is written.
         place: &'a Spot,
         /// Where it is.
-        path: &'a Path,
+        at: &'a Location,
         /// Why, if it is not simply gone.
         error: Option<&'a StoreError>,
     },
@@ -70,7 +70,7 @@ pub enum Notice<'a> {
         /// Whether it is a pile.
         is_pile: bool,
         /// Where it would be.
-        path: &'a Path,
+        at: &'a Location,
         /// Why.
         error: &'a StoreError,
     },

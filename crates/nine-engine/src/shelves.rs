@@ -1,7 +1,6 @@
 //! The bookcases as they stand, and what is wrong with them.
 
 use std::collections::{BTreeMap, HashSet};
-use std::path::Path;
 
 use nine_core::config::Bookcase;
 use nine_core::flaws::{Flaw, flaws};
@@ -9,14 +8,13 @@ use nine_core::layout::{Layout, Shelf};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::worklist::Act;
-use nine_stores::{Scope, Store};
+use nine_stores::{Location, ReadStore, Scope};
 
 use crate::error::{Named, Nowhere};
 use crate::looking::{LookMode, Looking, all_areas};
 use crate::plan::Plan;
 use crate::reporter::Task;
 use crate::workspace::Workspace;
-use crate::workspace::location::real;
 use crate::{Error, Result};
 
 /// A folder on a shelf.
@@ -74,13 +72,13 @@ pub struct Shelves<'w> {
 /// If there is none, or none of a name.
 pub fn look<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Shelves<'w>> {
     let chosen = chosen(workspace, names)?;
-    let is_at = |case: &Bookcase, path: &Path| real(&workspace.expand(&case.at)) == real(path);
-    let wanted = |path: &Path| chosen.iter().any(|case| is_at(case, path));
-    let areas = all_areas(workspace).into_iter().filter(|area| wanted(&area.path)).collect();
+    let is_at = |case: &Bookcase, at: &Location| workspace.at(&case.at).real() == at.real();
+    let wanted = |at: &Location| chosen.iter().any(|case| is_at(case, at));
+    let areas = all_areas(workspace).into_iter().filter(|area| wanted(&area.at)).collect();
     let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     looking.keep();
     let standing = |case: &&Bookcase| {
-        let view = looking.views.iter().position(|view| is_at(case, &view.area.path))?;
+        let view = looking.views.iter().position(|view| is_at(case, &view.area.at))?;
         let layout = workspace.layouts().into_iter().find(|layout| layout.bookcase == case.name)?;
         let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
         let flaws = flaws(&looking.views[view].tree, &layout, apart.map(|shelf| &shelf.path));
@@ -148,7 +146,7 @@ fn picture(workspace: &Workspace, layout: &Layout, targets: &[&Spot]) -> Option<
 }
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.
-fn loose_folders(store: &dyn Store, layout: &Layout) -> HashSet<ItemPath> {
+fn loose_folders(store: &dyn ReadStore, layout: &Layout) -> HashSet<ItemPath> {
     let shelves: HashSet<ItemPath> =
         layout.shelves.iter().filter_map(|shelf| Some(layout.spot(shelf.number)?.path)).collect();
     let listed = store.list(&ItemPath::root()).unwrap_or_default();

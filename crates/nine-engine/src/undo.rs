@@ -1,11 +1,9 @@
 //! A run taken back.
 
-use std::path::Path;
-
 use nine_carry::daybook::{self, Run};
 use nine_carry::{UndoPlan, plan_undo};
 use nine_core::plan::Proposal;
-use nine_stores::Places;
+use nine_stores::{Location, Places};
 
 use crate::history::{self, readable, taken_back};
 use crate::plan::{Draft, Plan};
@@ -48,7 +46,7 @@ pub fn plan(workspace: &Workspace, run: Option<u64>) -> Result<Undone> {
 }
 
 fn plan_for(workspace: &Workspace, run: Run) -> Result<(Run, Places, UndoPlan)> {
-    let places = Places::from_addresses(&run.places, &|at: &Path| workspace.open_store(at, true));
+    let places = Places::from_addresses(&run.places, &|at: &Location| workspace.open_store(at, true));
     let plan = plan_undo(&run, &earlier(workspace, &run)?, &places);
     Ok((run, places, plan))
 }

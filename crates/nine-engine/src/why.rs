@@ -1,6 +1,6 @@
 //! Everything known about one item, and what the rules make of it.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use nine_core::facet::{Facet, Finding};
@@ -12,8 +12,8 @@ use nine_core::plan::tidy::{Wants, item};
 use nine_core::rules::{Effect, Rule, RuleStatus, apply, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
-use nine_stores::StoreDetails;
 use nine_stores::reading::Words;
+use nine_stores::{Location, StoreDetails};
 
 use crate::looking::{LookMode, Looking, Remembered, all_areas, remembered};
 use crate::selection::{Located, locate};
@@ -49,7 +49,7 @@ pub struct ItemReport<'w> {
     /// The item with all its details.
     pub item: Item,
     /// Where it is.
-    pub path: PathBuf,
+    pub at: Location,
     /// The words inside, where they are known.
     pub words: Option<Words>,
     /// The rules, where it lies in a pile.
@@ -76,8 +76,8 @@ pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<ItemRe
     let rules = if is_in_pile { of_rules(workspace, &item) } else { Vec::new() };
     let answers = config.facets.iter().map(|facet| (facet, facet.ask(&item, now))).collect();
     let found_by = config.searches.iter().filter(|search| search.condition.holds(&item, now)).collect();
-    let path = found.store.absolute(&item.spot.path);
-    Ok(ItemReport { item, path, words, rules, answers, found_by })
+    let at = found.store.location(&item.spot.path);
+    Ok(ItemReport { item, at, words, rules, answers, found_by })
 }
 
 /// What the catalogue knows of an item, if it lies in one of the places.

@@ -9,7 +9,7 @@ use nine_core::escape::plain;
 use nine_core::moment::Now;
 use nine_engine::reporter::Unread;
 use nine_engine::{Environment, Notice, Reporter, Task};
-use nine_stores::{StoreError, Watch};
+use nine_stores::{Location, StoreError, Watch};
 
 use crate::clock::clock;
 use crate::output::style::{DOUBT, REFUSED};
@@ -59,22 +59,23 @@ impl OnStandardError {
     fn print(&self, notice: &Notice, out: &mut dyn Write) -> std::io::Result<()> {
         let text = |text: &str| self.look.text(text);
         let shown = |path: &std::path::Path| self.environment.shown(path);
+        let shown_at = |at: &Location| self.environment.shown_at(at);
         match notice {
-            Notice::PlaceAway { place, path, error } => {
+            Notice::PlaceAway { place, at, error } => {
                 let why = match error {
                     Some(StoreError::Unreachable(why)) => why.clone(),
                     Some(error) => there_is_none(error),
                     None => there_is_none(&StoreError::NotThere),
                 };
                 let place = text(&place.to_string());
-                writeln!(out, "{REFUSED}x {place}{REFUSED:#} at {} cannot be reached: {why}", shown(path))
+                writeln!(out, "{REFUSED}x {place}{REFUSED:#} at {} cannot be reached: {why}", shown_at(at))
             }
             Notice::AsKnown(at) => {
                 writeln!(out, "{DOUBT}{}{DOUBT:#}", text(&format!("  it is told {}", known_since(*at))))
             }
-            Notice::PlaceClosed { name, is_pile, path, error } => {
+            Notice::PlaceClosed { name, is_pile, at, error } => {
                 let what = if *is_pile { "pile" } else { "bookcase" };
-                let (at, why) = (shown(path), there_is_none(error));
+                let (at, why) = (shown_at(at), there_is_none(error));
                 writeln!(out, "{REFUSED}x the {what} `{name}`{REFUSED:#} at {at}: {why}")?;
                 let file = shown(&self.environment.config_file);
                 writeln!(out, "  make the folder, or mend `at` in {file}")
@@ -98,21 +99,6 @@ impl OnStandardError {
                 writeln!(out, "{told} and is set aside as {to}; a new one is made.")
             }
             Notice::WithoutCatalogue(error) => writeln!(out, "{DOUBT}{error}{DOUBT:#}; going on without it"),
-            Notice::Recovered(recovered) => print_recovered(out, recovered),
-            Notice::Unrecovered(error) => {
-                let Message { message, .. } = wording::tell(error, &self.environment);
-                let cut_off = format!("{DOUBT}A run was cut off{DOUBT:#}");
-                writeln!(out, "{cut_off} and cannot be looked after now: {message}\n")
-            }
-            Notice::RunBroken { run, lines } => {
-                let (line, was) = if lines.len() == 1 { ("line", "was") } else { ("lines", "were") };
-                let lines = lines.iter().map(usize::to_string).collect::<Vec<_>>().join(", ");
-                let run = format!("{DOUBT}run {run}{DOUBT:#}");
-                writeln!(out, "{run}: {line} {lines} of its daybook cannot be read and {was} passed over")
-            }
-            Notice::RunUnreadable { run, error } => {
-                writeln!(out, "{DOUBT}run {run}{DOUBT:#} cannot be read: {}", plain(&error.to_string()))
-            }
             Notice::DisplayCut { name, found, most } => {
                 let (found, most) = (count(*found), count(*most));
                 let name = format!("{DOUBT}`{name}`{DOUBT:#}");
@@ -128,9 +114,32 @@ impl OnStandardError {
                     "Others on this machine could read what nine keeps in {data}; now you alone can."
                 )
             }
+            of_a_run => self.print_of_run(of_a_run, out),
+        }
+    }
+
+    /// What is told of runs of the daybook.
+    fn print_of_run(&self, notice: &Notice, out: &mut dyn Write) -> std::io::Result<()> {
+        match notice {
+            Notice::Recovered(recovered) => print_recovered(out, recovered),
+            Notice::Unrecovered(error) => {
+                let Message { message, .. } = wording::tell(error, &self.environment);
+                let cut_off = format!("{DOUBT}A run was cut off{DOUBT:#}");
+                writeln!(out, "{cut_off} and cannot be looked after now: {message}\n")
+            }
+            Notice::RunBroken { run, lines } => {
+                let (line, was) = if lines.len() == 1 { ("line", "was") } else { ("lines", "were") };
+                let lines = lines.iter().map(usize::to_string).collect::<Vec<_>>().join(", ");
+                let run = format!("{DOUBT}run {run}{DOUBT:#}");
+                writeln!(out, "{run}: {line} {lines} of its daybook cannot be read and {was} passed over")
+            }
+            Notice::RunUnreadable { run, error } => {
+                writeln!(out, "{DOUBT}run {run}{DOUBT:#} cannot be read: {}", plain(&error.to_string()))
+            }
             Notice::NotUndone(item, why) => {
                 writeln!(out, "{REFUSED}x {item}{REFUSED:#} cannot be taken back: {why}")
             }
+            _ => Ok(()),
         }
     }
 }

@@ -10,7 +10,6 @@ use nine_core::place::Spot;
 use nine_core::worklist::Step;
 use nine_core::worklist::table::{to_csv, to_json};
 use nine_engine::plan::{Plan, Written};
-use nine_engine::workspace::location;
 use nine_engine::{Workspace, displays};
 
 use crate::args::{Format, ShowArgs};
@@ -160,7 +159,7 @@ impl<'a> Preview<'a> {
 
     fn absolute(&self, spot: &Spot) -> Vec<u8> {
         let store = self.workspace.store(&spot.place);
-        let path = store.map(|store| location::written(&store.absolute(&spot.path)));
+        let path = store.map(|store| store.location(&spot.path).as_typed());
         path.map_or_else(|| spot.to_string().into_bytes(), OsString::into_encoded_bytes)
     }
 }

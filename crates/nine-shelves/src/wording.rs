@@ -56,11 +56,9 @@ fn message(error: &Error, environment: &Environment) -> String {
         E::ConfigUnwritable { file, source } => format!("{} cannot be changed: {source}", shown(file)),
         E::ConfigEdit { file, why } => format!("{} cannot be changed: {why}", shown(file)),
         E::ConfigChanged(file) => format!("{} was changed by another program meanwhile", shown(file)),
-        E::NotAPlace { path, source, .. } => {
-            format!("{} cannot be looked at: {}", shown(path), there_is_none(source))
+        E::NotAPlace { at, source, .. } => {
+            format!("{} cannot be looked at: {}", environment.shown_at(at), there_is_none(source))
         }
-        E::NothingOnDrive(path) => format!("there is nothing at {}", shown(path)),
-        E::InNoPlace(path) => format!("{} lies in no pile or bookcase", shown(path)),
         E::NotAnItem(path) => format!("{} is not an item", shown(path)),
         E::Path { path, source } => format!("{}: {source}", shown(path)),
         E::DaybookUnwritable { folder, source } => {
@@ -165,21 +163,6 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
         E::NothingToUndo => "`nine history` lists what was carried out; `nine undo RUN` names one",
         E::NoRules { .. } => "write one: [[rule]] with `when` and `put`; `nine demo` shows some at work",
         E::NothingToSweep => "write one into shelves.toml: [pile.downloads] at = \"~/Downloads\"",
-        E::NoArchive => {
-            "call a shelf `Archive`, or say where it is: [archive] when = \"idle over 180d\", put = \"9/{today}/{pile}\""
-        }
-        E::ArchiveTwice { .. } => "rename all but one; nine shelves shows them",
-        E::Homeless(_) => "write its folder into shelves.toml first, so that it can be brought back there",
-        E::NotForZip(_) => "pack it with --as tar.zst",
-        E::NothingToRetrieve(_) | E::NotAway(_) => "nine search finds what is archived, and where",
-        E::List { .. } => "mend it, or bring items back with nine put",
-        E::NoBookcase => {
-            "make one in shelves.toml: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]"
-        }
-        E::ShelfTwice { .. } => "rename all but one",
-        E::FolderName(_) => "leave out < > : \" \\ | ? * and dots or spaces at the end",
-        E::NotAFolder(_) => "--merge brings folders together; leave it out to file files",
-        E::IntoItself { .. } => "name the other folder under --on",
         E::SideAway(_) => {
             "both sides must be there; for one that is not, give a list of its files with --listing"
         }
@@ -198,6 +181,29 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
         E::TableUnwritable { .. } => "give another name, so that nothing is overwritten",
         E::WorklistUnkept { .. } => "make room or give another folder with --home",
         E::FixedTarget(_) => "this step discards or restores it; leave its target as it is",
+        other => return hint_of_shelves(other),
+    })
+}
+
+/// The same of what is wrong with the archive and with shelves.
+fn hint_of_shelves(error: &Error) -> Option<&'static str> {
+    use Error as E;
+    Some(match error {
+        E::NoArchive => {
+            "call a shelf `Archive`, or say where it is: [archive] when = \"idle over 180d\", put = \"9/{today}/{pile}\""
+        }
+        E::ArchiveTwice { .. } => "rename all but one; nine shelves shows them",
+        E::Homeless(_) => "write its folder into shelves.toml first, so that it can be brought back there",
+        E::NotForZip(_) => "pack it with --as tar.zst",
+        E::NothingToRetrieve(_) | E::NotAway(_) => "nine search finds what is archived, and where",
+        E::List { .. } => "mend it, or bring items back with nine put",
+        E::NoBookcase => {
+            "make one in shelves.toml: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]"
+        }
+        E::ShelfTwice { .. } => "rename all but one",
+        E::FolderName(_) => "leave out < > : \" \\ | ? * and dots or spaces at the end",
+        E::NotAFolder(_) => "--merge brings folders together; leave it out to file files",
+        E::IntoItself { .. } => "name the other folder under --on",
         _ => return None,
     })
 }

@@ -9,13 +9,13 @@ use nine_core::plan::Details;
 use nine_core::tree::{NodeId, TagsOf, Tree, mark};
 
 use crate::reading::note_tags;
-use crate::{Catalogue, Store};
+use crate::{Catalogue, ReadStore};
 
 /// Asks a store. What cannot be read is not known.
 #[derive(Debug)]
 pub struct StoreDetails<'a> {
     /// The store.
-    pub store: &'a dyn Store,
+    pub store: &'a dyn ReadStore,
     /// What was learned of the entries.
     pub tree: &'a Tree,
     /// Where the words inside are kept.
@@ -35,7 +35,7 @@ impl Details for StoreDetails<'_> {
     fn note_tags(&self, id: NodeId, path: &ItemPath) -> Vec<String> {
         match self.tree.tags(id) {
             TagsOf::Known(_) => self.tree.note_tags(id).to_vec(),
-            TagsOf::NotAsked if self.store.may_read() => note_tags(self.store, path),
+            TagsOf::NotAsked if self.store.abilities().may_read => note_tags(self.store, path),
             TagsOf::NotAsked => Vec::new(),
         }
     }

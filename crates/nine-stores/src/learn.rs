@@ -1,14 +1,11 @@
 //! What a scan does not tell: tags and first bytes, asked of the store for many entries at once.
 
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
-
 use nine_core::item::Kind;
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use crate::reading::{is_note, note_tags};
-use crate::{Store, Watch};
+use crate::{ReadStore, Watch, side_by_side};
 
 /// Entries that are asked about before what was found out is noted down, so that no memory is taken
 /// for all of them at once.
@@ -20,7 +17,7 @@ const SHARE: usize = 256;
 /// Asks the store for what is not known yet of these entries. What cannot be read counts as having
 /// no tags, and as looked at in vain. Returns how many entries were asked about.
 pub fn learn(
-    store: &dyn Store,
+    store: &dyn ReadStore,
     tree: &mut Tree,
     rows: impl IntoIterator<Item = NodeId>,
     what: Unlearned,
@@ -60,38 +57,28 @@ fn at_once<T: Send>(
     watch: &Watch,
     ask: impl Fn(&[NodeId]) -> Vec<(NodeId, T)> + Sync,
 ) -> Vec<(NodeId, T)> {
-    let (next, found) = (AtomicUsize::new(0), Mutex::new(Vec::with_capacity(wanted.len())));
-    let work = || {
-        while !watch.is_stopped() {
-            let from = next.fetch_add(SHARE, Ordering::Relaxed).min(wanted.len());
-            let share = &wanted[from..(from + SHARE).min(wanted.len())];
-            if share.is_empty() {
-                break;
-            }
-            let answers = ask(share);
-            watch.saw(share.len() as u64);
-            found.lock().unwrap_or_else(PoisonError::into_inner).extend(answers);
-        }
-    };
+    let shares: Vec<&[NodeId]> = wanted.chunks(SHARE).collect();
     let threads = std::thread::available_parallelism().map_or(1, usize::from).min(8);
-    if wanted.len() <= SHARE || threads == 1 {
-        work();
-    } else {
-        std::thread::scope(|scope| (0..threads).for_each(|_| drop(scope.spawn(work))));
-    }
-    found.into_inner().unwrap_or_else(PoisonError::into_inner)
+    let mut found = Vec::with_capacity(wanted.len());
+    let work = |(): &mut (), share: &&[NodeId]| {
+        let answers = (!watch.is_stopped()).then(|| ask(share));
+        watch.saw(share.len() as u64);
+        answers
+    };
+    side_by_side(&shares, threads, || (), work, |_, answers| found.extend(answers));
+    found
 }
 
 /// Tags that were given, and tags inside.
 type BothTags = (Vec<String>, Vec<String>);
 
-fn tags_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, BothTags)> {
+fn tags_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, BothTags)> {
     let mut found = Vec::with_capacity(share.len());
     for siblings in share.chunk_by(|a, b| tree.parent(*a) == tree.parent(*b)) {
         let names: Vec<&[u8]> = siblings.iter().map(|id| tree.name(*id)).collect();
         let tags = store.tags_in(&tree.path(tree.parent(siblings[0])), &names);
         found.extend(siblings.iter().zip(tags).map(|(id, own)| {
-            let may_be_note = store.may_read()
+            let may_be_note = store.abilities().may_read
                 && tree.kind(*id) == Kind::File
                 && tree.size(*id) > 0
                 && is_note(tree.name(*id));
@@ -102,7 +89,7 @@ fn tags_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Bot
     found
 }
 
-fn contents_of(store: &dyn Store, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Option<Content>)> {
+fn contents_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Option<Content>)> {
     let look = |id: NodeId| {
         // An empty file needs no look.
         if tree.size(id) == 0 {

@@ -1,17 +1,12 @@
 //! The open places of a command, by name.
 
 use std::collections::BTreeMap;
-use std::ffi::OsString;
-use std::os::unix::ffi::OsStringExt;
-use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use nine_core::escape::unescape;
 use nine_core::item::Identity;
 use nine_core::place::{ItemPath, Spot};
 
-use crate::drive::{Address, as_path};
-use crate::{Store, StoreError, StoreResult};
+use crate::{Location, Store, StoreError, StoreResult};
 
 /// The open places, by the names that the configuration gives them.
 #[derive(Debug, Default, Clone)]
@@ -34,7 +29,8 @@ impl Places {
 
     /// What the folder of each local place is known by.
     pub fn roots(&self) -> BTreeMap<String, Identity> {
-        let local = self.stores.iter().filter(|(_, store)| !store.is_remote());
+        let local =
+            self.stores.iter().filter(|(_, store)| store.location(&ItemPath::root()).local().is_some());
         let root = |store: &dyn Store| Some(store.entry(&ItemPath::root()).ok()??.identity);
         local.filter_map(|(name, store)| Some((name.clone(), root(&**store)?))).collect()
     }
@@ -71,21 +67,17 @@ impl Places {
     /// refused one by one.
     pub fn from_addresses(
         addresses: &BTreeMap<String, String>,
-        open: &dyn Fn(&Path) -> StoreResult<Arc<dyn Store>>,
+        open: &dyn Fn(&Location) -> StoreResult<Arc<dyn Store>>,
     ) -> Self {
         let mut places = Self::default();
         for (name, address) in addresses {
-            let path = match Address::is_one(address.as_bytes()) {
-                true => Address::parse(address).ok().map(|address| as_path(&address)),
-                false => unescape(address).ok().map(|bytes| PathBuf::from(OsString::from_vec(bytes))),
-            };
-            match path.map(|path| open(&path)) {
-                Some(Ok(store)) => places.add(name.clone(), store),
-                Some(Err(StoreError::NotThere)) => {
+            match Location::read(address).map(|at| open(&at)) {
+                Ok(Ok(store)) => places.add(name.clone(), store),
+                Ok(Err(StoreError::NotThere)) => {
                     places.away.insert(name.clone(), format!("{address} is not there"));
                 }
-                Some(Err(error)) => drop(places.away.insert(name.clone(), format!("{address}: {error}"))),
-                None => drop(places.away.insert(name.clone(), "its address cannot be read".into())),
+                Ok(Err(error)) => drop(places.away.insert(name.clone(), format!("{address}: {error}"))),
+                Err(_) => drop(places.away.insert(name.clone(), "its address cannot be read".into())),
             }
         }
         places

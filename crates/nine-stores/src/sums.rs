@@ -6,7 +6,7 @@ use nine_core::archive::Sum;
 use nine_core::place::ItemPath;
 use sha2::{Digest, Sha256};
 
-use crate::{Store, StoreError, StoreResult, Watch};
+use crate::{ReadStore, StoreError, StoreResult, Watch};
 
 /// A stream of which the sum is taken as it is read.
 pub struct Summing<'r> {
@@ -61,6 +61,6 @@ pub fn sum_of_stream(from: &mut dyn Read, watch: &Watch) -> StoreResult<Sum> {
 ///
 /// # Errors
 /// As [`sum_of_stream`].
-pub fn sum_of(store: &dyn Store, path: &ItemPath, watch: &Watch) -> StoreResult<Sum> {
+pub fn sum_of(store: &dyn ReadStore, path: &ItemPath, watch: &Watch) -> StoreResult<Sum> {
     sum_of_stream(&mut *store.read(path)?, watch)
 }

@@ -7,6 +7,7 @@ use nine_core::item::Entry;
 use nine_core::place::ItemPath;
 use nine_core::tree::{Batch, FolderNo, Gathering};
 
+use crate::work::{held, released};
 use crate::{Scan, Scope, StoreError, StoreResult, Watch};
 
 /// A folder that waits to be read.
@@ -78,8 +79,8 @@ pub(crate) fn walk<S>(
             scope.spawn(|| walk.work(room()));
         }
     });
-    let tree = walk.gathering.into_inner().unwrap_or_else(PoisonError::into_inner).finish();
-    let mut troubles = walk.troubles.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let tree = released(walk.gathering).finish();
+    let mut troubles = released(walk.troubles);
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
     match troubles.first() {
         Some((path, _)) if path.is_root() => Err(troubles.swap_remove(0).1),
@@ -95,7 +96,7 @@ impl<R> Walk<'_, R> {
         let mut batch = Batch::default();
         while let Some(task) = self.next() {
             let more = self.read(&task, &mut room, &mut batch);
-            let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut queue = held(&self.queue);
             queue.busy -= 1;
             queue.tasks.extend(more);
             self.more.notify_all();
@@ -112,7 +113,7 @@ impl<R> Walk<'_, R> {
 
     /// The next folder to read; `None` once all have been read.
     fn next(&self) -> Option<FolderTask> {
-        let mut queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut queue = held(&self.queue);
         loop {
             if self.watch.is_stopped() {
                 return None;
@@ -146,13 +147,13 @@ impl<R> Walk<'_, R> {
             Err(error) => vec![(task.path.clone(), error)],
         };
         if !here.is_empty() {
-            self.troubles.lock().unwrap_or_else(PoisonError::into_inner).extend(here);
+            held(&self.troubles).extend(here);
         }
         if !is_read && batch.is_empty() {
             return Vec::new();
         }
         let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();
-        let mut gathering = self.gathering.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut gathering = held(&self.gathering);
         let first = gathering.add(task.number, batch);
         drop(gathering);
         let tasks = (0..).zip(paths).map(|(at, path)| FolderTask { path, number: first.plus(at) });

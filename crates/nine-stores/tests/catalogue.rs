@@ -12,7 +12,7 @@ use nine_core::moment::Moment;
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{Catalogue, LocalStore, Scope, Store, Watch, learn};
+use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
 use proptest::prelude::*;
 use tempfile::TempDir;
 

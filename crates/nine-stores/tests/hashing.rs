@@ -11,7 +11,7 @@ use nine_core::copies::{Candidates, Meet, Side, Taken, groups};
 use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{Hashed, LocalStore, Scope, Source, Store, StoreError, Watch, hash, read_digests};
+use nine_stores::{Hashed, LocalStore, ReadStore, Scope, Source, StoreError, Watch, hash, read_digests};
 use proptest::prelude::*;
 use sha2::{Digest as _, Sha256};
 use tempfile::TempDir;

@@ -10,7 +10,7 @@ use std::sync::atomic::Ordering;
 use nine_core::item::Kind;
 use nine_core::place::ItemPath;
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{LocalStore, Scope, Store, StoreError, Watch};
+use nine_stores::{ChangeStore, LocalStore, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch};
 use tempfile::TempDir;
 
 struct World {

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use nine_core::place::ItemPath;
 use nine_stores::local::Settings;
-use nine_stores::{LocalStore, Store};
+use nine_stores::{LocalStore, ReadStore, TrashStore};
 
 const DAY: &str = "2031-04-07T09:00:00";
 

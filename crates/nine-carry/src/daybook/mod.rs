@@ -23,7 +23,8 @@ use nine_core::item::Identity;
 use nine_core::place::Spot;
 use nine_core::worklist::Step;
 
-use crate::transfer::{Names, Piece};
+use crate::pieces::Piece;
+use crate::transfer::Names;
 
 pub use open::open_runs;
 pub use read::read;

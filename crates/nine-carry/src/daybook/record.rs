@@ -9,7 +9,7 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step};
 use serde::{Deserialize, Serialize};
 
-use crate::transfer::Piece;
+use crate::pieces::Piece;
 
 /// One line.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

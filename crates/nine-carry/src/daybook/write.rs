@@ -16,8 +16,9 @@ use super::record::{PieceLine, StampLine, StepLine};
 use super::{FORMAT, Line, file, folder, open, runs};
 use crate::Clock;
 use crate::outcome::Trace;
+use crate::pieces::Piece;
 use crate::private::{make_private, new_private};
-use crate::transfer::{Names, Piece};
+use crate::transfer::Names;
 
 /// After how many steps the record is handed to the system. It is not synced: after a loss of power
 /// recovery finds out what was done by looking at both ends of each step, and waiting for the disk

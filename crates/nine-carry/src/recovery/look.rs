@@ -8,13 +8,15 @@ use nine_core::item::{Entry, Stamp};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::packs::Pack;
-use nine_stores::{Places, Store, StoreError, StoreResult, Watch};
+use nine_stores::{Places, ReadStore, Store, StoreError, StoreResult, Watch};
 
 use crate::daybook::{Ended, Run};
 use crate::outcome::Trace;
 use crate::packing::{self, PackSide};
-use crate::removal::{self, Copies, Stayed, compare, is_set_aside, remove_made, remove_piece, settle_aside};
-use crate::transfer::Piece;
+use crate::pieces::Copies;
+use crate::pieces::Piece;
+use crate::removal::{self, Stayed, is_set_aside, remove_made, remove_piece, settle_aside};
+use crate::same::{Depth, Of, Trees};
 
 /// How far a step got.
 #[derive(Debug)]
@@ -152,7 +154,7 @@ impl<'a> Inspection<'a> {
     }
 
     /// Whether an item that was moved away is at its old place.
-    fn is_whole_again(&self, store: &dyn Store, step: &Step) -> StoreResult<bool> {
+    fn is_whole_again(&self, store: &dyn ReadStore, step: &Step) -> StoreResult<bool> {
         let here = store.entry(&step.item.path)?;
         Ok(here.is_some_and(|entry| {
             let is_it = store.same_identity(&entry.identity, &step.stamp.identity);
@@ -161,7 +163,7 @@ impl<'a> Inspection<'a> {
     }
 
     /// A tagged item may have been moved by a later step of the run.
-    fn tagged<'s>(&'s self, step: &'s Step) -> StoreResult<(&'s dyn Store, &'s ItemPath)> {
+    fn tagged<'s>(&'s self, step: &'s Step) -> StoreResult<(&'s dyn ReadStore, &'s ItemPath)> {
         let store = self.places.of(&step.item)?;
         match self.moves.get(&step.item) {
             Some(moved) if store.entry(&step.item.path)?.is_none() => {
@@ -227,10 +229,10 @@ impl<'a> Inspection<'a> {
             // Whole beside its copy: nothing of it can have gone, and it goes only if all of it is there twice.
             (Some(old), _) if source.same_identity(&old.identity, &step.stamp.identity) => {
                 let tags = self.tags.get(&step.item).copied();
-                let ends = ((source, &step.item.path), (target, &to.path));
-                let compared = compare(ends.0, ends.1, tags, self.watch)?;
-                match compared.others {
-                    0 => self.finish(source, step, (target, to), &new, &compared.same, true),
+                let ends = (Of::new(source, &step.item.path), Of::new(target, &to.path));
+                let trees = Trees::look(ends.0, ends.1, Depth::All(tags))?;
+                match trees.map(|trees| trees.compare(self.watch)).transpose()? {
+                    Some((same, 0)) => self.finish(source, step, (target, to), &new, &same, true),
                     _ => Ok(Reached::NotBegun { half }),
                 }
             }
@@ -243,7 +245,7 @@ impl<'a> Inspection<'a> {
     }
 
     /// Whether what lies at a target is the copy that was compared and put there.
-    fn is_published(&self, target: &dyn Store, new: &Entry, pieces: &[Piece]) -> bool {
+    fn is_published(&self, target: &dyn ReadStore, new: &Entry, pieces: &[Piece]) -> bool {
         pieces.first().and_then(|top| top.copy).is_some_and(|copy| {
             let is_copy = target.same_identity(&new.identity, &copy.identity);
             new.kind == pieces[0].entry.kind && (is_copy || target.is_it(new, &copy))
@@ -318,8 +320,9 @@ impl<'a> Inspection<'a> {
             // A later step of the run took the original away; size and time travel with a copy.
             None => stamp.size == step.stamp.size && copy.modified == step.stamp.modified,
             Some(_) => {
-                let ends = ((source, &step.item.path), (target, &to.path));
-                compare(ends.0, ends.1, None, self.watch)?.others == 0
+                let ends = (Of::new(source, &step.item.path), Of::new(target, &to.path));
+                let trees = Trees::look(ends.0, ends.1, Depth::All(None))?;
+                matches!(trees.map(|trees| trees.compare(self.watch)).transpose()?, Some((_, 0)))
             }
         };
         Ok(match is_copy {

@@ -1,7 +1,6 @@
 //! Places on simulated disks, behind the interface of all stores; at any of their steps something may happen.
 
 use std::io::Read;
-use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
@@ -10,7 +9,8 @@ use nine_core::tags::{from_attribute, to_attribute};
 use nine_core::worklist::NameRules;
 use nine_stores::local::TAGS_ATTRIBUTE;
 use nine_stores::{
-    Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch, aside, is_own,
+    ChangeStore, Ground, Location, Meta, OpenFile, ReadStore, Scan, Scope, Store, StoreError, StoreResult,
+    TransferStore, TrashStore, Watch, aside, is_own,
 };
 
 use super::disk::{Disk, Node};
@@ -194,40 +194,49 @@ fn none<T>() -> StoreResult<T> {
 }
 
 impl Store for SimStore {
-    fn address(&self) -> String {
-        format!("/disk{}/{}", self.disk, self.root)
-    }
-    fn root(&self) -> PathBuf {
-        PathBuf::from(self.address())
-    }
     fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
         Ok(Self::new(&self.world, self.disk, self.whole(folder)))
     }
+
+    fn name_own(&self, token: &str) {
+        token.clone_into(&mut self.token.lock().unwrap());
+    }
+}
+
+impl ReadStore for SimStore {
+    fn location(&self, path: &ItemPath) -> Location {
+        Location::Local(format!("/disk{}/{}", self.disk, self.whole(path)).into())
+    }
+
     fn same_identity(&self, now: &Identity, recorded: &Identity) -> bool {
         // Numbers of disks change, those of things do not.
         now.0[1] == recorded.0[1]
     }
-    fn name_own(&self, token: &str) {
-        token.clone_into(&mut self.token.lock().unwrap());
-    }
+
     fn scan(&self, _: &Scope, _: &Watch) -> StoreResult<Scan> {
         none()
     }
+
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {
         Ok(self.step()?.disks[self.disk].entry(&self.whole(path)))
     }
+
     fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
         self.step()?.disks[self.disk].list(&self.whole(folder))
     }
+
     fn link_is_broken(&self, _: &ItemPath) -> StoreResult<bool> {
         none()
     }
+
     fn first_bytes(&self, _: &ItemPath, _: usize) -> StoreResult<Vec<u8>> {
         none()
     }
+
     fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>> {
         Ok(self.node(path)?.tags)
     }
+
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
         let world = self.step()?;
         let disk = &world.disks[self.disk];
@@ -238,6 +247,28 @@ impl Store for SimStore {
         let rules = NameRules { folds: false, longest: 255, strict: false, refused: b"" };
         Ok(Ground { existing, blocked: None, writable: true, rules, domain: disk.number, free: None })
     }
+
+    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {
+        Ok(Box::new(std::io::Cursor::new(self.node(path)?.bytes)))
+    }
+
+    fn open_file(&self, _: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
+        none()
+    }
+
+    fn read_link(&self, _: &ItemPath) -> StoreResult<Vec<u8>> {
+        none()
+    }
+
+    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
+        let node = self.node(path)?;
+        let tags = (TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&node.tags).into_bytes());
+        let attributes = if node.tags.is_empty() { Vec::new() } else { vec![tags] };
+        Ok(Meta { modified: nine_core::moment::Moment(node.modified), attributes, ..Meta::default() })
+    }
+}
+
+impl ChangeStore for SimStore {
     fn set_tags(&self, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()> {
         self.expect(path, stamp)?;
         let mut world = self.step()?;
@@ -246,6 +277,7 @@ impl Store for SimStore {
         disk.change(id, |node| node.tags = tags.to_vec());
         Ok(())
     }
+
     fn make_folder(&self, path: &ItemPath) -> StoreResult<bool> {
         let node = Node {
             kind: Kind::Folder,
@@ -262,6 +294,7 @@ impl Store for SimStore {
             made => made.map(|()| true),
         }
     }
+
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
         let mut world = self.step()?;
         let disk = &mut world.disks[self.disk];
@@ -273,6 +306,7 @@ impl Store for SimStore {
             _ => Ok(false),
         }
     }
+
     fn rename(
         &self,
         from: &ItemPath,
@@ -280,18 +314,35 @@ impl Store for SimStore {
         to_store: &dyn Store,
         to: &ItemPath,
     ) -> StoreResult<Option<Stamp>> {
-        let to_store = to_store.as_any().downcast_ref::<SimStore>().ok_or(StoreError::OtherDomain)?;
-        if to_store.disk != self.disk {
-            return Err(StoreError::OtherDomain);
-        }
+        let top = Location::Local(format!("/disk{}", self.disk).into());
+        let to = to_store.location(to).below(&top).ok_or(StoreError::OtherDomain)?;
         let mut world = self.step()?;
         let disk = &mut world.disks[self.disk];
         let id = disk.find(&self.whole(from)).ok_or(StoreError::NotThere)?;
         if !self.is_same(&disk.entry_of(id), stamp) {
             return Err(StoreError::Changed);
         }
-        disk.rename(&self.whole(from), &to_store.whole(to)).map(|()| None)
+        disk.rename(&self.whole(from), &to).map(|()| None)
     }
+
+    fn sync_folder(&self, _: &ItemPath) -> StoreResult<()> {
+        self.step()?.disks[self.disk].sync();
+        Ok(())
+    }
+
+    fn update_list(
+        &self,
+        _: &ItemPath,
+        _: Option<&Stamp>,
+        _: &ItemPath,
+        _: &[u8],
+        _: u32,
+    ) -> StoreResult<()> {
+        none()
+    }
+}
+
+impl TrashStore for SimStore {
     fn discard(&self, path: &ItemPath, stamp: &Stamp, _: &str) -> StoreResult<Vec<u8>> {
         self.expect(path, stamp)?;
         let mut world = self.step()?;
@@ -305,34 +356,21 @@ impl Store for SimStore {
         }
         Ok(kept)
     }
+
     fn restore(&self, kept_as: &[u8], _: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>> {
         self.step()?.disks[self.disk].restore(kept_as, &self.whole(to)).map(|()| None)
     }
+
     fn find_discarded(&self, _: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
         Ok(self.step()?.disks[self.disk].find_discarded(stamp))
     }
+
     fn discarded(&self, _: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
         none()
     }
-    fn sync_folder(&self, _: &ItemPath) -> StoreResult<()> {
-        self.step()?.disks[self.disk].sync();
-        Ok(())
-    }
-    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {
-        Ok(Box::new(std::io::Cursor::new(self.node(path)?.bytes)))
-    }
-    fn open_file(&self, _: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
-        none()
-    }
-    fn read_link(&self, _: &ItemPath) -> StoreResult<Vec<u8>> {
-        none()
-    }
-    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
-        let node = self.node(path)?;
-        let tags = (TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&node.tags).into_bytes());
-        let attributes = if node.tags.is_empty() { Vec::new() } else { vec![tags] };
-        Ok(Meta { modified: nine_core::moment::Moment(node.modified), attributes, ..Meta::default() })
-    }
+}
+
+impl TransferStore for SimStore {
     fn write_new(
         &self,
         path: &ItemPath,
@@ -359,19 +397,11 @@ impl Store for SimStore {
         disk.change(id, |node| node.bytes = bytes);
         Ok(length)
     }
-    fn update_list(
-        &self,
-        _: &ItemPath,
-        _: Option<&Stamp>,
-        _: &ItemPath,
-        _: &[u8],
-        _: u32,
-    ) -> StoreResult<()> {
-        none()
-    }
+
     fn link_new(&self, _: &ItemPath, _: &[u8], _: &Meta) -> StoreResult<()> {
         none()
     }
+
     fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()> {
         let tags = meta.attributes.first().map(|(_, value)| from_attribute(value)).unwrap_or_default();
         let mut world = self.step()?;
@@ -380,6 +410,7 @@ impl Store for SimStore {
         disk.change(id, |node| (node.tags, node.modified) = (tags, meta.modified.0));
         Ok(())
     }
+
     fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
         self.expect(path, stamp)?;
         let token = self.token.lock().unwrap().clone();
@@ -396,8 +427,5 @@ impl Store for SimStore {
             let back = || self.step()?.disks[self.disk].rename(&self.whole(&beside), &self.whole(path));
             if back().is_ok() { error } else { StoreError::Unsure(error.to_string()) }
         })
-    }
-    fn as_any(&self) -> &dyn std::any::Any {
-        self
     }
 }

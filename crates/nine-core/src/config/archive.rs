@@ -4,7 +4,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::Config;
-use super::read::{Reader, Searches};
+use super::reader::Reader;
 use crate::archive::{Archive, USUAL_WHEN};
 use crate::condition;
 use crate::diagnostic::Diagnostic;
@@ -21,10 +21,15 @@ pub(super) struct ArchiveText {
 
 impl ArchiveText {
     /// Reads what is stale and where it goes.
-    pub(super) fn read(&self, reader: &mut Reader, config: &Config, searches: &Searches) -> Option<Archive> {
+    pub(super) fn read(
+        &self,
+        reader: &mut Reader,
+        config: &Config,
+        searches: &dyn Fn(&str) -> Option<String>,
+    ) -> Option<Archive> {
         let usual = usual_archive(config);
         let facets = &config.facets;
-        let resolve = |name: &str| saved::resolve(name, &[], facets, &|name| searches.text(name));
+        let resolve = |name: &str| saved::resolve(name, &[], facets, searches);
         let when = self.when.as_ref().map(|when| {
             let read = condition::parse_with(when.get_ref(), facets, &resolve);
             read.map_err(|finding| reader.find_inside(when, finding)).ok()

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::read::Reader;
+use super::reader::Reader;
 use crate::copies::Keep;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 

@@ -6,7 +6,7 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::read::Reader;
+use super::reader::Reader;
 use crate::diagnostic::Diagnostic;
 use crate::place::ItemPath;
 

@@ -7,7 +7,7 @@ use serde::de::{MapAccess, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 
-use super::read::Reader;
+use super::reader::Reader;
 use crate::condition;
 use crate::diagnostic::{Diagnostic, nearest};
 use crate::facet::{Answer, Answers, Facet, Facets, List, MONTHS, Spelling, Year};

@@ -6,6 +6,7 @@ mod drives;
 mod edit;
 mod facets;
 mod read;
+mod reader;
 mod text;
 
 pub use drives::{DriveLogin, PasswordFrom, is_address};

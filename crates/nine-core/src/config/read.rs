@@ -6,6 +6,7 @@ use toml::Spanned;
 
 use super::archive::usual_archive;
 use super::drives::is_address;
+use super::reader::Reader;
 use super::text::{
     Births, BookcaseText, ClashText, DiscardText, ExtensionText, FileText, PileText, ReachText, RuleText,
     SearchText, TagText,
@@ -60,7 +61,7 @@ fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
 }
 
 /// The person's own saved searches as they are written.
-pub(super) struct Searches(Vec<(Spanned<String>, SearchText)>);
+struct Searches(Vec<(Spanned<String>, SearchText)>);
 
 impl FromIterator<(Spanned<String>, SearchText)> for Searches {
     fn from_iter<T: IntoIterator<Item = (Spanned<String>, SearchText)>>(iter: T) -> Self {
@@ -69,35 +70,13 @@ impl FromIterator<(Spanned<String>, SearchText)> for Searches {
 }
 
 impl Searches {
-    pub(super) fn text(&self, name: &str) -> Option<String> {
+    fn text(&self, name: &str) -> Option<String> {
         let found = self.0.iter().find(|(known, _)| known.get_ref() == name);
         found.map(|(_, search)| search.r#where.get_ref().clone())
     }
 }
 
-pub(super) struct Reader<'a> {
-    text: &'a str,
-    findings: Vec<Diagnostic>,
-}
-
 impl Reader<'_> {
-    pub(super) fn find(&mut self, finding: Diagnostic) {
-        self.findings.push(finding);
-    }
-
-    /// Moves a finding inside a string's value to its place in the file. Where the string holds
-    /// escapes the whole of it is meant.
-    pub(super) fn find_inside(&mut self, value: &Spanned<String>, finding: Diagnostic) {
-        let whole = value.span();
-        let raw = &self.text[whole.clone()];
-        let plain = raw.len() == value.get_ref().len() + 2 && raw[1..].starts_with(value.get_ref().as_str());
-        self.find(if plain {
-            finding.shifted(whole.start + 1)
-        } else {
-            Diagnostic { span: whole, ..finding }
-        });
-    }
-
     fn config(&mut self, file: FileText) -> Config {
         let mut config =
             Config { trash: file.trash.as_ref().map(|trash| self.folder(&trash.at)), ..Config::default() };
@@ -131,7 +110,7 @@ impl Reader<'_> {
         let searches: Searches = file.search.into_iter().collect();
         config.searches = self.searches(&searches, &config.facets);
         config.archive = match &file.archive {
-            Some(archive) => archive.read(self, &config, &searches),
+            Some(archive) => archive.read(self, &config, &|name| searches.text(name)),
             None => usual_archive(&config),
         };
         for (number, rule) in file.rule.into_iter().enumerate() {
@@ -158,18 +137,6 @@ impl Reader<'_> {
                     .help("give one of them another name; `nine` writes places as NAME/path"),
             );
         }
-    }
-
-    /// A folder's path: it must be absolute or start in the home folder.
-    pub(super) fn folder(&mut self, at: &Spanned<String>) -> String {
-        let text = at.get_ref();
-        if !(text.starts_with('/') || text == "~" || text.starts_with("~/")) {
-            self.find(
-                Diagnostic::new(at.span(), format!("`{text}` is not a whole path"))
-                    .help("write a path that starts with / or with ~/"),
-            );
-        }
-        text.clone()
     }
 
     /// The folder of a place, which may be on a drive.
@@ -348,37 +315,6 @@ impl Reader<'_> {
                 }
                 None => finding.help(format!("the piles are {}", any_of(known()))),
             });
-        }
-    }
-
-    pub(super) fn check_shelf(&mut self, text: &Spanned<String>, put: &PutPattern, config: &Config) {
-        let Some(bookcase) = config.bookcase(put.bookcase.as_deref()) else {
-            let known = any_of(config.bookcases.iter().map(|b| b.name.as_str()));
-            let message = match &put.bookcase {
-                Some(name) => format!("there is no bookcase `{name}`"),
-                None => "there is no bookcase to put things in".into(),
-            };
-            let near = put.bookcase.as_deref().and_then(|name| {
-                nearest(name, config.bookcases.iter().map(|bookcase| bookcase.name.as_str()))
-            });
-            let help = if let Some(near) = near {
-                format!("did you mean `{near}`?")
-            } else if known.is_empty() {
-                "make one: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]".to_owned()
-            } else {
-                format!("the bookcases are {known}")
-            };
-            return self.find(Diagnostic::new(text.span(), message).help(help));
-        };
-        if usize::from(put.shelf) > bookcase.shelves.len() {
-            let message = format!("the bookcase `{}` has no shelf {}", bookcase.name, put.shelf);
-            let shelves: Vec<String> =
-                bookcase.shelves.iter().zip(1..).map(|(title, n)| format!("{n} {title}")).collect();
-            let help = match shelves.is_empty() {
-                true => "it has no shelves yet".to_owned(),
-                false => format!("its shelves are {}", shelves.join(", ")),
-            };
-            self.find(Diagnostic::new(text.span(), message).help(help));
         }
     }
 }

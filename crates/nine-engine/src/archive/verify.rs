@@ -8,7 +8,7 @@ use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::place::ItemPath;
 use nine_stores::packs::{self, Pack, read_list};
-use nine_stores::{Scope, Store, StoreError, StoreResult, Watch, sum_of, sum_of_stream};
+use nine_stores::{ReadStore, Scope, Store, StoreError, StoreResult, Watch, sum_of, sum_of_stream};
 
 use super::{dated_called, list};
 use crate::Result;
@@ -96,7 +96,7 @@ fn verify_folder(store: &dyn Store, dated: &Dated, watch: &Watch, found: &mut Ve
     Ok(())
 }
 
-fn verify_pack(store: &dyn Store, dated: &Dated, watch: &Watch, found: &mut Verified) -> StoreResult<()> {
+fn verify_pack(store: &dyn ReadStore, dated: &Dated, watch: &Watch, found: &mut Verified) -> StoreResult<()> {
     let pack = Pack::named(store, &dated.at.path)?;
     let sums = Sums::parse(&read_list(&pack, SUMS)?);
     let mut check = Check::new(dated, sums);

@@ -4,21 +4,19 @@ mod listing;
 mod plan;
 
 use std::collections::HashSet;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use nine_core::copies::{Across, Meet, Member, Side, across, same_names};
 use nine_core::find::Rows;
 use nine_core::item::Kind;
-use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree, mark};
-use nine_stores::Places;
+use nine_stores::{Location, Places};
 
 pub use listing::{HeldAgainstList, against_listing};
 
 use crate::looking::{Area, LookMode, Looking, RowQuestion, all_areas, all_rows, areas_of, name_outsiders};
 use crate::selection::condition;
 use crate::workspace::Workspace;
-use crate::workspace::location::real;
 use crate::{Error, Result};
 
 /// What is held against what.
@@ -79,11 +77,11 @@ fn look<'w>(workspace: &'w Workspace, request: &Request) -> Result<(Looking<'w>,
     if let Some(gone) = areas.iter().find(|area| area.store.is_none()) {
         return Err(Error::SideAway(gone.base.clone()));
     }
-    if areas[1..].iter().any(|other| real(&other.path) == real(&areas[0].path)) {
+    if areas[1..].iter().any(|other| other.at.real() == areas[0].at.real()) {
         return Err(Error::SameFolder);
     }
     let mut seen = HashSet::new();
-    areas.retain(|area: &Area| seen.insert(real(&area.path)));
+    areas.retain(|area: &Area| seen.insert(area.at.real()));
     let places = name_outsiders(&mut areas, workspace);
     let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     looking.set_beside(all_areas(workspace));
@@ -139,7 +137,7 @@ impl ComparedRows {
             let mut inner = Rows::none(tree.rows());
             let others = looking.views.iter().enumerate();
             for (_, other) in others.filter(|(other, _)| *other != view && (*other == 0 || view == 0)) {
-                if let Some(folder) = inside(looking, view, &other.area.path) {
+                if let Some(folder) = inside(looking, view, &other.area.at) {
                     tree.inside(folder).for_each(|id| inner.add(id.row()));
                 }
             }
@@ -175,12 +173,10 @@ impl ComparedRows {
     }
 }
 
-/// The folder at a path in a view, where it lies there.
-fn inside(looking: &Looking, view: usize, path: &Path) -> Option<NodeId> {
+/// The folder of another view, where it lies in a view.
+fn inside(looking: &Looking, view: usize, at: &Location) -> Option<NodeId> {
     let view = &looking.views[view];
-    let path = real(path);
-    let below = path.strip_prefix(real(&view.area.path)).ok()?;
-    let below = ItemPath::new(below.as_os_str().as_encoded_bytes())?;
+    let below = at.real().below(&view.area.at.real())?;
     if below.is_root() { None } else { view.tree.find(&below) }
 }
 

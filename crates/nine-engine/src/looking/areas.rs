@@ -8,9 +8,9 @@ use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{Places, Store, StoreError};
+use nine_stores::{Location, Places, Store, StoreError};
 
-use crate::workspace::{Workspace, location};
+use crate::workspace::Workspace;
 use crate::{Error, Result};
 
 /// A place to look at.
@@ -18,8 +18,8 @@ use crate::{Error, Result};
 pub struct Area {
     /// LookMode it is written; what lies in it is written below that.
     pub base: Spot,
-    /// Its folder.
-    pub path: PathBuf,
+    /// Where its folder is.
+    pub at: Location,
     /// What the catalogue keeps it under.
     pub address: String,
     /// Its store, where it can be reached.
@@ -44,14 +44,12 @@ pub fn all_areas(workspace: &Workspace) -> Vec<Area> {
     let mut seen = HashSet::new();
     let mut areas = Vec::new();
     for (name, at, reads_text, is_pile) in piles.chain(bookcases) {
-        let path = workspace.expand(at);
+        let at = workspace.at(at);
         let reads_text = reads_text || (is_pile && rules_read_text(config, name));
-        if seen.insert(location::real(&path)) {
-            let area = area(workspace, name, path, is_pile);
+        if seen.insert(at.real()) {
+            let area = area(workspace, name, at, is_pile);
             areas.push(Area { reads_text, ..area });
-        } else if let Some(twin) =
-            areas.iter_mut().find(|other| location::real(&other.path) == location::real(&path))
-        {
+        } else if let Some(twin) = areas.iter_mut().find(|other| other.at.real() == at.real()) {
             twin.reads_text |= reads_text;
             twin.is_bookcase |= !is_pile;
         }
@@ -64,26 +62,21 @@ fn rules_read_text(config: &Config, pile: &str) -> bool {
     config.rules.iter().any(|rule| rule.is_for_pile(pile) && !rule.when.text_tests().is_empty())
 }
 
-fn area(workspace: &Workspace, name: &str, path: PathBuf, is_pile: bool) -> Area {
+fn area(workspace: &Workspace, name: &str, at: Location, is_pile: bool) -> Area {
     let store = workspace.store(name).cloned();
     let error =
-        store.is_none().then(|| workspace.open_store(&path, true).err().unwrap_or(StoreError::NotThere));
+        store.is_none().then(|| workspace.open_store(&at, true).err().unwrap_or(StoreError::NotThere));
     Area {
         base: Spot::new(name, ItemPath::root()),
-        address: store.as_ref().map_or_else(|| address(&path), |store| store.address()),
+        address: store.as_ref().map_or_else(|| at.absolute().to_string(), |store| store.address()),
         closed: workspace.other_places_inside(name),
         store,
         error,
-        path,
+        at,
         reads_text: false,
         is_pile,
         is_bookcase: !is_pile,
     }
-}
-
-fn address(path: &Path) -> String {
-    let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-    escape(absolute.as_os_str().as_encoded_bytes())
 }
 
 /// The places that were typed: names of piles and bookcases, or folders, which need not be there any
@@ -94,10 +87,10 @@ fn address(path: &Path) -> String {
 pub fn areas_of(workspace: &Workspace, typed: &[PathBuf], known: bool) -> Result<Vec<Area>> {
     let mut areas = Vec::new();
     for one in typed {
-        let at = location::real(&workspace.typed(one));
+        let at = workspace.typed(one)?.real();
         let named = all_areas(workspace)
             .into_iter()
-            .find(|area| one.as_os_str() == area.base.place.as_str() || at == location::real(&area.path));
+            .find(|area| one.as_os_str() == area.base.place.as_str() || at == area.at.real());
         let area = match named {
             Some(area) => area,
             None => folder(workspace, one, known)?,
@@ -110,10 +103,11 @@ pub fn areas_of(workspace: &Workspace, typed: &[PathBuf], known: bool) -> Result
 /// A folder that is no place of the configuration; it is written as a path below the place that it
 /// lies in, or else as it stands.
 fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
-    let path = location::real(&workspace.expand(&typed.to_string_lossy()));
-    let is_whole = location::is_on_drive(&path) || path.exists();
-    let path = if is_whole { path } else { std::path::absolute(typed)? };
-    let found = workspace.open_store(&path, true).and_then(|store| match store.entry(&ItemPath::root())? {
+    // A shell leaves the sign of the home folder alone where it is quoted.
+    let in_home = typed.to_str().filter(|text| text.starts_with('~')).map(|text| workspace.at(text));
+    let in_home = in_home.filter(|at| at.local().is_some_and(Path::exists));
+    let at = in_home.map_or_else(|| workspace.typed(typed), Ok)?.real().absolute();
+    let found = workspace.open_store(&at, true).and_then(|store| match store.entry(&ItemPath::root())? {
         Some(entry) if entry.kind == Kind::Folder => Ok(store),
         Some(_) => Err(StoreError::NotAFolder),
         None => Err(StoreError::NotThere),
@@ -121,7 +115,7 @@ fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
     let store = match found {
         Err(source) if !known => {
             let known = workspace.opened().open.iter().map(|place| place.name.clone()).collect();
-            return Err(Error::NotAPlace { path: typed.to_owned(), source, known });
+            return Err(Error::NotAPlace { at: workspace.typed(typed)?.into(), source, known });
         }
         other => other,
     };
@@ -129,26 +123,23 @@ fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
         .opened()
         .open
         .iter()
-        .filter_map(|place| {
-            let below = path.strip_prefix(location::real(&place.store.root())).ok()?;
-            Some((place, ItemPath::new(below.as_os_str().as_encoded_bytes())?))
-        })
+        .filter_map(|place| Some((place, at.below(&place.store.location(&ItemPath::root()).real())?)))
         .min_by_key(|(_, below)| below.depth());
     let base = match &holder {
         Some((place, below)) => Spot::new(place.name.clone(), below.clone()),
-        None => Spot::new(workspace.environment.shown(&path), ItemPath::root()),
+        None => Spot::new(workspace.environment.shown_at(&at), ItemPath::root()),
     };
     let reads_text = all_areas(workspace).iter().any(|area| area.reads_text && area.base.place == base.place);
     Ok(Area {
         base,
-        address: store.as_ref().map_or_else(|_| address(&path), |store| store.address()),
+        address: store.as_ref().map_or_else(|_| at.to_string(), |store| store.address()),
         error: store.as_ref().err().map(|_| StoreError::NotThere),
         store: store.ok(),
         closed: HashSet::new(),
         reads_text,
         is_pile: false,
         is_bookcase: false,
-        path,
+        at,
     })
 }
 
@@ -159,7 +150,7 @@ pub(crate) fn name_outsiders(areas: &mut [Area], workspace: &Workspace) -> Place
     let mut places = opened.places.clone();
     let mut taken: HashSet<String> = opened.open.iter().map(|place| place.name.clone()).collect();
     for area in areas.iter_mut().filter(|area| opened.store(&area.base.place).is_none()) {
-        let own = area.path.file_name().map_or("elsewhere".into(), |name| escape(name.as_encoded_bytes()));
+        let own = area.at.name().map_or("elsewhere".into(), escape);
         let numbered = |n: usize| if n == 1 { own.clone() } else { format!("{own} {n}") };
         let name = (1..).map(numbered).find(|name| taken.insert(name.clone())).expect("some number is free");
         if let Some(store) = &area.store {

@@ -9,9 +9,6 @@ mod pictures;
 mod same_bytes;
 mod words;
 
-use std::ffi::{OsStr, OsString};
-use std::os::unix::ffi::OsStrExt;
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use nine_core::find::Rows;
@@ -20,7 +17,7 @@ use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::CarriedOver;
-use nine_stores::{Catalogue, CatalogueError, EarlierScan, Scope, Store, Watch};
+use nine_stores::{Catalogue, CatalogueError, EarlierScan, Location, ReadStore, Scope, Store, Watch};
 
 pub(crate) use areas::name_outsiders;
 pub use areas::{Area, all_areas, areas_of};
@@ -29,7 +26,7 @@ pub use same_bytes::KNOWN_OF_COPIES;
 pub(crate) use words::{Remembered, remembered};
 
 use crate::reporter::{Notice, Task};
-use crate::workspace::{Workspace, location};
+use crate::workspace::Workspace;
 use crate::{Error, Result};
 
 /// A place as it was found.
@@ -57,18 +54,9 @@ impl View {
         Spot::new(base.place.clone(), base.path.join_path(&self.tree.path(id)))
     }
 
-    /// The absolute path of an entry.
-    pub fn absolute(&self, id: NodeId) -> PathBuf {
-        let path = self.tree.path(id);
-        if path.is_root() {
-            return self.area.path.clone();
-        }
-        self.area.path.join(OsStr::from_bytes(path.as_bytes()))
-    }
-
-    /// The same as it is printed.
-    pub fn written(&self, id: NodeId) -> OsString {
-        location::written(&self.absolute(id))
+    /// Where an entry is.
+    pub fn location(&self, id: NodeId) -> Location {
+        self.area.at.join(&self.tree.path(id))
     }
 
     /// The store, where it can be reached.
@@ -146,7 +134,7 @@ impl<'w> Looking<'w> {
         self.catalogue.as_ref()
     }
 
-    fn read(&mut self, area: Area, store: &dyn Store) {
+    fn read(&mut self, area: Area, store: &dyn ReadStore) {
         let known = self.known_of(&area, store);
         let scope = Scope { closed: area.closed.clone(), known };
         let at = self.workspace.moment();
@@ -174,9 +162,12 @@ impl<'w> Looking<'w> {
     }
 
     /// What an earlier look found of a place on a drive that can tell what has changed since.
-    fn known_of(&self, area: &Area, store: &dyn Store) -> Option<EarlierScan> {
-        let (at, sync_token) =
-            self.workspace.drives.sync_token(self.workspace, &area.address).filter(|_| store.is_remote())?;
+    fn known_of(&self, area: &Area, store: &dyn ReadStore) -> Option<EarlierScan> {
+        let (at, sync_token) = self
+            .workspace
+            .drives
+            .sync_token(self.workspace, &area.address)
+            .filter(|_| store.abilities().tells_changes)?;
         let kept = self.catalogue.as_ref()?.load(&area.address, &Column::ALL).ok().flatten()?;
         (kept.at == at).then_some(EarlierScan { tree: kept.tree, sync_token })
     }
@@ -209,8 +200,8 @@ impl<'w> Looking<'w> {
     /// Says that a place cannot be reached, and takes what is known of it.
     fn recall_unreachable(&mut self, area: Area) {
         let views = self.views.len();
-        let (place, path, error) = (&area.base, area.path.as_path(), area.error.as_ref());
-        self.workspace.notice(&Notice::PlaceAway { place, path, error });
+        let (place, at, error) = (&area.base, &area.at, area.error.as_ref());
+        self.workspace.notice(&Notice::PlaceAway { place, at, error });
         let troubles = self.troubles + 1;
         self.recall(area, &Column::ALL);
         if let Some(view) = self.views.get(views) {

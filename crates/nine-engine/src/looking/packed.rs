@@ -16,11 +16,11 @@ impl Looking<'_> {
                 self.trouble(&pack.list.to_string(), &format!("could not be read: {why}"));
                 continue;
             }
-            let path = store.absolute(&pack.at.path);
+            let at = store.location(&pack.at.path);
             let area = Area {
                 base: pack.at.clone(),
-                address: nine_core::escape::escape(path.as_os_str().as_encoded_bytes()),
-                path,
+                address: at.to_string(),
+                at,
                 store: None,
                 error: None,
                 closed: HashSet::new(),

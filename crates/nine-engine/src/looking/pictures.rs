@@ -26,7 +26,7 @@ impl Looking<'_> {
         };
         let wanted: Vec<NodeId> = rows.ids().filter(unseen).collect();
         let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else { return };
-        if !store.may_read() {
+        if !store.abilities().may_read {
             self.tell_unread(view, &wanted, Unread::Looks);
             return;
         }

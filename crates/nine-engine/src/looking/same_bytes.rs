@@ -12,7 +12,7 @@ use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
-use nine_stores::{Hashed, Source, Watch, expect, hash_round, read_digests, sum_of};
+use nine_stores::{Hashed, ReadStore, Source, Watch, expect, hash_round, read_digests, sum_of};
 
 use super::keep::{learn_tags, lost, standing};
 use super::{Area, Looking, View};
@@ -39,7 +39,7 @@ impl View {
     /// The tree, and where its files can be read.
     fn source(&mut self) -> Source<'_> {
         let store = self.area.store.as_deref().filter(|_| !self.is_known);
-        Source { store, tree: &mut self.tree }
+        Source { store: store.map(|store| store as &dyn ReadStore), tree: &mut self.tree }
     }
 }
 
@@ -142,7 +142,7 @@ impl Looking<'_> {
     }
 
     fn count_copies(&mut self, view: usize, asked: &Rows, same: &SameBytes, as_known: bool) {
-        let reads = self.views[view].store().is_none_or(|store| store.may_read());
+        let reads = self.views[view].store().is_none_or(|store| store.abilities().may_read);
         let tree = &mut self.views[view].tree;
         for id in asked.ids() {
             let many = tree.digest(id).map(|digest| same[&digest].len() as u32);
@@ -237,14 +237,14 @@ impl Looking<'_> {
     /// Whether a file is not read, since it lies on a drive and nobody has allowed that.
     fn is_spared(&self, member: Member) -> bool {
         let view = &self.views[member.view as usize];
-        view.store().is_some_and(|store| !store.may_read()) && view.tree.digest(member.id).is_none()
+        view.store().is_some_and(|store| !store.abilities().may_read) && view.tree.digest(member.id).is_none()
     }
 
     /// For each view, how many of the files in question are not read, and their bytes; but for those of which
     /// the drive has told enough.
     fn spared_of(&self, candidates: &Candidates, told: &HashSet<Member>) -> BTreeMap<usize, (u64, u64)> {
         let mut spared: BTreeMap<usize, (u64, u64)> = BTreeMap::new();
-        if self.views.iter().all(|view| view.store().is_none_or(|store| store.may_read())) {
+        if self.views.iter().all(|view| view.store().is_none_or(|store| store.abilities().may_read)) {
             return spared;
         }
         let trees = self.trees();
@@ -276,7 +276,7 @@ impl Looking<'_> {
             for twin in read {
                 let store = self.views[twin.view as usize].store().cloned();
                 let path = self.views[twin.view as usize].tree.path(twin.id);
-                let sum = match store.filter(|store| store.may_read()) {
+                let sum = match store.filter(|store| store.abilities().may_read) {
                     Some(store) => sum_of(&*store, &path, &Watch::default()).ok(),
                     None => self.told_sum(twin),
                 };
@@ -360,7 +360,7 @@ impl Looking<'_> {
         let tree = &of_view.tree;
         let unread = |id: &NodeId| tree.kind(*id) == Kind::File && tree.digest(*id).is_none();
         let rows: Vec<NodeId> = rows.ids().filter(unread).collect();
-        if of_view.store().is_some_and(|store| !store.may_read()) && !rows.is_empty() {
+        if of_view.store().is_some_and(|store| !store.abilities().may_read) && !rows.is_empty() {
             let bytes = rows.iter().map(|id| tree.size(*id)).sum();
             self.tell_spared(&BTreeMap::from([(view, (rows.len() as u64, bytes))]));
             return;

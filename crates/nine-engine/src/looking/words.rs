@@ -1,8 +1,6 @@
 //! Reads the words inside files where nobody has yet, and keeps them in the catalogue.
 
 use std::io::Read;
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::mpsc::sync_channel;
 
 use nine_core::find::Rows;
 use nine_core::item::Entry;
@@ -11,7 +9,7 @@ use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
 use nine_stores::catalogue::Reading;
 use nine_stores::reading::{Words, bounds};
-use nine_stores::{Catalogue, Store, Watch};
+use nine_stores::{Catalogue, ReadStore, Watch, side_by_side};
 
 use super::{Area, Looking, View, open_catalogue};
 use crate::reader::{Ask, Reader};
@@ -33,7 +31,7 @@ impl Looking<'_> {
         let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else {
             return;
         };
-        if !store.may_read() {
+        if !store.abilities().may_read {
             self.tell_unread(view, &wanted, Unread::Words);
             return;
         }
@@ -64,7 +62,7 @@ impl Looking<'_> {
     }
 
     /// Keeps the results as they come, so that a long reading that is cut off was not in vain.
-    fn read_and_keep(&mut self, view: usize, store: &dyn Store, wanted: &[NodeId], watch: &Watch) {
+    fn read_and_keep(&mut self, view: usize, store: &dyn ReadStore, wanted: &[NodeId], watch: &Watch) {
         let mut share = Vec::new();
         self.read_inside(view, store, wanted, Ask::Words, watch, |all, id, words| {
             share.push(Reading { id, body: words.body, note: words.note });
@@ -79,7 +77,7 @@ impl Looking<'_> {
     pub(super) fn read_inside(
         &mut self,
         view: usize,
-        store: &dyn Store,
+        store: &dyn ReadStore,
         wanted: &[NodeId],
         ask: Ask,
         watch: &Watch,
@@ -87,27 +85,14 @@ impl Looking<'_> {
     ) {
         let tree = &self.views[view].tree;
         let files: Vec<(ItemPath, u64)> = wanted.iter().map(|id| (tree.path(*id), tree.size(*id))).collect();
-        let (next, workspace) = (AtomicUsize::new(0), self.workspace);
-        let (send, receive) = sync_channel::<(NodeId, Words)>(SHARE);
-        std::thread::scope(|scope| {
-            for _ in 0..READERS.min(files.len()) {
-                let (send, next, files) = (send.clone(), &next, &files);
-                scope.spawn(move || {
-                    let mut reader = workspace.reader();
-                    loop {
-                        let at = next.fetch_add(1, Ordering::Relaxed);
-                        let Some((path, size)) = files.get(at) else { break };
-                        let words = read(store, &mut reader, path, *size, ask);
-                        watch.saw(1);
-                        if send.send((wanted[at], words)).is_err() {
-                            break;
-                        }
-                    }
-                });
-            }
-            drop(send);
-            receive.into_iter().for_each(|(id, words)| each(self, id, words));
-        });
+        let workspace = self.workspace;
+        let work = |reader: &mut Reader, (path, size): &(ItemPath, u64)| {
+            let words = read(store, reader, path, *size, ask);
+            watch.saw(1);
+            Some(words)
+        };
+        let each = |at: usize, words| each(self, wanted[at], words);
+        side_by_side(&files, READERS, || workspace.reader(), work, each);
     }
 
     fn keep_words(&mut self, view: usize, readings: &[Reading]) {
@@ -127,7 +112,7 @@ impl Looking<'_> {
         let Some(store) = self.views[view].store() else {
             return Words::none("it cannot be reached");
         };
-        if !store.may_read() {
+        if !store.abilities().may_read {
             return Words::none("it lies on a drive; --read-drive reads it");
         }
         let tree: &Tree = &self.views[view].tree;
@@ -136,7 +121,7 @@ impl Looking<'_> {
     }
 }
 
-fn read(store: &dyn Store, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
+fn read(store: &dyn ReadStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
     let mut bytes = Vec::new();
     let content = store.read(path).and_then(|file| Ok(file.take(bounds::FILE).read_to_end(&mut bytes)?));
     match content {
@@ -158,7 +143,7 @@ pub(crate) struct Remembered {
 pub(crate) fn remembered(
     workspace: &Workspace,
     area: &Area,
-    store: &dyn Store,
+    store: &dyn ReadStore,
     path: &ItemPath,
     entry: &Entry,
     has_words: bool,
@@ -174,7 +159,7 @@ pub(crate) fn remembered(
     let reading = number.and_then(|number| catalogue.text(number).ok().flatten());
     let words = match reading {
         Some(reading) => Some(Words { body: reading.body, note: reading.note }),
-        None if area.reads_text && has_words && store.may_read() => {
+        None if area.reads_text && has_words && store.abilities().may_read => {
             Some(read(store, &mut workspace.reader(), path, entry.size, Ask::Words))
         }
         None => None,

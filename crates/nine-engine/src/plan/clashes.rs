@@ -26,7 +26,8 @@ pub fn compare(places: &Places, proposals: &mut [Proposal], clashes: &[ClashFoun
             continue;
         }
         // What cannot be read is not known to be the same.
-        let may_read = [&proposal.item, &at].iter().all(|spot| places.of(spot).is_ok_and(|s| s.may_read()));
+        let may_read =
+            [&proposal.item, &at].iter().all(|spot| places.of(spot).is_ok_and(|s| s.abilities().may_read));
         let same =
             size == proposal.size && may_read && same_bytes(places, &proposal.item, &at).unwrap_or(false);
         if let Intent::Place(placing) = &mut proposal.intent {

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Doubt, Step};
-use nine_stores::{Places, Store};
+use nine_stores::{Places, ReadStore};
 
 /// Adds their doubts to the steps.
 pub fn add(places: &Places, steps: &mut [Step]) {
@@ -19,7 +19,7 @@ pub fn add(places: &Places, steps: &mut [Step]) {
 struct Sight<'a> {
     places: &'a Places,
     /// Whether others on this machine may enter a folder.
-    open: HashMap<Spot, bool>,
+    open: HashMap<Spot, Option<bool>>,
     /// The domains of folders.
     domains: HashMap<Spot, Option<u64>>,
 }
@@ -43,22 +43,24 @@ impl Sight<'_> {
     /// A step from a folder that the person alone may enter to one that others may.
     fn opened(&mut self, step: &Step) -> Option<Doubt> {
         let (from, to) = (step.item.folder(), step.target()?.folder());
-        let is_local = |spot: &Spot| self.places.of(spot).is_ok_and(|store| !store.is_remote());
-        if !is_local(&from) || !is_local(&to) || self.is_open(&from) || !self.is_open(&to) {
+        if self.is_open(&from)? || !self.is_open(&to)? {
             return None;
         }
         Some(Doubt::Opens { from: from.to_string(), to: to.to_string() })
     }
 
     /// Whether others may enter a folder and all above it in its place; of one that is still to be made, the nearest
-    /// above it.
-    fn is_open(&mut self, folder: &Spot) -> bool {
+    /// above it. `None` where there are no such rights.
+    fn is_open(&mut self, folder: &Spot) -> Option<bool> {
         if let Some(known) = self.open.get(folder) {
             return *known;
         }
         let own = self.places.of(folder).and_then(|store| store.open_to(&folder.path));
-        let is_open = own.unwrap_or(OTHERS) & OTHERS != 0;
-        let is_open = is_open && (folder.path.is_root() || self.is_open(&folder.folder()));
+        let is_open = own.unwrap_or(Some(OTHERS)).map(|own| own & OTHERS != 0);
+        let is_open = match is_open {
+            Some(true) if !folder.path.is_root() => self.is_open(&folder.folder()),
+            known => known,
+        };
         self.open.insert(folder.clone(), is_open);
         is_open
     }
@@ -71,11 +73,12 @@ impl Sight<'_> {
         if source.domain(&step.stamp.identity) == there {
             return None;
         }
-        let lost = source.loses(&step.item.path, target, &to.path.parent().unwrap_or_default()).ok()?;
+        let keeps = target.keeps(&to.path.parent().unwrap_or_default()).ok()?;
+        let lost = source.loses(&step.item.path, keeps).ok()?;
         (!lost.is_empty()).then_some(Doubt::Loses(lost))
     }
 
-    fn domain(&mut self, store: &dyn Store, folder: &Spot) -> Option<u64> {
+    fn domain(&mut self, store: &dyn ReadStore, folder: &Spot) -> Option<u64> {
         let ground = |path: &ItemPath| store.ground(path).ok().map(|ground| ground.domain);
         *self.domains.entry(folder.clone()).or_insert_with(|| ground(&folder.path))
     }

@@ -8,9 +8,9 @@ use nine_core::item::{Entry, Kind};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Proposal;
 use nine_core::tree::{Totals, Tree};
-use nine_stores::{Store, StoreError};
+use nine_stores::{Location, Store, StoreError};
 
-use crate::workspace::{Workspace, location};
+use crate::workspace::Workspace;
 use crate::{Error, Result};
 
 /// An item found by the path that was typed.
@@ -72,7 +72,7 @@ impl Located {
 /// # Errors
 /// If there is nothing.
 pub fn locate(workspace: &Workspace, typed: &Path) -> Result<Located> {
-    if location::is_on_drive(typed) {
+    if let Location::Drive(_) = workspace.typed(typed)? {
         return on_drive(workspace, typed);
     }
     if std::fs::symlink_metadata(typed).is_ok() {
@@ -89,11 +89,10 @@ pub fn locate(workspace: &Workspace, typed: &Path) -> Result<Located> {
 }
 
 fn on_drive(workspace: &Workspace, typed: &Path) -> Result<Located> {
-    let at = workspace.typed(typed);
+    let at = workspace.typed(typed)?;
     let holders = workspace.opened().open.iter().filter_map(|place| {
-        let root = place.store.root();
-        let below = at.strip_prefix(root).ok()?.as_os_str().as_bytes();
-        Some((place, ItemPath::new(below).filter(|path| !path.is_root())?))
+        let below = at.below(&place.store.location(&ItemPath::root()))?;
+        (!below.is_root()).then_some((place, below))
     });
     let Some((place, path)) = holders.min_by_key(|(_, path)| path.depth()) else {
         return Err(Error::InNoPlace(at));
@@ -114,15 +113,12 @@ fn on_disk(workspace: &Workspace, typed: &Path) -> Result<Located> {
         _ => absolute,
     };
     let mut best: Option<(usize, Located)> = None;
+    let at = Location::Local(real.clone());
     for place in &workspace.opened().open {
-        let root = location::real(&place.store.root());
-        let Ok(below) = real.strip_prefix(&root) else {
-            continue;
-        };
-        let depth = root.as_os_str().len();
-        if let Some(path) = ItemPath::new(below.as_os_str().as_bytes()).filter(|p| !p.is_root())
-            && best.as_ref().is_none_or(|(other, _)| depth > *other)
-        {
+        let root = place.store.location(&ItemPath::root()).real();
+        let Some(path) = at.below(&root).filter(|path| !path.is_root()) else { continue };
+        let depth = path.depth();
+        if best.as_ref().is_none_or(|(other, _)| depth < *other) {
             let spot = Spot::new(place.name.clone(), path);
             best = Some((depth, Located { spot, store: place.store.clone() }));
         }

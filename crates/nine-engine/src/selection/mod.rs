@@ -141,7 +141,7 @@ fn by_paths(workspace: &Workspace, paths: &[PathBuf]) -> Result<Selected> {
         }
         let tags = found.store.tags(&found.spot.path).map_err(Error::store(&found.spot))?;
         let new = found.proposal(workspace, &entry, tags)?;
-        let has_own_tags = entry.kind == Kind::File && found.store.may_read();
+        let has_own_tags = entry.kind == Kind::File && found.store.abilities().may_read;
         let note_tags = if has_own_tags { note_tags(&*found.store, &new.item.path) } else { Vec::new() };
         selected.items.push(Proposal { note_tags, ..new });
     }

@@ -11,7 +11,7 @@ use nine_core::item::{Entry, Kind};
 use nine_core::place::Spot;
 use nine_stores::Store;
 
-use super::{Opened, Workspace, layout, location};
+use super::{Opened, Workspace, layout};
 
 /// How deep below the shelf dated folders are looked for.
 const DEEPEST: usize = 3;
@@ -68,7 +68,7 @@ pub(super) fn shelf(workspace: &Workspace, opened: &Opened) -> Vec<Spot> {
         let bookcase = config.bookcase(put.bookcase.as_deref())?;
         let layouts = layout::layouts_of(config, opened);
         let shelf = layouts.iter().find(|layout| layout.bookcase == bookcase.name)?.spot(put.shelf)?;
-        let real = |at: &str| location::real(&workspace.expand(at));
+        let real = |at: &str| workspace.at(at).real();
         let twins = config.piles.iter().filter(|pile| real(&pile.at) == real(&bookcase.at));
         let twins: Vec<Spot> = twins.map(|pile| Spot::new(pile.name.clone(), shelf.path.clone())).collect();
         Some(std::iter::once(shelf).chain(twins).collect())

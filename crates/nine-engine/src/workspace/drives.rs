@@ -90,25 +90,32 @@ pub(super) fn findings(config: &Config) -> Vec<Diagnostic> {
 }
 
 impl Workspace {
-    /// Opens a place on a drive. Nothing is sent before it is used.
+    /// A drive that a place is on. Nothing is sent before it is used.
     ///
     /// # Errors
     /// If it may not be reached without encryption.
-    pub(super) fn open_on_drive(&self, address: Address) -> StoreResult<Arc<dyn Store>> {
-        let login = login_for(self.config(), &address);
+    pub(crate) fn drive(&self, address: &Address) -> StoreResult<Arc<Drive>> {
+        let login = login_for(self.config(), address);
         if address.is_open_to_others() && !login.is_some_and(|login| login.plain_http) {
             return Err(StoreError::Login("it may be reached by https:// alone".into()));
         }
         let key = (login.map(|login| login.name.clone()).unwrap_or_default(), address.origin());
         let mut open = self.drives.open.lock().unwrap_or_else(PoisonError::into_inner);
-        let drive = match open.get(&key) {
-            Some(drive) => Arc::clone(drive),
+        match open.get(&key) {
+            Some(drive) => Ok(Arc::clone(drive)),
             None => {
-                let drive = Drive::new(&address, self.settings_of(login, &address)?);
-                Arc::clone(open.entry(key).or_insert(drive))
+                let drive = Drive::new(address, self.settings_of(login, address)?);
+                Ok(Arc::clone(open.entry(key).or_insert(drive)))
             }
-        };
-        Ok(Arc::new(DriveStore::new(drive, address)))
+        }
+    }
+
+    /// Opens a place on a drive. Nothing is sent before it is used.
+    ///
+    /// # Errors
+    /// If it may not be reached without encryption.
+    pub(super) fn open_on_drive(&self, address: Address) -> StoreResult<Arc<dyn Store>> {
+        Ok(Arc::new(DriveStore::new(self.drive(&address)?, address)))
     }
 
     fn settings_of(&self, login: Option<&DriveLogin>, address: &Address) -> StoreResult<DriveSettings> {
@@ -129,7 +136,7 @@ impl Workspace {
             login.shared.iter().map(|(folder, who)| (top.join_path(folder), who.clone())).collect()
         });
         let authority = login.and_then(|login| login.certificate.as_ref()).map(|file| {
-            std::fs::read(self.expand(file)).map_err(|error| {
+            std::fs::read(self.environment.expand(file)).map_err(|error| {
                 StoreError::Login(format!("its certificate is not read from {}: {error}", plain(file)))
             })
         });
@@ -153,21 +160,13 @@ impl Workspace {
         let (name, file) = (
             login.name.clone(),
             match &from {
-                PasswordFrom::File(file) => Some(self.expand(file)),
+                PasswordFrom::File(file) => Some(self.environment.expand(file)),
                 _ => None,
             },
         );
         let variable = self.environment.variable;
         let secret = move || secret(&name, &from, file.as_deref(), variable);
         Some(Login { user: login.user.clone(), secret: Box::new(secret) })
-    }
-
-    /// A path that was typed, with the escapes of an address undone.
-    pub fn typed(&self, typed: &Path) -> PathBuf {
-        match typed.to_str().filter(|text| is_address(text)).map(Address::parse) {
-            Some(Ok(address)) => nine_stores::drive::as_path(&address),
-            _ => typed.to_owned(),
-        }
     }
 }
 

@@ -6,22 +6,20 @@ mod config_file;
 mod drives;
 mod environment;
 mod layout;
-pub mod location;
 mod recovery;
 
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, OnceLock};
 
-use nine_core::config::{Bookcase, Config, Pile, is_address};
+use nine_core::config::{Bookcase, Config, Pile};
 use nine_core::escape::escape;
 use nine_core::layout::Layout;
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Siblings;
-use nine_stores::drive::{Address, as_path};
 use nine_stores::local::{Counters, Settings};
-use nine_stores::{LocalStore, Places, Store, StoreError, StoreResult, Watch};
+use nine_stores::{LocalStore, Location, Places, Store, StoreError, StoreResult, Watch};
 
 pub use archive::{Dated, dated, holds};
 pub use environment::{Environment, ReaderProgram};
@@ -57,7 +55,7 @@ pub struct Closed {
     /// Its name.
     pub name: String,
     /// Where it would be.
-    pub path: PathBuf,
+    pub at: Location,
     /// Why.
     pub error: StoreError,
 }
@@ -232,28 +230,36 @@ impl Workspace {
         Reader::new(&self.environment.reader)
     }
 
-    /// A path of the configuration with its home folder written out, or an address with its escapes undone.
-    pub fn expand(&self, at: &str) -> PathBuf {
-        self.environment.expand(at)
+    /// Where a place of the configuration is.
+    pub fn at(&self, at: &str) -> Location {
+        self.environment.at(at)
+    }
+
+    /// Where something is that was typed.
+    ///
+    /// # Errors
+    /// If it begins like an address of a drive, and is none.
+    pub fn typed(&self, typed: &Path) -> Result<Location> {
+        Location::typed(typed).map_err(|source| Error::BadAddress { typed: typed.to_owned(), source })
     }
 
     /// The folder in which saved searches are displayed as folders of links.
     pub fn displays(&self) -> PathBuf {
         let configured = self.config().displays.as_ref();
-        configured.map_or_else(|| self.environment.home.join("Displays"), |at| self.expand(at))
+        configured.map_or_else(|| self.environment.home.join("Displays"), |at| self.environment.expand(at))
     }
 
     /// Opens one place.
     ///
     /// # Errors
     /// If it cannot be reached.
-    pub fn open_store(&self, at: &Path, believes_births: bool) -> StoreResult<Arc<dyn Store>> {
-        match Address::of_path(at).filter(|_| location::is_on_drive(at)) {
-            Some(address) => self.open_on_drive(address),
-            None => Ok(Arc::new(LocalStore::open(
-                at,
-                self.settings(believes_births, self.config().trash.as_ref()),
-            )?)),
+    pub fn open_store(&self, at: &Location, believes_births: bool) -> StoreResult<Arc<dyn Store>> {
+        match at {
+            Location::Drive(address) => self.open_on_drive(address.clone()),
+            Location::Local(path) => {
+                let settings = self.settings(believes_births, self.config().trash.as_ref());
+                Ok(Arc::new(LocalStore::open(path, settings)?))
+            }
         }
     }
 
@@ -265,7 +271,8 @@ impl Workspace {
     fn settings(&self, believes_births: bool, trash: Option<&String>) -> Settings {
         Settings {
             believes_births,
-            home_trash: trash.map_or_else(|| self.environment.trash.clone(), |at| self.expand(at)),
+            home_trash: trash
+                .map_or_else(|| self.environment.trash.clone(), |at| self.environment.expand(at)),
             one_trash: trash.is_some(),
             counters: Arc::clone(&self.counters),
         }
@@ -278,13 +285,13 @@ impl Workspace {
             config.piles.iter().map(|Pile { name, at, believes_births, .. }| (name, at, *believes_births));
         let bookcases = config.bookcases.iter().map(|Bookcase { name, at, .. }| (name, at, true));
         for (name, at, births) in piles.chain(bookcases) {
-            let path = self.expand(at);
-            match self.open_store(&path, births) {
+            let at = self.at(at);
+            match self.open_store(&at, births) {
                 Ok(store) => {
                     opened.places.add(name.clone(), store.clone());
                     opened.open.push(Place { name: name.clone(), store });
                 }
-                Err(error) => opened.closed.push(Closed { name: name.clone(), path, error }),
+                Err(error) => opened.closed.push(Closed { name: name.clone(), at, error }),
             }
         }
         opened.archive = archive::shelf(self, &opened);
@@ -310,9 +317,9 @@ impl Workspace {
     /// Names the places that cannot be reached; says how many there are.
     pub(crate) fn tell_closed(&self, piles: &[&Pile]) -> usize {
         let closed = &self.opened().closed;
-        for Closed { name, path, error } in closed {
+        for Closed { name, at, error } in closed {
             let is_pile = piles.iter().any(|pile| pile.name == *name);
-            self.notice(&Notice::PlaceClosed { name, is_pile, path, error });
+            self.notice(&Notice::PlaceClosed { name, is_pile, at, error });
         }
         closed.len()
     }
@@ -345,9 +352,6 @@ pub(crate) fn listed(places: &Places, folder: &Spot) -> Siblings {
 impl Environment {
     /// A path for people, with the home folder as `~`.
     pub fn shown(&self, path: &Path) -> String {
-        if location::is_on_drive(path) {
-            return escape(location::written(path).as_encoded_bytes());
-        }
         match path.strip_prefix(&self.home) {
             Ok(below) if !below.as_os_str().is_empty() => {
                 format!("~/{}", escape(below.as_os_str().as_encoded_bytes()))
@@ -356,15 +360,25 @@ impl Environment {
         }
     }
 
-    /// A path of the configuration with its home folder written out, or an address with its escapes undone.
+    /// The same of something that may be on a drive.
+    pub fn shown_at(&self, at: &Location) -> String {
+        at.local().map_or_else(|| at.to_string(), |path| self.shown(path))
+    }
+
+    /// A path of the configuration with its home folder written out.
     pub fn expand(&self, at: &str) -> PathBuf {
-        if let Some(Ok(address)) = is_address(at).then(|| Address::parse(at)) {
-            return as_path(&address);
-        }
         match at.strip_prefix('~') {
             Some("") => self.home.clone(),
             Some(rest) => self.home.join(rest.trim_start_matches('/')),
             None => PathBuf::from(at),
+        }
+    }
+
+    /// Where a place of the configuration is. An address that is none is refused with the configuration.
+    pub fn at(&self, at: &str) -> Location {
+        match Location::typed(Path::new(at)) {
+            Ok(Location::Drive(address)) => Location::Drive(address),
+            _ => Location::Local(self.expand(at)),
         }
     }
 }

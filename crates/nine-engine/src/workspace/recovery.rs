@@ -2,10 +2,9 @@
 //! cannot; one that only reads warns and goes on.
 
 use std::os::unix::fs::PermissionsExt;
-use std::path::Path;
 
 use nine_carry::{Patience, daybook, lock, open_runs, recover};
-use nine_stores::Places;
+use nine_stores::{Location, Places};
 
 use super::{Environment, Workspace};
 use crate::reporter::{Notice, Reporter};
@@ -33,7 +32,7 @@ fn recover_these(workspace: &Workspace, runs: Vec<u64>, patience: Patience) -> R
     let Ok(lock) = lock(workspace.data(), &workspace.who("looking for a run that was cut off"))? else {
         return Ok(());
     };
-    let open_store = |at: &Path| workspace.open_store(at, true);
+    let open_store = |at: &Location| workspace.open_store(at, true);
     let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
     let clock = || workspace.clock();
     for run in runs {

@@ -15,8 +15,7 @@ use nine_engine::plan::Plan;
 use nine_engine::shelves::{
     BookcasePicture, BookcaseState, ShelfRow, Shelves, look, pictures, pictures_with,
 };
-use nine_engine::workspace::location;
-use nine_stores::Store;
+use nine_stores::{Location, ReadStore};
 use serde::Serialize;
 
 use crate::args::PlainFormat;
@@ -107,7 +106,7 @@ struct Shown<'a> {
     name: &'a str,
     layout: &'a Layout,
     tree: &'a Tree,
-    store: &'a dyn Store,
+    store: &'a dyn ReadStore,
     flaws: &'a [Flaw],
     rows: Vec<(ShelfRow, Option<NodeId>)>,
     year: i16,
@@ -255,15 +254,17 @@ impl<'a> Shown<'a> {
     fn mend(&self, flaw: &Flaw, many: bool) -> String {
         let spot = |path: &ItemPath| paste::word(&self.spot(path).to_string());
         let on_disk = |path: &ItemPath| {
-            paste::path_or_escaped(std::path::Path::new(&location::written(&self.store.absolute(path))))
+            paste::path_or_escaped(std::path::Path::new(&self.store.location(path).as_typed()))
         };
         let on = |path: &ItemPath, below: &str| self.on(path, below, many);
         let at = &flaw.at;
         match (flaw.wrong, &flaw.other) {
-            (FlawKind::Missing, _) if self.store.is_remote() => {
-                format!("nine put PATH --on {}", on(at, "").unwrap_or_else(|| "SHELF".to_owned()))
-            }
-            (FlawKind::Missing, _) => format!("mkdir -- {}", on_disk(at)),
+            (FlawKind::Missing, _) => match self.store.location(at) {
+                Location::Local(_) => format!("mkdir -- {}", on_disk(at)),
+                Location::Drive(_) => {
+                    format!("nine put PATH --on {}", on(at, "").unwrap_or_else(|| "SHELF".to_owned()))
+                }
+            },
             (FlawKind::Twice | FlawKind::CaseOnly | FlawKind::SameName, Some(other)) => {
                 match (on(other, ""), on(at, "")) {
                     (Some(on), _) if self.is_told(other) => {
@@ -302,10 +303,13 @@ impl<'a> Shown<'a> {
 
     fn rename(&self, at: &ItemPath, other: &ItemPath) -> String {
         let name = escape(other.name());
-        let ends = [at, other].map(|path| paste::path(&self.store.absolute(path)));
-        match ends {
-            _ if self.store.is_remote() => format!("rename it on the drive to {}", paste::word(&name)),
-            [Some(from), Some(to)] => format!("mv -n -- {from} {to}"),
+        let (Location::Local(from), Location::Local(to)) =
+            (self.store.location(at), self.store.location(other))
+        else {
+            return format!("rename it on the drive to {}", paste::word(&name));
+        };
+        match (paste::path(&from), paste::path(&to)) {
+            (Some(from), Some(to)) => format!("mv -n -- {from} {to}"),
             _ => format!("rename it to {}", paste::word(&name)),
         }
     }

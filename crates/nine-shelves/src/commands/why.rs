@@ -1,7 +1,6 @@
 //! `nine why`: everything known about one item.
 
 use std::io::Write;
-use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -144,7 +143,7 @@ impl Shown<'_> {
         });
         Record {
             item: item.spot.to_string(),
-            path: escape(self.answer.path.as_os_str().as_bytes()),
+            path: self.answer.at.to_string(),
             r#type: item.verdict().item_type.word(),
             evidence: self.evidence(),
             mislabelled: item.is_mislabelled(),
@@ -232,7 +231,11 @@ impl Shown<'_> {
         let mut out = output::out();
         let (look, item, now) = (&self.session.look, &self.answer.item, self.session.now());
         writeln!(out, "{STRONG}{}{STRONG:#}", look.name(item.name()))?;
-        writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&self.session.shown(&self.answer.path)))?;
+        writeln!(
+            out,
+            "{FAINT}{}{FAINT:#}\n",
+            look.text(&self.session.environment.shown_at(&self.answer.at))
+        )?;
         let mut facts = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
         let mut fact = |name: &str, value: String, note: String| {
             facts.line(vec![styled(name, FAINT), cell(look.text(&value)), styled(look.text(&note), FAINT)]);

@@ -218,7 +218,7 @@ impl Listing<'_> {
             ItemColumn::Opened => minute(tree.opened(id)),
             ItemColumn::Arrived => minute(tree.born(id)),
             ItemColumn::Items => tree.items(id).map_or(String::new(), |items| items.to_string()),
-            ItemColumn::Path => escape(view.written(id).as_encoded_bytes()),
+            ItemColumn::Path => escape(view.location(id).as_typed().as_encoded_bytes()),
             ItemColumn::Archived => if self.is_archived(hit) { "yes" } else { "" }.into(),
             ItemColumn::Blake3 => tree.digest(id).map_or(String::new(), |digest| digest.to_string()),
         }
@@ -259,7 +259,7 @@ fn name_of(view: &View, id: NodeId) -> &[u8] {
 pub fn print_paths(looking: &Looking, hits: &[Hit], end: &[u8]) -> Done {
     let mut out = super::raw();
     for hit in hits {
-        let path = looking.views[hit.view as usize].written(hit.id);
+        let path = looking.views[hit.view as usize].location(hit.id).as_typed();
         out.write_all(path.as_encoded_bytes())?;
         out.write_all(end)?;
     }

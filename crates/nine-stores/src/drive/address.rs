@@ -2,8 +2,6 @@
 
 use std::fmt;
 use std::net::IpAddr;
-use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
 
 use nine_core::place::ItemPath;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, percent_encode};
@@ -74,15 +72,6 @@ impl Address {
         }
         let path = decoded(path).ok_or(BadAddress::Path)?;
         Ok(Self { scheme, host, path })
-    }
-
-    /// Reads what [`super::as_path`] made, whose escapes are undone.
-    pub fn of_path(path: &Path) -> Option<Self> {
-        let bytes = path.as_os_str().as_bytes();
-        let host_at = bytes.windows(3).position(|part| part == b"://")? + 3;
-        let path_at = bytes[host_at..].iter().position(|b| *b == b'/').map_or(bytes.len(), |at| host_at + at);
-        let top = Self::parse(std::str::from_utf8(&bytes[..path_at]).ok()?).ok()?;
-        Some(Self { path: ItemPath::new(&bytes[path_at..])?, ..top })
     }
 
     /// Whether what is sent there can be read by others on the way.

@@ -18,16 +18,14 @@ mod store;
 mod wire;
 
 use std::collections::{HashMap, HashSet};
-use std::ffi::OsString;
 use std::fmt;
-use std::os::unix::ffi::OsStringExt;
-use std::path::PathBuf;
-use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock};
 use std::time::Duration;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::place::ItemPath;
 
+use crate::work::held;
 use crate::{StoreError, StoreResult, mark, random_token};
 
 pub use address::{Address, BadAddress};
@@ -131,10 +129,6 @@ impl fmt::Debug for Remember {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("Remember")
     }
-}
-
-fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Drive {
@@ -244,14 +238,6 @@ impl DriveStore {
     fn url(&self, whole: &ItemPath, is_folder: bool) -> String {
         url(&self.drive, whole, is_folder)
     }
-}
-
-/// An address as a path of this machine, its escapes undone: `https://host/my papers`.
-pub fn as_path(address: &Address) -> PathBuf {
-    let mut bytes = address.origin().into_bytes();
-    bytes.push(b'/');
-    bytes.extend_from_slice(address.path.as_bytes());
-    PathBuf::from(OsString::from_vec(bytes))
 }
 
 /// The address of what has this whole path.

@@ -64,6 +64,11 @@ impl Drive {
         held(&self.conduct).clone()
     }
 
+    /// Whether something holds of how it was found to behave; true where nobody has tried it.
+    pub(super) fn conduct_is_none_or(&self, holds: impl FnOnce(&Conduct) -> bool) -> bool {
+        held(&self.conduct).as_ref().is_none_or(holds)
+    }
+
     /// Makes sure that the drive keeps the promises that changes rely on; it is tried once.
     pub(super) fn trusted(&self) -> StoreResult<()> {
         let known = self.conduct_known().filter(|conduct| {

@@ -1,8 +1,6 @@
 //! A drive behind the interface of all stores.
 
-use std::any::Any;
 use std::io::Read;
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
@@ -18,7 +16,10 @@ use super::wire::Request;
 use super::{DISCARDED, DriveStore, SCRATCH, expect, held, multistatus};
 use crate::local::TAGS_ATTRIBUTE;
 use crate::walk::{Bounds, walk};
-use crate::{Ground, Meta, OWN, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch, aside};
+use crate::{
+    Abilities, ChangeStore, Ground, Keeps, Location, Meta, OWN, OpenFile, ReadStore, Scan, Scope, Store,
+    StoreError, StoreResult, TransferStore, TrashStore, Watch, aside,
+};
 
 /// How far a drive is believed.
 const BOUNDS: Bounds = Bounds { depth: 256, entries: 20_000_000 };
@@ -66,17 +67,43 @@ impl DriveStore {
 }
 
 impl Store for DriveStore {
-    fn address(&self) -> String {
-        self.address.to_string()
-    }
-
-    fn root(&self) -> PathBuf {
-        super::as_path(&self.address)
-    }
-
     fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
         let address = super::Address { path: self.whole(folder), ..self.address.clone() };
         Ok(Arc::new(Self::new(Arc::clone(&self.drive), address)))
+    }
+
+    fn look_anew(&self) {
+        self.drive.look_anew();
+    }
+
+    fn name_own(&self, token: &str) {
+        token.clone_into(&mut held(&self.token));
+    }
+}
+
+impl ReadStore for DriveStore {
+    fn location(&self, path: &ItemPath) -> Location {
+        Location::Drive(super::Address { path: self.whole(path), ..self.address.clone() })
+    }
+
+    fn abilities(&self) -> Abilities {
+        Abilities {
+            at_once: self.drive.wire.at_once,
+            may_read: self.drive.may_read,
+            tells_changes: true,
+            tags_by_folder: true,
+            sets_aside: false,
+            wants_size: true,
+            own_trash: true,
+        }
+    }
+
+    fn keeps_all(&self) -> bool {
+        self.drive.conduct_is_none_or(|conduct| conduct.keeps_properties)
+    }
+
+    fn keeps(&self, _: &ItemPath) -> StoreResult<Keeps> {
+        Ok(Keeps { attributes: true, ..Keeps::NONE })
     }
 
     fn domain(&self, _: &Identity) -> u64 {
@@ -87,35 +114,11 @@ impl Store for DriveStore {
         self.drive.is_it(entry, stamp)
     }
 
-    fn at_once(&self) -> usize {
-        self.drive.wire.at_once
-    }
-
-    fn keeps_all(&self) -> bool {
-        self.drive.conduct_known().is_none_or(|conduct| conduct.keeps_properties)
-    }
-
-    fn is_remote(&self) -> bool {
-        true
-    }
-
-    fn may_read(&self) -> bool {
-        self.drive.may_read
-    }
-
     fn seen_by(&self, path: &ItemPath) -> Option<(ItemPath, String)> {
         let (folder, who) = self.sharing_of(path)?;
         // The place itself may lie in such a folder.
         let below = folder.parts().skip(self.address.path.depth());
         Some((ItemPath::of_names(below), who))
-    }
-
-    fn look_anew(&self) {
-        self.drive.look_anew();
-    }
-
-    fn name_own(&self, token: &str) {
-        token.clone_into(&mut held(&self.token));
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
@@ -192,6 +195,40 @@ impl Store for DriveStore {
         })
     }
 
+    fn not_shown(&self, folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
+        self.drive.confirm(&self.whole(folder))
+    }
+
+    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {
+        Ok(Box::new(Download::start(&self.drive, &self.whole(path), None, 0, None)?))
+    }
+
+    fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
+        Ok(Box::new(Remote::open(&self.drive, &self.whole(path))?))
+    }
+
+    fn read_link(&self, _: &ItemPath) -> StoreResult<Vec<u8>> {
+        Err(StoreError::NoLinks)
+    }
+
+    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
+        let found = self.drive.found(&self.whole(path))?.ok_or(StoreError::NotThere)?;
+        let Kept { mode, mut attributes } = found.kept;
+        if !found.tags.is_empty() {
+            attributes.push((TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&found.tags).into_bytes()));
+        }
+        Ok(Meta { modified: found.entry.modified, mode, attributes, ..Meta::default() })
+    }
+
+    fn told_sum(&self, path: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
+        if self.drive.conduct_known().is_some_and(|conduct| !conduct.tells_sums) {
+            return Ok(None);
+        }
+        self.drive.told_sum(&self.whole(path))
+    }
+}
+
+impl ChangeStore for DriveStore {
     fn set_tags(&self, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()> {
         self.drive.set_tags(&self.whole(path), stamp, tags)
     }
@@ -227,69 +264,16 @@ impl Store for DriveStore {
         to_store: &dyn Store,
         to: &ItemPath,
     ) -> StoreResult<Option<Stamp>> {
-        let to_store = to_store.as_any().downcast_ref::<DriveStore>().ok_or(StoreError::OtherDomain)?;
-        if to_store.drive.domain() != self.drive.domain() {
+        let Location::Drive(to) = to_store.location(to) else { return Err(StoreError::OtherDomain) };
+        if to_store.domain(&stamp.identity) != self.drive.domain() {
             return Err(StoreError::OtherDomain);
         }
-        let (from, to) = (self.whole(from), to_store.whole(to));
-        let step = Move { from: &from, to: &to, stamp, replaces: false };
+        let step = Move { from: &self.whole(from), to: &to.path, stamp, replaces: false };
         self.drive.move_item(&step).map(Some)
-    }
-
-    fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
-        self.discard_item(path, stamp, day)
-    }
-
-    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>> {
-        self.restore_item(kept_as, stamp, to).map(Some)
-    }
-
-    fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
-        self.find_discarded_item(path, stamp)
-    }
-
-    fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
-        let path = ItemPath::new(kept_as).ok_or(StoreError::NotThere)?;
-        Ok((self.inside(&ItemPath::root())?, path))
-    }
-
-    fn not_shown(&self, folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
-        self.drive.confirm(&self.whole(folder))
     }
 
     fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
         self.drive.confirm(&self.whole(folder)).map(drop)
-    }
-
-    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {
-        Ok(Box::new(Download::start(&self.drive, &self.whole(path), None, 0, None)?))
-    }
-
-    fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
-        Ok(Box::new(Remote::open(&self.drive, &self.whole(path))?))
-    }
-
-    fn read_link(&self, _: &ItemPath) -> StoreResult<Vec<u8>> {
-        Err(StoreError::NoLinks)
-    }
-
-    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
-        let found = self.drive.found(&self.whole(path))?.ok_or(StoreError::NotThere)?;
-        let Kept { mode, mut attributes } = found.kept;
-        if !found.tags.is_empty() {
-            attributes.push((TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&found.tags).into_bytes()));
-        }
-        Ok(Meta { modified: found.entry.modified, mode, attributes, ..Meta::default() })
-    }
-
-    fn write_new(
-        &self,
-        path: &ItemPath,
-        content: &mut dyn Read,
-        size: Option<u64>,
-        meta: &Meta,
-    ) -> StoreResult<u64> {
-        self.drive.write_new(&self.whole(path), content, size, meta)
     }
 
     fn update_list(
@@ -314,6 +298,37 @@ impl Store for DriveStore {
         let step = Move { from: &temporary, to: &path, stamp: &stamp, replaces: old.is_some() };
         self.drive.move_item(&step).map(drop)
     }
+}
+
+impl TrashStore for DriveStore {
+    fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
+        self.discard_item(path, stamp, day)
+    }
+
+    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>> {
+        self.restore_item(kept_as, stamp, to).map(Some)
+    }
+
+    fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
+        self.find_discarded_item(path, stamp)
+    }
+
+    fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
+        let path = ItemPath::new(kept_as).ok_or(StoreError::NotThere)?;
+        Ok((self.inside(&ItemPath::root())?, path))
+    }
+}
+
+impl TransferStore for DriveStore {
+    fn write_new(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn Read,
+        size: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
+        self.drive.write_new(&self.whole(path), content, size, meta)
+    }
 
     fn link_new(&self, _: &ItemPath, _: &[u8], _: &Meta) -> StoreResult<()> {
         Err(StoreError::NoLinks)
@@ -329,16 +344,5 @@ impl Store for DriveStore {
 
     fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
         self.drive.remove_copied(&self.whole(path), stamp)
-    }
-
-    fn told_sum(&self, path: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
-        if self.drive.conduct_known().is_some_and(|conduct| !conduct.tells_sums) {
-            return Ok(None);
-        }
-        self.drive.told_sum(&self.whole(path))
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
     }
 }

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::io::{self, Read};
 use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::{Mutex, OnceLock};
 use std::time::Duration;
 
 use base64::Engine as _;
@@ -17,6 +17,7 @@ use ureq::{Agent, Body, SendBody, Timeout};
 use super::address::Address;
 use crate::StoreError;
 use crate::fault::point;
+use crate::work::held;
 
 /// How often something is tried, at most.
 pub(super) const TRIES: u32 = 5;
@@ -176,7 +177,7 @@ impl Wire {
 
     /// How the server called itself last; `None` as long as it was asked for nothing.
     pub fn server(&self) -> Option<String> {
-        self.server.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        held(&self.server).clone()
     }
 
     /// Sends something and waits for the answer, again where that does no harm and the drive is busy or the line
@@ -237,15 +238,15 @@ impl Wire {
     }
 
     fn is_given_up(&self) -> bool {
-        self.down.lock().unwrap_or_else(PoisonError::into_inner).is_some()
+        held(&self.down).is_some()
     }
 
     fn give_up(&self, why: &str) {
-        *self.down.lock().unwrap_or_else(PoisonError::into_inner) = Some(why.to_owned());
+        *held(&self.down) = Some(why.to_owned());
     }
 
     fn send(&self, request: &Request, body: SendBody) -> Result<Answer, Trouble> {
-        if let Some(why) = &*self.down.lock().unwrap_or_else(PoisonError::into_inner) {
+        if let Some(why) = &*held(&self.down) {
             return Err(Trouble::NotSent(StoreError::Unreachable(why.clone())));
         }
         let method = Method::from_bytes(request.method.as_bytes()).expect("a method is a plain word");
@@ -275,7 +276,7 @@ impl Wire {
         let answer = answer.map_err(|error| trouble(&error))?;
         let (parts, body) = answer.into_parts();
         let server = parts.headers.get("server").and_then(|name| name.to_str().ok()).unwrap_or_default();
-        *self.server.lock().unwrap_or_else(PoisonError::into_inner) = Some(plain(server));
+        *held(&self.server) = Some(plain(server));
         Ok(Answer { status: parts.status.as_u16(), headers: parts.headers, body })
     }
 

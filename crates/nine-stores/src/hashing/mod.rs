@@ -11,7 +11,7 @@ mod round;
 use nine_core::copies::{Candidate, Candidates, Member};
 use nine_core::tree::{NodeId, Tree};
 
-use crate::{Store, StoreError, Watch};
+use crate::{ReadStore, StoreError, Watch};
 use round::{Answer, Learned, Round};
 
 /// Files that are worked at before what was found out is noted down.
@@ -23,7 +23,7 @@ const ROUND_BYTES: u64 = 4 << 30;
 /// A tree, and where its files can be read.
 pub struct Source<'a> {
     /// The store; `None` where the place cannot be reached, so that its files are not read.
-    pub store: Option<&'a dyn Store>,
+    pub store: Option<&'a dyn ReadStore>,
     /// The tree.
     pub tree: &'a mut Tree,
 }
@@ -67,7 +67,7 @@ pub fn hash_round(
 ) -> (Hashed, usize) {
     let mut out = Hashed::default();
     let trees: Vec<&Tree> = sources.iter().map(|source| &*source.tree).collect();
-    let stores: Vec<Option<&dyn Store>> = sources.iter().map(|source| source.store).collect();
+    let stores: Vec<Option<&dyn ReadStore>> = sources.iter().map(|source| source.store).collect();
     let (mut runs, mut names) = (Vec::new(), Vec::new());
     let (mut next, mut files, mut bytes) = (from, 0, 0);
     while next < candidates.len() && files < ROUND && bytes < ROUND_BYTES {

@@ -7,6 +7,7 @@ use nine_core::tree::Tree;
 
 use super::ends::END;
 use super::round::{Answer, Whole};
+use crate::work::{held, released};
 
 /// Small files that a thread takes at once.
 const SHARE: usize = 32;
@@ -51,12 +52,12 @@ impl Bench {
 
     /// What was found out, once all threads have ended.
     pub fn into_found(self) -> Vec<Answer> {
-        self.queue.into_inner().unwrap_or_else(PoisonError::into_inner).found
+        released(self.queue).found
     }
 
     /// The queue, for this thread alone.
     pub fn lock(&self) -> MutexGuard<'_, Queue> {
-        self.queue.lock().unwrap_or_else(PoisonError::into_inner)
+        held(&self.queue)
     }
 
     /// The next piece of work; waits while another thread may add some.

@@ -8,7 +8,7 @@ use nine_core::tree::Tree;
 
 use super::ends::{AlikeSoFar, END, Ends};
 use super::queue::{Bench, Queue, Work};
-use crate::{OpenFile, Store, StoreError, StoreResult, Watch};
+use crate::{OpenFile, ReadStore, StoreError, StoreResult, Watch};
 
 /// Bytes that are read at once: more would not stay in the processor's own memory, and a file that is
 /// mapped as a whole ends the program if somebody cuts it short meanwhile.
@@ -45,7 +45,7 @@ pub struct Whole {
 pub struct Round<'a> {
     pub candidates: &'a Candidates,
     pub trees: &'a [&'a Tree],
-    pub stores: &'a [Option<&'a dyn Store>],
+    pub stores: &'a [Option<&'a dyn ReadStore>],
     pub watch: &'a Watch,
     /// The files of each size, the largest first.
     pub runs: Vec<Vec<Candidate>>,

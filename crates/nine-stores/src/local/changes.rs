@@ -11,18 +11,20 @@ use rustix::io::Errno;
 
 use super::LocalStore;
 use crate::fault::{Op, before, point, rename_flags};
-use crate::{StoreError, StoreResult, aside, is_own};
+use crate::{ChangeStore, Store, StoreError, StoreResult, aside, is_own};
 
 /// See [`crate::Store::rename`].
 pub(super) fn rename(
     store: &LocalStore,
     from: &ItemPath,
     stamp: &Stamp,
-    to_store: &LocalStore,
+    to_store: &dyn Store,
     to: &ItemPath,
 ) -> StoreResult<()> {
     let (from_folder, from_name) = store.parent(from)?;
-    let (to_folder, to_name) = to_store.parent(to)?;
+    let to_parent = to.parent().ok_or(StoreError::LeadsElsewhere)?;
+    let (to_folder, to_name) =
+        (to_store.local_folder(&to_parent)?.ok_or(StoreError::OtherDomain)?, to.name());
     let entry = store.expect(&from_folder, from_name, stamp)?;
     if entry.kind == Kind::Other {
         return Err(StoreError::Special);
@@ -43,10 +45,10 @@ pub(super) fn rename(
         to_store.forget_below(to);
     }
     // Between the look and the move another program may have put something else there.
-    match to_store.look_in(&to_folder, to_name) {
+    match store.look_in(&to_folder, to_name) {
         Ok(Some(moved)) if moved.identity == entry.identity => Ok(()),
         Ok(_) => {
-            let beside = self::beside(&to_store.token(), to);
+            let beside = self::beside(&token, to);
             move_name((&to_folder, to_name), (&from_folder, from_name), entry.kind, beside.as_deref())?;
             Err(StoreError::Changed)
         }

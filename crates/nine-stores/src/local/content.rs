@@ -12,8 +12,9 @@ use rustix::fd::AsFd;
 use rustix::fs::{self, Advice, AtFlags, Gid, Mode, OFlags, Timespec, Timestamps, Uid, XattrFlags};
 use rustix::io::Errno;
 
+use super::entries::entry_of;
 use super::volumes::Volumes;
-use super::{Counters, LocalStore, WANTED, entry_of};
+use super::{Counters, LocalStore, WANTED};
 use crate::fault::{Op, before, point};
 use crate::{Meta, OpenFile, StoreError, StoreResult};
 

@@ -5,11 +5,12 @@ use nine_core::worklist::NameRules;
 use rustix::fs::{self, Access, AtFlags, StatFs};
 
 use super::LocalStore;
+use super::kinds::{EXFAT, FAT, NCP, NTFS, NTFS3, SMB, SMB2, kind_of};
 use crate::{Ground, StoreError, StoreResult};
 
 /// Kinds of file system on which names that differ in letter case only are one name, and which
 /// refuse some characters (see statfs(2)): FAT, exFAT, NTFS, and shares of systems that fold.
-const FOLDING: [i64; 7] = [0x4d44, 0x2011_bab0, 0x5346_544e, 0x7366_746e, 0xff53_4d42, 0xfe53_4d42, 0x517b];
+const FOLDING: [i64; 7] = [FAT, EXFAT, NTFS, NTFS3, SMB, SMB2, NCP];
 
 /// Apple's, which fold but refuse nothing.
 const FOLDING_ONLY: [i64; 3] = [0x4244, 0x482b, 0x4250_5346];
@@ -50,7 +51,7 @@ fn room_of(system: &StatFs) -> Option<u64> {
 
 #[allow(clippy::unnecessary_cast)]
 fn rules_of(system: &StatFs) -> NameRules {
-    let kind = system.f_type as i64 & 0xffff_ffff;
+    let kind = kind_of(system);
     let strict = FOLDING.contains(&kind);
     NameRules {
         folds: strict || FOLDING_ONLY.contains(&kind),

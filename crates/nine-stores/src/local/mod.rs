@@ -5,10 +5,13 @@
 
 mod changes;
 mod content;
+mod entries;
 mod facts;
+mod kinds;
 mod lists;
 mod rights;
 mod scan;
+mod store;
 mod tags;
 mod trash;
 mod trash_sizes;
@@ -17,22 +20,23 @@ mod volumes;
 pub use tags::ATTRIBUTE as TAGS_ATTRIBUTE;
 
 use std::collections::HashMap;
+use std::ffi::OsStr;
 use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 
-use nine_core::escape::escape;
+use entries::entry_of;
 use nine_core::item::{Entry, Identity, Kind, Stamp};
-use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
 use rustix::io::Errno;
 use volumes::{Volume, Volumes};
 
-use crate::fault::{Op, Reading, before};
-use crate::{Ground, Meta, OpenFile, Scan, Scope, Store, StoreError, StoreResult, Watch, random_token};
+use crate::fault::{Op, before};
+use crate::work::held;
+use crate::{ReadStore, StoreError, StoreResult, random_token};
 
 /// How many system calls of the costly kinds were made; the same for all stores that share it.
 #[derive(Debug, Default)]
@@ -141,9 +145,9 @@ impl LocalStore {
         held(&self.folders).clear();
     }
 
-    /// Forgets a folder that was moved or taken away, and all below it.
-    fn forget_below(&self, folder: &ItemPath) {
-        held(&self.folders).retain(|open, _| open != folder && !open.is_inside(folder));
+    /// The whole path of something, as the person named the place.
+    fn path_of(&self, path: &ItemPath) -> PathBuf {
+        if path.is_root() { self.path.clone() } else { self.path.join(OsStr::from_bytes(path.as_bytes())) }
     }
 
     /// Whether the path of a folder still leads to the one that is held open for it. Others may have moved that
@@ -232,34 +236,10 @@ fn within() -> ResolveFlags {
 
 const WANTED: StatxFlags = StatxFlags::BASIC_STATS.union(StatxFlags::BTIME);
 
-/// The facts of an entry, from what the kernel tells.
-fn entry_of(found: &Statx, believes_births: bool, volume: &Volume) -> Entry {
-    let moment = |at: rustix::fs::StatxTimestamp| Moment::from_unix(at.tv_sec, at.tv_nsec);
-    let born = believes_births && found.stx_mask & StatxFlags::BTIME.bits() != 0;
-    Entry {
-        kind: match fs::FileType::from_raw_mode(found.stx_mode.into()) {
-            fs::FileType::RegularFile => Kind::File,
-            fs::FileType::Directory => Kind::Folder,
-            fs::FileType::Symlink => Kind::Link,
-            _ => Kind::Other,
-        },
-        size: found.stx_size,
-        modified: moment(found.stx_mtime),
-        opened: Some(moment(found.stx_atime)),
-        born: born.then(|| moment(found.stx_btime)),
-        changed: moment(found.stx_ctime),
-        identity: volume.identity(found),
-    }
-}
-
 /// Opens something only to be asked on which file system it lies.
 fn open_to_look(folder: impl AsFd, name: &[u8]) -> Option<OwnedFd> {
     let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
     fs::openat(folder, name, flags, Mode::empty()).ok()
-}
-
-fn held<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// What something that is open is known by, on whatever file system it lies.
@@ -267,195 +247,4 @@ pub(crate) fn identity_of_open(path: &Path) -> Option<Identity> {
     let open = fs::open(path, OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).ok()?;
     let found = fs::statx(&open, "", AtFlags::EMPTY_PATH, WANTED).ok()?;
     Some(Volume::of(&open, &found).identity(&found))
-}
-
-impl Store for LocalStore {
-    fn address(&self) -> String {
-        escape(self.path.as_os_str().as_bytes())
-    }
-
-    fn root(&self) -> PathBuf {
-        self.path.clone()
-    }
-
-    fn inside(&self, folder: &ItemPath) -> StoreResult<Arc<dyn Store>> {
-        let root = self.open_at(folder, FOLDER_FLAGS)?;
-        Ok(Arc::new(Self::of_root(root, self.absolute(folder), self.settings.clone())))
-    }
-
-    fn same_identity(&self, now: &Identity, recorded: &Identity) -> bool {
-        volumes::is_same(now, recorded)
-    }
-
-    fn look_anew(&self) {
-        self.forget_folders();
-        self.volumes.forget();
-        held(&self.plain).clear();
-    }
-
-    fn name_own(&self, token: &str) {
-        token.clone_into(&mut held(&self.token));
-    }
-
-    fn stands(&self, folder: &ItemPath) -> StoreResult<bool> {
-        self.still_stands(folder)
-    }
-
-    fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
-        self.forget_folders();
-        scan::scan(self, scope, watch)
-    }
-
-    fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {
-        if path.is_root() {
-            let found = fs::statx(&self.root, "", AtFlags::EMPTY_PATH, WANTED)?;
-            return Ok(Some(self.entry_of(&found, || self.root.try_clone().ok())));
-        }
-        match self.parent(path) {
-            Ok((folder, name)) => self.look_in(folder, name),
-            Err(StoreError::NotThere | StoreError::NotAFolder) => Ok(None),
-            Err(other) => Err(other),
-        }
-    }
-
-    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
-        scan::list(self, folder)
-    }
-
-    fn link_is_broken(&self, path: &ItemPath) -> StoreResult<bool> {
-        let (folder, name) = self.parent(path)?;
-        match fs::statx(folder, name, AtFlags::empty(), StatxFlags::TYPE) {
-            Ok(_) => Ok(false),
-            Err(Errno::NOENT | Errno::LOOP | Errno::NOTDIR) => Ok(true),
-            Err(other) => Err(other.into()),
-        }
-    }
-
-    fn first_bytes(&self, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
-        content::first_bytes(self, path, most)
-    }
-
-    fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>> {
-        tags::read(self, path)
-    }
-
-    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
-        tags::read_in(self, folder, names)
-    }
-
-    fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
-        facts::ground(self, folder)
-    }
-
-    fn set_tags(&self, path: &ItemPath, stamp: &Stamp, tags: &[String]) -> StoreResult<()> {
-        tags::write(self, path, stamp, tags)
-    }
-
-    fn make_folder(&self, path: &ItemPath) -> StoreResult<bool> {
-        changes::make_folder(self, path)
-    }
-
-    fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
-        changes::remove_empty_folder(self, path)
-    }
-
-    fn rename(
-        &self,
-        from: &ItemPath,
-        stamp: &Stamp,
-        to_store: &dyn Store,
-        to: &ItemPath,
-    ) -> StoreResult<Option<Stamp>> {
-        let to_store = to_store.as_any().downcast_ref::<LocalStore>().ok_or(StoreError::OtherDomain)?;
-        changes::rename(self, from, stamp, to_store, to).map(|()| None)
-    }
-
-    fn discard(&self, path: &ItemPath, stamp: &Stamp, day: &str) -> StoreResult<Vec<u8>> {
-        trash::discard(self, path, stamp, day)
-    }
-
-    fn restore(&self, kept_as: &[u8], stamp: &Stamp, to: &ItemPath) -> StoreResult<Option<Stamp>> {
-        trash::restore(self, kept_as, stamp, to).map(|()| None)
-    }
-
-    fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
-        trash::find(self, path, stamp)
-    }
-
-    fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
-        let (store, path) = trash::discarded(self, kept_as)?;
-        Ok((Arc::new(store), path))
-    }
-
-    fn sync_folder(&self, folder: &ItemPath) -> StoreResult<()> {
-        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
-        let folder = self.open_at(folder, flags)?;
-        self.sync(folder)
-    }
-
-    fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn std::io::Read + Send>> {
-        Ok(Box::new(Reading(content::open(self, path)?)))
-    }
-
-    fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
-        Ok(Box::new(content::Opened::open(self, path)?))
-    }
-
-    fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>> {
-        let (folder, name) = self.parent(path)?;
-        Ok(fs::readlinkat(folder, name, Vec::new())?.into_bytes())
-    }
-
-    fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
-        content::meta(self, path)
-    }
-
-    fn write_new(
-        &self,
-        path: &ItemPath,
-        content: &mut dyn std::io::Read,
-        _: Option<u64>,
-        meta: &Meta,
-    ) -> StoreResult<u64> {
-        content::write_new(self, path, content, meta)
-    }
-
-    fn update_list(
-        &self,
-        path: &ItemPath,
-        old: Option<&Stamp>,
-        temporary: &ItemPath,
-        content: &[u8],
-        open_to: u32,
-    ) -> StoreResult<()> {
-        lists::update(self, path, old, temporary, content, open_to)
-    }
-
-    fn open_to(&self, path: &ItemPath) -> StoreResult<u32> {
-        rights::open_to(self, path)
-    }
-
-    fn loses(&self, path: &ItemPath, target: &dyn Store, folder: &ItemPath) -> StoreResult<Vec<String>> {
-        rights::loses(self, path, target, folder)
-    }
-
-    fn link_again(&self, first: &ItemPath, name: &ItemPath) -> StoreResult<bool> {
-        content::link_again(self, first, name)
-    }
-
-    fn link_new(&self, path: &ItemPath, target: &[u8], meta: &Meta) -> StoreResult<()> {
-        content::link_new(self, path, target, meta)
-    }
-
-    fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()> {
-        content::set_folder_meta(self, path, meta)
-    }
-
-    fn remove_copied(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<()> {
-        changes::remove_copied(self, path, stamp)
-    }
-
-    fn as_any(&self) -> &dyn std::any::Any {
-        self
-    }
 }

@@ -6,16 +6,17 @@ use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags};
 
 use super::content::meta;
+use super::kinds::{EXFAT, FAT, ISO, kind_of};
 use super::{LocalStore, TAGS_ATTRIBUTE, held};
-use crate::{Store, StoreResult};
+use crate::{Keeps, ReadStore, StoreResult};
 
 /// Things of a folder that are looked at before a preview; a larger one is not looked into further.
 const MOST_LOOKED_AT: usize = 20_000;
 
 /// File systems that keep neither owners nor attributes nor further names: FAT, exFAT, ISO 9660 (see statfs(2)).
-const PLAIN: [i64; 3] = [0x4d44, 0x2011_bab0, 0x9660];
+const PLAIN: [i64; 3] = [FAT, EXFAT, ISO];
 
-/// See [`crate::Store::open_to`].
+/// See [`crate::ReadStore::open_to`].
 pub(super) fn open_to(store: &LocalStore, path: &ItemPath) -> StoreResult<u32> {
     let found = if path.is_root() {
         fs::fstat(&store.root)?
@@ -29,19 +30,9 @@ pub(super) fn open_to(store: &LocalStore, path: &ItemPath) -> StoreResult<u32> {
     Ok(if is_folder { (mode & 0o011) << 2 | mode & 0o044 } else { mode & 0o044 })
 }
 
-/// See [`crate::Store::loses`].
-pub(super) fn loses(
-    store: &LocalStore,
-    path: &ItemPath,
-    target: &dyn Store,
-    folder: &ItemPath,
-) -> StoreResult<Vec<String>> {
-    let there = target.as_any().downcast_ref::<LocalStore>();
-    let is_plain = match there {
-        Some(local) => is_plain(local, folder)?,
-        None => false,
-    };
-    let mut losses = Losses { is_plain, is_drive: there.is_none(), ..Losses::default() };
+/// See [`crate::ReadStore::loses`].
+pub(super) fn loses(store: &LocalStore, path: &ItemPath, keeps: Keeps) -> StoreResult<Vec<String>> {
+    let mut losses = Losses::where_is_kept(keeps);
     let mut left = vec![path.clone()];
     let mut looked_at = 0;
     while let Some(path) = left.pop() {
@@ -54,6 +45,11 @@ pub(super) fn loses(
     Ok(losses.words())
 }
 
+/// See [`crate::ReadStore::keeps`].
+pub(super) fn keeps(store: &LocalStore, folder: &ItemPath) -> StoreResult<Keeps> {
+    Ok(if is_plain(store, folder)? { Keeps::NONE } else { Keeps::ALL })
+}
+
 /// Whether a folder lies, or would lie, on such a file system; many items mostly go into few folders.
 // The kernel's fields have other widths on other processors.
 #[allow(clippy::unnecessary_cast)]
@@ -63,15 +59,13 @@ fn is_plain(store: &LocalStore, folder: &ItemPath) -> StoreResult<bool> {
     }
     let nearest = store.folder(&super::facts::ground(store, folder)?.existing)?;
     let system = fs::fstatfs(&*nearest)?;
-    let is_plain = PLAIN.contains(&(system.f_type as i64 & 0xffff_ffff));
+    let is_plain = PLAIN.contains(&kind_of(&system));
     held(&store.plain).insert(folder.clone(), is_plain);
     Ok(is_plain)
 }
 
-#[derive(Default)]
 struct Losses {
-    is_plain: bool,
-    is_drive: bool,
+    keeps: Keeps,
     owners: usize,
     set_ids: usize,
     of_the_system: usize,
@@ -81,6 +75,11 @@ struct Losses {
 }
 
 impl Losses {
+    fn where_is_kept(keeps: Keeps) -> Self {
+        let (owners, set_ids, of_the_system, attributes) = (0, 0, 0, 0);
+        Self { keeps, owners, set_ids, of_the_system, attributes, names: HashMap::new() }
+    }
+
     fn look_at(&mut self, store: &LocalStore, path: &ItemPath, left: &mut Vec<ItemPath>) -> StoreResult<()> {
         let (folder, name) = store.parent(path)?;
         let found = fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW)?;
@@ -95,10 +94,13 @@ impl Losses {
         }
         // Everywhere else attributes are kept, and need not be read.
         let has_any = matches!(kind, fs::FileType::RegularFile | fs::FileType::Directory);
-        if has_any && (self.is_plain || self.is_drive) {
+        if has_any && !(self.keeps.attributes && self.keeps.system_attributes) {
             let is_of_the_system = |name: &[u8]| !name.starts_with(b"user.");
             let all = meta(store, path)?.attributes;
-            let is_kept = |name: &[u8]| !(self.is_plain || self.is_drive && is_of_the_system(name));
+            let is_kept = |name: &[u8]| match is_of_the_system(name) {
+                true => self.keeps.system_attributes,
+                false => self.keeps.attributes,
+            };
             let lost: Vec<_> = all.iter().filter(|(name, _)| !is_kept(name)).collect();
             let system = lost.iter().filter(|(name, _)| is_of_the_system(name)).count();
             self.of_the_system += usize::from(system > 0);
@@ -110,7 +112,7 @@ impl Losses {
 
     fn count_owner(&mut self, found: &fs::Stat) {
         let own = rustix::process::geteuid();
-        let keeps = own.is_root() && !self.is_plain && !self.is_drive;
+        let keeps = own.is_root() && self.keeps.owners;
         if found.st_uid == own.as_raw() || keeps {
             return;
         }
@@ -138,7 +140,7 @@ impl Losses {
             words.push("it has other names (hard links) that stay, and will be a file of its own".to_owned());
         }
         let several = self.names.values().any(|(_, seen)| *seen > 1);
-        if several && (self.is_plain || self.is_drive) {
+        if several && !self.keeps.links {
             words.push("names of one file become files of their own".to_owned());
         }
         words

@@ -8,11 +8,12 @@ use nine_core::place::ItemPath;
 use rustix::fs::{self, AtFlags, OFlags, RawDir};
 use rustix::io::Errno;
 
+use super::entries::entry_of;
 use super::volumes::Volume;
-use super::{LocalStore, WANTED, entry_of, open_to_look};
+use super::{LocalStore, WANTED, open_to_look};
 use crate::fault::{Op, before};
 use crate::walk::{Bounds, walk};
-use crate::{Scan, Scope, Store, StoreError, StoreResult, Watch};
+use crate::{ReadStore, Scan, Scope, StoreError, StoreResult, Watch};
 
 /// Walking waits for the disk more than for the processor; more threads than this gain nothing.
 const MOST_THREADS: usize = 8;

@@ -16,7 +16,7 @@ use rustix::io::Errno;
 
 use super::{LocalStore, changes, trash_sizes as sizes};
 use crate::fault::{Op, before, point};
-use crate::{Store, StoreError, StoreResult};
+use crate::{ChangeStore, ReadStore, StoreError, StoreResult};
 
 const ENDING: &[u8] = b".trashinfo";
 
@@ -242,7 +242,7 @@ pub(super) fn discarded(store: &LocalStore, kept_as: &[u8]) -> StoreResult<(Loca
 pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
     let trash = Trash::for_item(store, path)?;
     // As it is written now, and as it was before links were resolved.
-    let notes = [real(store, path), store.absolute(path)];
+    let notes = [real(store, path), store.path_of(path)];
     let notes = notes.map(|path| format!("\nPath={}\n", trash.written(&path)));
     let wanted = Wanted { store, path, notes, stamp };
     for number in 1..FIRST_LOOKED_AT {

@@ -8,12 +8,14 @@
 //! Identities of format 2 of the daybook were device and inode, and have none of these bits.
 
 use std::os::fd::{AsFd, OwnedFd};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex};
 
 use nine_core::item::{Entry, Identity, Stamp};
 use rustix::fs::{self, StatFs, Statx, StatxFlags};
 
+use super::kinds::{EXFAT, FAT, FUSE, NCP, SMB, SMB2, kind_of};
 use crate::mark;
+use crate::work::held;
 
 /// The first word is as described here, and no device number.
 const IS_VOLUME: u64 = 1 << 63;
@@ -30,7 +32,7 @@ const INODE: u64 = u64::MAX >> TURNED;
 
 /// FAT, exFAT, FUSE, and shares of systems that number their files otherwise (see statfs(2)): inode numbers are
 /// made up anew at each mount.
-const FORGETS_INODES: [i64; 6] = [0x4d44, 0x2011_bab0, 0x6573_5546, 0x517b, 0xff53_4d42, 0xfe53_4d42];
+const FORGETS_INODES: [i64; 6] = [FAT, EXFAT, FUSE, NCP, SMB, SMB2];
 
 /// An overlay gives a file another birth time once it is written to.
 const OVERLAY: i64 = 0x794c_7630;
@@ -42,11 +44,11 @@ pub(super) struct Volumes(Arc<Mutex<Vec<Volume>>>);
 impl Volumes {
     /// The file system that an entry lies on; `open` opens the entry, should it be a new one.
     pub fn of(&self, found: &Statx, open: impl FnOnce() -> Option<OwnedFd>) -> Volume {
-        let known = self.held().iter().find(|volume| volume.holds(found)).copied();
+        let known = held(&self.0).iter().find(|volume| volume.holds(found)).copied();
         known.unwrap_or_else(|| match open() {
             Some(open) => {
                 let volume = Volume::of(&open, found);
-                self.held().push(volume);
+                held(&self.0).push(volume);
                 volume
             }
             // What cannot be opened is known by its device.
@@ -56,11 +58,7 @@ impl Volumes {
 
     /// Others may have been mounted since.
     pub fn forget(&self) {
-        self.held().clear();
-    }
-
-    fn held(&self) -> MutexGuard<'_, Vec<Volume>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        held(&self.0).clear();
     }
 }
 
@@ -89,7 +87,7 @@ impl Volume {
     // The kernel's fields have other widths on other processors.
     #[allow(clippy::unnecessary_cast)]
     fn described(device: u64, system: &StatFs, id: u64) -> Self {
-        let kind = system.f_type as i64 & 0xffff_ffff;
+        let kind = kind_of(system);
         let is_own = id != 0 && !is_made_of(id, device);
         let text = format!("{kind:x} {:x}", if is_own { id } else { device });
         let keeps = !FORGETS_INODES.contains(&kind);

@@ -13,7 +13,7 @@ use nine_core::archive::Form;
 use nine_core::item::{Entry, Kind};
 use nine_core::place::ItemPath;
 
-use crate::{Meta, OpenFile, Store, StoreError, StoreResult};
+use crate::{Meta, OpenFile, ReadStore, StoreError, StoreResult};
 
 /// A thing in a pack.
 #[derive(Debug, Clone)]
@@ -39,7 +39,7 @@ pub type Pieces = [(ItemPath, Entry)];
 /// If one of them cannot be read, has changed, or does not fit into the form.
 pub fn write(
     form: Form,
-    store: &dyn Store,
+    store: &dyn ReadStore,
     folder: &ItemPath,
     pieces: &Pieces,
     out: impl Write,
@@ -67,7 +67,7 @@ pub fn visit(pack: &Pack, at: &ItemPath, each: &mut Each<'_>) -> StoreResult<()>
 #[derive(Clone, Copy)]
 pub struct Pack<'a> {
     /// The store that it lies in.
-    pub store: &'a dyn Store,
+    pub store: &'a dyn ReadStore,
     /// Where.
     pub path: &'a ItemPath,
     /// Its form.
@@ -79,7 +79,7 @@ impl<'a> Pack<'a> {
     ///
     /// # Errors
     /// If it does not.
-    pub fn named(store: &'a dyn Store, path: &'a ItemPath) -> StoreResult<Self> {
+    pub fn named(store: &'a dyn ReadStore, path: &'a ItemPath) -> StoreResult<Self> {
         let (form, _) = Form::of_name(path.name()).ok_or_else(|| damaged("its form is not known"))?;
         Ok(Self { store, path, form })
     }
@@ -118,7 +118,7 @@ pub fn read_list(pack: &Pack, name: &str) -> StoreResult<Vec<u8>> {
 
 /// The folder that is packed.
 struct Source<'a> {
-    store: &'a dyn Store,
+    store: &'a dyn ReadStore,
     folder: &'a ItemPath,
 }
 
@@ -170,7 +170,7 @@ struct Whole {
 }
 
 impl Whole {
-    fn open(store: &dyn Store, path: &ItemPath) -> StoreResult<io::BufReader<Self>> {
+    fn open(store: &dyn ReadStore, path: &ItemPath) -> StoreResult<io::BufReader<Self>> {
         let file = store.open_file(path)?;
         let size = file.entry()?.size;
         Ok(io::BufReader::new(Self { file, at: 0, size }))

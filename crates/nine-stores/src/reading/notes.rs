@@ -8,7 +8,7 @@ use pulldown_cmark::{Event, Options, Parser, Tag, TagEnd, TextMergeStream};
 use serde::Deserialize;
 
 use super::plain::decoded;
-use crate::Store;
+use crate::ReadStore;
 
 /// Bytes of a note that are looked at.
 const NOTE: usize = 256 << 10;
@@ -25,7 +25,7 @@ pub fn is_note(name: &[u8]) -> bool {
 }
 
 /// The tags in a note's text; none if it cannot be read or is no note.
-pub fn note_tags(store: &dyn Store, path: &ItemPath) -> Vec<String> {
+pub fn note_tags(store: &dyn ReadStore, path: &ItemPath) -> Vec<String> {
     if !is_note(path.name()) {
         return Vec::new();
     }

@@ -12,17 +12,9 @@ use crate::session::Session;
 /// Whether the thing is as one would wish, what it is, and what follows.
 type Finding = (bool, &'static str, String);
 
-fn lines(conduct: &Conduct) -> Vec<Finding> {
-    let words = |good: bool, yes: &str, no: &str| (good, if good { yes } else { no }.to_owned());
-    let line = |what: &'static str, (good, text): (bool, String)| (good, what, text);
-    let tags = match (conduct.keeps_properties, conduct.properties_survive_move) {
-        (true, true) => (true, "kept on the drive, and they survive a move".to_owned()),
-        (true, false) => {
-            (true, "kept on the drive, which drops them on a move; they are put back then".to_owned())
-        }
-        (false, _) => (false, "the drive keeps no tags; what has some is not put there".to_owned()),
-    };
-    let names = match (conduct.folds_case, conduct.folds_form) {
+/// What becomes of names, and whether that is as one would wish.
+fn names(conduct: &Conduct) -> (bool, String) {
+    match (conduct.folds_case, conduct.folds_form) {
         _ if conduct.cuts_names => {
             (false, "cut at # ? and ; by the drive; what has one of these is not put there".to_owned())
         }
@@ -32,6 +24,18 @@ fn lines(conduct: &Conduct) -> Vec<Finding> {
         (true, true) => {
             (false, "names that differ in letter case or Unicode form only are one name".to_owned())
         }
+    }
+}
+
+fn lines(conduct: &Conduct) -> Vec<Finding> {
+    let words = |good: bool, yes: &str, no: &str| (good, if good { yes } else { no }.to_owned());
+    let line = |what: &'static str, (good, text): (bool, String)| (good, what, text);
+    let tags = match (conduct.keeps_properties, conduct.properties_survive_move) {
+        (true, true) => (true, "kept on the drive, and they survive a move".to_owned()),
+        (true, false) => {
+            (true, "kept on the drive, which drops them on a move; they are put back then".to_owned())
+        }
+        (false, _) => (false, "the drive keeps no tags; what has some is not put there".to_owned()),
     };
     vec![
         line("tags", tags),
@@ -43,7 +47,7 @@ fn lines(conduct: &Conduct) -> Vec<Finding> {
                 "not kept; a file has the time at which it was sent",
             ),
         ),
-        line("names", names),
+        line("names", names(conduct)),
         line(
             "checksums",
             words(

@@ -52,7 +52,7 @@ fn record<'p>(place: &'p PlaceState, session: &Session) -> PlaceRecord<'p> {
     PlaceRecord {
         place: name,
         kind: kind(place),
-        at: session.shown(at),
+        at: session.environment.shown_at(at),
         reachable: *reachable,
         writable: *writable,
         free: *free,
@@ -157,7 +157,7 @@ fn print_places(out: &mut impl Write, session: &Session, found: &[PlaceState]) -
             mark,
             styled(&place.name, STRONG),
             styled(kind(place), FAINT),
-            cell(session.look.text(&session.shown(&place.at))),
+            cell(session.look.text(&session.environment.shown_at(&place.at))),
             styled(free, FAINT),
             note,
         ]);

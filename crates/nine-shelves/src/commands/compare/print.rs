@@ -43,7 +43,7 @@ impl Record {
         let digest = view.tree.digest(member.id);
         Self {
             item: no_formula(view.spot(member.id).to_string()),
-            path: no_formula(escape(view.written(member.id).as_encoded_bytes())),
+            path: no_formula(escape(view.location(member.id).as_typed().as_encoded_bytes())),
             size: view.tree.size(member.id),
             modified: session.now().minute(view.tree.newest(member.id)),
             r#as,

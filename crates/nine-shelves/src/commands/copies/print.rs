@@ -191,7 +191,7 @@ impl Shown<'_> {
                 group,
                 r#as,
                 item: no_formula(view.spot(member.id).to_string()),
-                path: no_formula(escape(view.written(member.id).as_encoded_bytes())),
+                path: no_formula(escape(view.location(member.id).as_typed().as_encoded_bytes())),
                 kind: if folded.group.kind == Kind::Folder { "folder" } else { "file" },
                 size: view.tree.size(member.id),
                 modified: self.session.now().minute(view.tree.newest(member.id)),
@@ -216,7 +216,7 @@ impl Shown<'_> {
         let mut out = output::raw();
         for item in shown.iter().flat_map(Folded::going) {
             let view = &self.copies.looking.views[item.member.view as usize];
-            out.write_all(view.written(item.member.id).as_encoded_bytes())?;
+            out.write_all(view.location(item.member.id).as_typed().as_encoded_bytes())?;
             out.write_all(end)?;
         }
         Ok(out.flush()?)

@@ -104,7 +104,7 @@ impl Shown<'_> {
         let mut out = output::raw();
         for picture in self.shown().iter().flatten() {
             let view = &self.found.looking.views[picture.member.view as usize];
-            out.write_all(view.written(picture.member.id).as_encoded_bytes())?;
+            out.write_all(view.location(picture.member.id).as_typed().as_encoded_bytes())?;
             out.write_all(end)?;
         }
         out.flush()
@@ -116,7 +116,7 @@ impl Shown<'_> {
             Record {
                 group: at,
                 item: no_formula(view.spot(picture.member.id).to_string()),
-                path: no_formula(escape(view.written(picture.member.id).as_encoded_bytes())),
+                path: no_formula(escape(view.location(picture.member.id).as_typed().as_encoded_bytes())),
                 width: picture.looks.pixels.0,
                 height: picture.looks.pixels.1,
                 size: picture.size,

@@ -1,67 +1,22 @@
 //! Why a capability could not do what it was asked. The words are for people; what to do next is added by the face
 //! that shows them.
 
+mod named;
+
 use std::io;
 use std::path::PathBuf;
+
+pub use named::{Named, Nowhere, WantedOfPlace};
 
 use nine_core::diagnostic::Diagnostic;
 use nine_core::escape::{escape, plain};
 use nine_core::place::Spot;
 use nine_core::worklist::table::Wrong;
-use nine_stores::{CatalogueError, StoreError};
+use nine_stores::drive::BadAddress;
+use nine_stores::{CatalogueError, Location, StoreError};
 
 /// What a capability answers.
 pub type Result<T = (), E = Error> = std::result::Result<T, E>;
-
-/// What kind of word names nothing that there is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Named {
-    /// A saved search.
-    Search,
-    /// A pile.
-    Pile,
-    /// A bookcase.
-    Bookcase,
-    /// A dated folder of the archive.
-    Dated,
-    /// A preference among copies.
-    Preference,
-    /// What a list can be grouped by.
-    Group,
-    /// Something odd that a survey looks for.
-    Oddity,
-    /// A tag.
-    Tag,
-}
-
-impl Named {
-    fn words(self, word: &str) -> String {
-        let word = plain(word);
-        match self {
-            Named::Search => format!("there is no saved search `{word}`"),
-            Named::Pile => format!("there is no pile `{word}`"),
-            Named::Bookcase => format!("there is no bookcase `{word}`"),
-            Named::Dated => format!("the archive has no `{word}`"),
-            Named::Preference => format!("`{word}` is no preference"),
-            Named::Group => format!("nothing can be grouped by `{word}`"),
-            Named::Oddity => format!("`{word}` is nothing that is looked for"),
-            Named::Tag => format!("no item has the tag `{word}`"),
-        }
-    }
-}
-
-/// Of what a command found none at all.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Nowhere {
-    /// No place to look in, for a search.
-    Search,
-    /// No place to look in, for copies.
-    Copies,
-    /// No pile, for a survey.
-    Survey,
-    /// No bookcase, for its shelves.
-    Shelves,
-}
 
 /// Why a capability could not do what it was asked.
 #[derive(Debug, thiserror::Error)]
@@ -144,10 +99,10 @@ pub enum Error {
     })]
     Nowhere(Nowhere),
     /// A folder that was named and cannot be looked at.
-    #[error("{} cannot be looked at: {}", shown(path), there_is_none(source))]
+    #[error("{at} cannot be looked at: {}", there_is_none(source))]
     NotAPlace {
         /// The folder.
-        path: PathBuf,
+        at: Box<Location>,
         /// Why.
         source: StoreError,
         /// The names of the places that there are.
@@ -157,11 +112,19 @@ pub enum Error {
     #[error("there is nothing at {}", shown(.0))]
     NothingAt(PathBuf),
     /// There is nothing at an address that was typed.
-    #[error("there is nothing at {}", shown(.0))]
-    NothingOnDrive(PathBuf),
+    #[error("there is nothing at {0}")]
+    NothingOnDrive(Location),
     /// An address on a drive that is in no place.
-    #[error("{} lies in no pile or bookcase", shown(.0))]
-    InNoPlace(PathBuf),
+    #[error("{0} lies in no pile or bookcase")]
+    InNoPlace(Location),
+    /// What was typed begins like an address, and is none.
+    #[error("{} is no address of a drive: {source}", shown(typed))]
+    BadAddress {
+        /// As it was typed.
+        typed: PathBuf,
+        /// Why.
+        source: BadAddress,
+    },
     /// A path that is no item.
     #[error("{} is not an item", shown(.0))]
     NotAnItem(PathBuf),
@@ -432,17 +395,6 @@ pub enum Error {
     Io(#[from] io::Error),
 }
 
-/// What was wanted of a place, where an item is wanted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum WantedOfPlace {
-    /// To be archived.
-    Archive,
-    /// To be discarded.
-    Discard,
-    /// To be put onto a shelf.
-    Put,
-}
-
 impl Error {
     /// A word that names nothing.
     pub(crate) fn unknown<'k>(what: Named, word: &str, known: impl IntoIterator<Item = &'k str>) -> Self {
@@ -457,7 +409,7 @@ impl Error {
 }
 
 fn shown(path: &std::path::Path) -> String {
-    escape(crate::workspace::location::written(path).as_encoded_bytes())
+    escape(path.as_os_str().as_encoded_bytes())
 }
 
 /// Why a folder that was named cannot be looked at.

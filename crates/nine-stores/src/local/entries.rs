@@ -1,0 +1,27 @@
+//! The facts of an entry, from what the kernel tells.
+
+use nine_core::item::{Entry, Kind};
+use nine_core::moment::Moment;
+use rustix::fs::{self, Statx, StatxFlags, StatxTimestamp};
+
+use super::volumes::Volume;
+
+/// The facts of an entry, from what the kernel tells.
+pub(super) fn entry_of(found: &Statx, believes_births: bool, volume: &Volume) -> Entry {
+    let moment = |at: StatxTimestamp| Moment::from_unix(at.tv_sec, at.tv_nsec);
+    let born = believes_births && found.stx_mask & StatxFlags::BTIME.bits() != 0;
+    Entry {
+        kind: match fs::FileType::from_raw_mode(found.stx_mode.into()) {
+            fs::FileType::RegularFile => Kind::File,
+            fs::FileType::Directory => Kind::Folder,
+            fs::FileType::Symlink => Kind::Link,
+            _ => Kind::Other,
+        },
+        size: found.stx_size,
+        modified: moment(found.stx_mtime),
+        opened: Some(moment(found.stx_atime)),
+        born: born.then(|| moment(found.stx_btime)),
+        changed: moment(found.stx_ctime),
+        identity: volume.identity(found),
+    }
+}

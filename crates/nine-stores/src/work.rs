@@ -1,0 +1,92 @@
+//! Work done side by side by several threads, and the locks they share.
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::sync_channel;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+/// What is behind a lock, also where a thread that held it ended in a panic: what it left is as good as before.
+pub(crate) fn held<T: ?Sized>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// What was behind a lock that nobody holds any more.
+pub(crate) fn released<T>(mutex: Mutex<T>) -> T {
+    mutex.into_inner().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// How many answers may wait to be taken.
+const WAITING: usize = 128;
+
+/// Does `work` with each of `items` on so many threads, each of which has a `state` of its own, and hands over what
+/// comes of it, with the item's number, as it comes. A thread that answers `None` takes no further item.
+pub fn side_by_side<T: Sync, S, R: Send>(
+    items: &[T],
+    threads: usize,
+    state: impl Fn() -> S + Sync,
+    work: impl Fn(&mut S, &T) -> Option<R> + Sync,
+    mut each: impl FnMut(usize, R),
+) {
+    let threads = threads.min(items.len());
+    if threads < 2 {
+        let mut state = state();
+        let answers = items.iter().map_while(|item| work(&mut state, item));
+        return answers.enumerate().for_each(|(at, answer)| each(at, answer));
+    }
+    let next = AtomicUsize::new(0);
+    let (send, receive) = sync_channel(WAITING);
+    std::thread::scope(|scope| {
+        for _ in 0..threads {
+            let (send, next, state, work) = (send.clone(), &next, &state, &work);
+            scope.spawn(move || {
+                let mut state = state();
+                loop {
+                    let at = next.fetch_add(1, Ordering::Relaxed);
+                    let Some(answer) = items.get(at).and_then(|item| work(&mut state, item)) else { break };
+                    if send.send((at, answer)).is_err() {
+                        break;
+                    }
+                }
+            });
+        }
+        drop(send);
+        receive.into_iter().for_each(|(at, answer)| each(at, answer));
+    });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_item_is_worked_at_once_whatever_the_threads() {
+        for threads in [1, 2, 7] {
+            let items: Vec<usize> = (0..1000).collect();
+            let mut answers = vec![0; items.len()];
+            side_by_side(
+                &items,
+                threads,
+                || (),
+                |(), item| Some(item * 2),
+                |at, answer| answers[at] += answer,
+            );
+            assert!(answers.iter().enumerate().all(|(at, answer)| *answer == at * 2), "{threads}");
+        }
+    }
+
+    #[test]
+    fn a_thread_that_stops_takes_no_more() {
+        let items: Vec<usize> = (0..1000).collect();
+        let mut seen = 0;
+        side_by_side(
+            &items,
+            3,
+            || 0,
+            |done, _| {
+                *done += 1;
+                (*done <= 5).then_some(())
+            },
+            |_, ()| seen += 1,
+        );
+        assert!(seen <= 15, "{seen}");
+    }
+}
