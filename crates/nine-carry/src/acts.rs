@@ -11,6 +11,7 @@ use nine_stores::packs::Pack;
 use nine_stores::{ReadStore, Store, StoreError, StoreResult, Watch};
 
 use crate::carrier::Carrier;
+use crate::folders::moved_away;
 use crate::original::{expect_same, expect_there};
 use crate::outcome::Trace;
 use crate::packing::{self, PackSide};
@@ -31,14 +32,16 @@ impl<'a> Carrier<'a> {
                 store.set_tags(&step.item.path, &step.stamp, to).map(|()| Trace::default())
             }
             Act::Discard { copy_of } => self.discard(store, step, copy_of.as_ref()),
-            Act::Restore { kept_as } => match self.make_folders(&step.item.folder())? {
-                Ok(()) => {
-                    self.touch(&step.item.folder());
-                    let restored = store.restore(kept_as, &step.stamp, &step.item.path);
-                    restored.map(Trace::at)
+            Act::Restore { kept_as } => {
+                match self.folders.make(&step.item.folder(), self.places, self.daybook)? {
+                    Ok(()) => {
+                        self.folders.touch(&step.item.folder());
+                        let restored = store.restore(kept_as, &step.stamp, &step.item.path);
+                        restored.map(Trace::at)
+                    }
+                    Err(error) => Err(error),
                 }
-                Err(error) => Err(error),
-            },
+            }
             Act::Move { to } => return self.move_item(at, step, to),
             Act::Copy { to } => return self.copy_item(at, step, to),
             Act::Pack { to } => return self.pack_or_unpack(at, step, to),
@@ -56,7 +59,7 @@ impl<'a> Carrier<'a> {
             None => self.packed.remove(&step.item),
         };
         let day = (self.clock)().strftime("%Y-%m-%dT%H:%M:%S").to_string();
-        self.touch(&step.item.folder());
+        self.folders.touch(&step.item.folder());
         let kept = store.discard(&step.item.path, &step.stamp, &day)?;
         let is_as_seen = |seen: &Vec<Piece>| {
             let (trash, path) = store.discarded(&kept)?;
@@ -80,7 +83,7 @@ impl<'a> Carrier<'a> {
         step: &Step,
         to: &Spot,
     ) -> io::Result<StoreResult<(&'a dyn Store, &'a dyn Store)>> {
-        if let Err(error) = self.make_folders(&to.folder())? {
+        if let Err(error) = self.folders.make(&to.folder(), self.places, self.daybook)? {
             return Ok(Err(error));
         }
         let places = self.places;
@@ -92,8 +95,8 @@ impl<'a> Carrier<'a> {
             Ok(ends) => ends,
             Err(error) => return Ok(Err(error)),
         };
-        self.touch(&step.item.folder());
-        self.touch(&to.folder());
+        self.folders.touch(&step.item.folder());
+        self.folders.touch(&to.folder());
         match source.rename(&step.item.path, &step.stamp, target, &to.path) {
             Err(StoreError::OtherDomain) => {}
             moved => return Ok(moved.map(Trace::at)),
@@ -105,7 +108,7 @@ impl<'a> Carrier<'a> {
             Ok(copying) => copying,
             Err(error) => return Ok(Err(error)),
         };
-        if !self.moved_away(step).is_empty() {
+        if !moved_away(self.places, step).is_empty() {
             self.half_left |= route.retract(&copying, &to.path) != Retracted::Gone;
             return Ok(Err(StoreError::FolderMoved));
         }
@@ -124,7 +127,7 @@ impl<'a> Carrier<'a> {
             Ok(ends) => ends,
             Err(error) => return Ok(Err(error)),
         };
-        self.touch(&to.folder());
+        self.folders.touch(&to.folder());
         let temporary = self.daybook.names().temporary(at, to);
         let (from, watch) = (&step.item.path, self.watch);
         let route = Route { source, from, target, temporary: &temporary, watch };
@@ -176,7 +179,7 @@ impl<'a> Carrier<'a> {
             Ok(ends) => ends,
             Err(error) => return Ok(Err(error)),
         };
-        self.touch(&to.folder());
+        self.folders.touch(&to.folder());
         self.daybook.flush()?;
         let temporary = self.daybook.names().temporary(at, to);
         let now = Moment::from_timestamp((self.clock)().timestamp());

@@ -111,9 +111,9 @@ impl Carrier<'_> {
         for at in batch {
             let step = &steps[*at];
             ready.push(match step.target() {
-                Some(to) => self.make_folders(&to.folder())?.map(|()| {
-                    self.touch(&step.item.folder());
-                    self.touch(&to.folder());
+                Some(to) => self.folders.make(&to.folder(), self.places, self.daybook)?.map(|()| {
+                    self.folders.touch(&step.item.folder());
+                    self.folders.touch(&to.folder());
                 }),
                 None => Ok(()),
             });

@@ -95,7 +95,7 @@ impl Carrier<'_> {
             }
         }
         if !gone.is_empty() {
-            self.look_anew();
+            self.folders.look_anew(self.places);
         }
         for (at, trace) in kept {
             self.note(at, steps, Ok(trace), outcome)?;

@@ -7,9 +7,9 @@ use std::io;
 use nine_core::item::Kind;
 use nine_core::place::Spot;
 use nine_core::worklist::Step;
-use nine_stores::{StoreError, StoreResult};
+use nine_stores::{Places, StoreError, StoreResult};
 
-use crate::carrier::Carrier;
+use crate::daybook::Writer;
 
 /// Folders that are known to be there, and those in which something was done.
 #[derive(Debug, Default)]
@@ -22,13 +22,18 @@ pub(crate) struct Folders {
     pub made_in: Vec<Spot>,
 }
 
-impl Carrier<'_> {
+impl Folders {
     /// Makes a folder and those above it, noting each before it is made.
-    pub(crate) fn make_folders(&mut self, folder: &Spot) -> io::Result<StoreResult<()>> {
+    pub fn make(
+        &mut self,
+        folder: &Spot,
+        places: &Places,
+        daybook: &mut Writer,
+    ) -> io::Result<StoreResult<()>> {
         let mut missing = Vec::new();
         let mut here = folder.clone();
-        while !here.path.is_root() && !self.folders.there.contains(&here) {
-            match self.places.of(&here).and_then(|store| store.entry(&here.path)) {
+        while !here.path.is_root() && !self.there.contains(&here) {
+            match places.of(&here).and_then(|store| store.entry(&here.path)) {
                 Ok(Some(entry)) if entry.kind == Kind::Folder => break,
                 Ok(Some(entry)) if entry.kind == Kind::Link => return Ok(Err(StoreError::LeadsElsewhere)),
                 Ok(Some(_)) => return Ok(Err(StoreError::NotAFolder)),
@@ -38,75 +43,49 @@ impl Carrier<'_> {
             here = here.folder();
         }
         for folder in missing.into_iter().rev() {
-            self.daybook.folder(&folder)?;
-            match self.places.of(&folder).and_then(|store| store.make_folder(&folder.path)) {
-                Ok(true) => self.folders.made.push(folder.clone()),
-                Ok(false) => self.daybook.folder_was_there(&folder)?,
+            daybook.folder(&folder)?;
+            match places.of(&folder).and_then(|store| store.make_folder(&folder.path)) {
+                Ok(true) => self.made.push(folder.clone()),
+                Ok(false) => daybook.folder_was_there(&folder)?,
                 Err(error) => return Ok(Err(error)),
             }
             self.touch(&folder.folder());
-            self.folders.made_in.push(folder.folder());
+            self.made_in.push(folder.folder());
         }
-        self.folders.there.insert(folder.clone());
+        self.there.insert(folder.clone());
         Ok(Ok(()))
     }
 
-    pub(crate) fn touch(&mut self, folder: &Spot) {
-        if !self.folders.touched.contains(folder) {
-            self.folders.touched.insert(folder.clone());
+    /// Notes a folder in which something is done.
+    pub fn touch(&mut self, folder: &Spot) {
+        if !self.touched.contains(folder) {
+            self.touched.insert(folder.clone());
         }
-    }
-
-    /// Takes away folders that are empty, the deepest first. Returns how many have gone, and whether a place went
-    /// away meanwhile, on which something may have been left.
-    pub fn clear_away(&mut self, made: &[Spot]) -> (usize, bool) {
-        let mut folders: Vec<&Spot> = made.iter().collect();
-        folders.sort_by_key(|folder| std::cmp::Reverse(folder.path.depth()));
-        let (mut gone, mut is_away) = (0, false);
-        for folder in folders {
-            let store = self.places.of(folder);
-            match store.and_then(|store| store.remove_empty_folder(&folder.path)) {
-                Ok(removed) => gone += usize::from(removed),
-                Err(error) => is_away |= error.is_passing(),
-            }
-        }
-        (gone, is_away)
-    }
-
-    /// The folders of a step that others have moved elsewhere since they were opened: what was done in them happened
-    /// there.
-    pub(crate) fn moved_away(&self, step: &Step) -> Vec<Spot> {
-        let ends = std::iter::once(&step.item).chain(step.target()).map(Spot::folder);
-        let moved = |folder: &Spot| {
-            let stands = self.places.of(folder).and_then(|store| store.stands(&folder.path));
-            !stands.unwrap_or(true)
-        };
-        ends.filter(moved).collect()
     }
 
     /// Forgets what is known of where folders are.
-    pub(crate) fn look_anew(&mut self) {
-        self.folders.there.clear();
-        self.places.look_anew();
+    pub fn look_anew(&mut self, places: &Places) {
+        self.there.clear();
+        places.look_anew();
     }
 
     /// Where something was done that does not show any more, as far as a store can tell only afterwards.
-    pub(crate) fn not_shown(&self) -> Vec<Spot> {
+    pub fn not_shown(&self, places: &Places) -> Vec<Spot> {
         let of = |folder: &Spot| -> StoreResult<Vec<Spot>> {
-            let names = self.places.of(folder)?.not_shown(&folder.path)?;
+            let names = places.of(folder)?.not_shown(&folder.path)?;
             let spot = |name: Vec<u8>| Spot::new(folder.place.clone(), folder.path.join(name));
             Ok(names.into_iter().map(spot).collect())
         };
         // A drive that is away now is told by the look below.
-        self.folders.touched.iter().flat_map(|folder| of(folder).unwrap_or_default()).collect()
+        self.touched.iter().flat_map(|folder| of(folder).unwrap_or_default()).collect()
     }
 
     /// Makes sure that what was moved stays moved after a loss of power. Returns the folders of which that is
     /// not sure, and why.
-    pub(crate) fn sync_touched(&mut self) -> Vec<(Spot, String)> {
-        let touched = std::mem::take(&mut self.folders.touched).into_iter();
+    pub fn sync_touched(&mut self, places: &Places) -> Vec<(Spot, String)> {
+        let touched = std::mem::take(&mut self.touched).into_iter();
         let sync = |folder: Spot| {
-            let synced = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
+            let synced = places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
             match synced {
                 // A folder that is gone or unreachable has nothing to lose.
                 Ok(()) | Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
@@ -117,4 +96,31 @@ impl Carrier<'_> {
         };
         touched.filter_map(sync).collect()
     }
+}
+
+/// Takes away folders that are empty, the deepest first. Returns how many have gone, and whether a place went
+/// away meanwhile, on which something may have been left.
+pub fn clear_away(places: &Places, made: &[Spot]) -> (usize, bool) {
+    let mut folders: Vec<&Spot> = made.iter().collect();
+    folders.sort_by_key(|folder| std::cmp::Reverse(folder.path.depth()));
+    let (mut gone, mut is_away) = (0, false);
+    for folder in folders {
+        let store = places.of(folder);
+        match store.and_then(|store| store.remove_empty_folder(&folder.path)) {
+            Ok(removed) => gone += usize::from(removed),
+            Err(error) => is_away |= error.is_passing(),
+        }
+    }
+    (gone, is_away)
+}
+
+/// The folders of a step that others have moved elsewhere since they were opened: what was done in them happened
+/// there.
+pub(crate) fn moved_away(places: &Places, step: &Step) -> Vec<Spot> {
+    let ends = std::iter::once(&step.item).chain(step.target()).map(Spot::folder);
+    let moved = |folder: &Spot| {
+        let stands = places.of(folder).and_then(|store| store.stands(&folder.path));
+        !stands.unwrap_or(true)
+    };
+    ends.filter(moved).collect()
 }

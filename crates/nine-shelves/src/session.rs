@@ -153,12 +153,7 @@ fn set_log(verbose: u8) {
         1 => tracing::Level::INFO,
         _ => tracing::Level::DEBUG,
     };
-    tracing_subscriber::fmt()
-        .with_writer(std::io::stderr)
-        .with_max_level(level)
-        .with_target(false)
-        .with_ansi(std::io::stderr().is_terminal())
-        .init();
+    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(level).with_target(false).init();
 }
 
 /// Lets a test choose the moment at which something happens to the program. Debug builds only.

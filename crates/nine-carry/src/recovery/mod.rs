@@ -17,6 +17,7 @@ use nine_stores::{Places, Watch};
 use self::look::{Half, Inspection, Reached};
 use crate::carrier::Carrier;
 use crate::daybook::{self, Ended, Run, Writer};
+use crate::folders::{Folders, clear_away};
 use crate::{Clock, Lock};
 
 /// What was found of a run that was cut off.
@@ -170,7 +171,7 @@ impl Recovering<'_> {
         let mut quiet = |_| {};
         let mut carrier = Carrier::new(self.places, &mut self.writer, &watch, self.clock, &mut quiet);
         let moved = carrier.step(at, step)?;
-        let _ = carrier.sync_touched();
+        let _ = carrier.folders.sync_touched(self.places);
         Ok(match moved {
             Ok(trace) => Reached::Done { trace, finished: true },
             Err(error) => Reached::of_error(&error),
@@ -242,23 +243,19 @@ impl Recovering<'_> {
             // An old run's file may have been put away; then its folders stay.
             made.extend(daybook::read(self.data, undone).map(|run| run.made).unwrap_or_default());
         }
-        let watch = Watch::default();
-        let mut quiet = |_| {};
-        Carrier::new(self.places, &mut self.writer, &watch, self.clock, &mut quiet).clear_away(&made);
+        clear_away(self.places, &made);
     }
 
     /// Waits until all that the run did is on the disk, before the daybook says that it is over.
     fn make_sure(&mut self) -> io::Result<()> {
-        let watch = Watch::default();
-        let mut quiet = |_| {};
-        let mut carrier = Carrier::new(self.places, &mut self.writer, &watch, self.clock, &mut quiet);
+        let mut folders = Folders::default();
         for step in &self.run.steps {
-            carrier.touch(&step.item.folder());
-            step.target().into_iter().for_each(|to| carrier.touch(&to.folder()));
+            folders.touch(&step.item.folder());
+            step.target().into_iter().for_each(|to| folders.touch(&to.folder()));
         }
-        self.run.lists.iter().for_each(|dated| carrier.touch(&dated.folder()));
+        self.run.lists.iter().for_each(|dated| folders.touch(&dated.folder()));
         // What is not sure now was not sure before, and is looked at by whoever undoes it.
-        let _ = carrier.sync_touched();
+        let _ = folders.sync_touched(self.places);
         Ok(())
     }
 }

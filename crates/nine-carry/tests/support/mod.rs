@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_carry::daybook::{Heading, Run, Writer};
-use nine_carry::{Carrier, Outcome, UndoPlan, daybook, facts, lock, plan_undo, standing};
+use nine_carry::{Carrier, Outcome, UndoPlan, clear_away, daybook, facts, lock, plan_undo, standing};
 use nine_core::config::{self, Config};
 use nine_core::layout::Layout;
 use nine_core::moment::Now;
@@ -205,10 +205,8 @@ impl World {
         let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
         assert!(checked.refused.is_empty(), "{:?}", checked.refused);
         let (_, outcome) = self.carry(&plan.worklist, &checked, Some(number));
-        let mut writer =
-            Writer::begin(&self.data(), &Heading::default(), std::iter::empty(), &clock).unwrap();
-        let (watch, mut progress) = (Watch::default(), |_| {});
-        Carrier::new(&places, &mut writer, &watch, &clock, &mut progress).clear_away(&plan.made);
+        let writer = Writer::begin(&self.data(), &Heading::default(), std::iter::empty(), &clock).unwrap();
+        clear_away(&places, &plan.made);
         writer.end(&clock).unwrap();
         (plan, outcome)
     }

@@ -86,7 +86,7 @@ impl Plan {
             let places = &self.draft.places;
             let mut carrier = Carrier::new(places, daybook, workspace.watch(), &clock, &mut count_steps);
             let mut outcome = carrier.carry(steps, lists)?;
-            let (cleared, is_away) = carrier.clear_away(&self.draft.clear_away);
+            let (cleared, is_away) = nine_carry::clear_away(places, &self.draft.clear_away);
             outcome.is_open |= is_away;
             tracing::info!(cleared, "empty folders taken away");
             Ok(outcome)

@@ -4,10 +4,63 @@ use std::sync::LazyLock;
 
 use jiff::civil::Date;
 
-use super::MONTHS;
-use super::claims::{Atom, Window};
 use crate::facet::Weak;
 use crate::facet::close::{Target, similarity};
+
+/// The months by their English names.
+pub const MONTHS: [&str; 12] = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+];
+
+/// The years that are believed.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Window {
+    pub earliest: i16,
+    pub latest: i16,
+    /// Those that two digits alone may mean.
+    pub near: (i16, i16),
+}
+
+impl Window {
+    /// The year of four digits, if it is believed.
+    pub fn full(&self, number: u32) -> Option<i16> {
+        let year = i16::try_from(number).ok()?;
+        (self.earliest..=self.latest).contains(&year).then_some(year)
+    }
+
+    /// The year of two digits: the latest that is believed.
+    pub fn short(&self, number: u32) -> Option<i16> {
+        let two = i16::try_from(number).ok().filter(|two| *two < 100)?;
+        [2100, 2000, 1900]
+            .into_iter()
+            .map(|century| century + two)
+            .find(|year| (self.earliest..=self.latest).contains(year))
+    }
+
+    /// Whether two digits without anything that says so may well be this year.
+    pub fn is_near(&self, year: i16) -> bool {
+        (self.near.0..=self.near.1).contains(&year)
+    }
+}
+
+/// A number or a month.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Atom {
+    /// How many digits, and their number.
+    Number(usize, u32),
+    Month(u8),
+}
 
 /// What some atoms say.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -5,25 +5,11 @@ mod dates;
 
 use crate::moment::Now;
 
-use self::claims::{Claim, Strength, Window, claims};
+use self::claims::{Claim, Strength, claims};
+pub use self::dates::MONTHS;
+use self::dates::Window;
 use super::words::split;
 use super::{Finding, Found, Hint, How, Source, Weak};
-
-/// The months by their English names.
-pub const MONTHS: [&str; 12] = [
-    "January",
-    "February",
-    "March",
-    "April",
-    "May",
-    "June",
-    "July",
-    "August",
-    "September",
-    "October",
-    "November",
-    "December",
-];
 
 /// A facet whose answers are years.
 #[derive(Debug, Clone, PartialEq, Eq)]
