@@ -6,6 +6,7 @@ use std::sync::atomic::Ordering;
 
 use nine_core::item::{Entry, Identity, Kind};
 use nine_core::moment::Moment;
+use nine_core::place::Name;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::CarriedOver;
 use nine_stores::local::{Counters, Settings};
@@ -102,14 +103,16 @@ fn tree_of(files: usize) -> Tree {
     let mut gathering = Gathering::new(entry(Kind::Folder, 0));
     let mut top = Batch::default();
     let folders = files.div_ceil(100);
-    (0..folders).for_each(|n| top.push(format!("folder {n}").as_bytes(), entry(Kind::Folder, n + 1)));
+    (0..folders).for_each(|n| {
+        top.push(Name::new(format!("folder {n}").as_bytes()).unwrap(), entry(Kind::Folder, n + 1))
+    });
     let top = top.take_sorted();
     let first = gathering.add(FolderNo::ROOT, top);
     for folder in 0..folders {
         let mut batch = Batch::default();
         for number in folder * 100..(folder * 100 + 100).min(files) {
             let name = format!("{} {number}.{}", WORDS[number % 8], EXTENSIONS[number % 10]);
-            batch.push(name.as_bytes(), entry(Kind::File, folders + number + 1));
+            batch.push(Name::new(name.as_bytes()).unwrap(), entry(Kind::File, folders + number + 1));
         }
         let batch = batch.take_sorted();
         gathering.add(first.plus(folder as u32), batch);

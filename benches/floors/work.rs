@@ -10,7 +10,7 @@ use nine_core::config;
 use nine_core::item::Entry;
 use nine_core::layout::Layout;
 use nine_core::moment::Now;
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Act, Step, Worklist, check};
 use nine_stores::local::Settings;
@@ -75,8 +75,8 @@ pub fn moves(from: &Path, to: &Path) -> (Places, Worklist) {
 pub fn moves_between(places: Places) -> (Places, Worklist) {
     let from = Spot::new("from", ItemPath::root());
     let listed = places.of(&from).and_then(|source| source.list(&from.path)).expect("the folder is read");
-    let step = |(name, entry): (Vec<u8>, Entry)| {
-        let path = ItemPath::root().join(name);
+    let step = |(name, entry): (NameBuf, Entry)| {
+        let path = ItemPath::root().join(&name);
         Step {
             act: Act::Move { to: Spot::new("to", path.clone()) },
             item: Spot::new("from", path),

@@ -5,7 +5,7 @@ use std::collections::{BTreeSet, HashSet};
 use std::io;
 
 use nine_core::item::Kind;
-use nine_core::place::Spot;
+use nine_core::place::{NameBuf, Spot};
 use nine_core::worklist::Step;
 use nine_stores::{Places, StoreError, StoreResult};
 
@@ -73,7 +73,7 @@ impl Folders {
     pub fn not_shown(&self, places: &Places) -> Vec<Spot> {
         let of = |folder: &Spot| -> StoreResult<Vec<Spot>> {
             let names = places.of(folder)?.not_shown(&folder.path)?;
-            let spot = |name: Vec<u8>| Spot::new(folder.place.clone(), folder.path.join(name));
+            let spot = |name: NameBuf| Spot::new(folder.place.clone(), folder.path.join(&name));
             Ok(names.into_iter().map(spot).collect())
         };
         // A drive that is away now is told by the look below.

@@ -4,9 +4,9 @@
 
 use std::collections::BTreeMap;
 
-use nine_core::archive::{CONTENTS, Contents, Line, SUMS, Sum, Sums};
+use nine_core::archive::{CONTENTS_NAME, Contents, Line, SUMS_NAME, Sum, Sums};
 use nine_core::item::{Kind, Stamp};
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
@@ -49,7 +49,7 @@ impl Lists<'_> {
         for left in temporaries.iter().filter(|_| !self.names.token.is_empty()) {
             removal::remove_own_file(store, left)?;
         }
-        for list in [CONTENTS, SUMS] {
+        for list in [CONTENTS_NAME, SUMS_NAME] {
             removal::settle_aside(store, self.names.token, &self.dated.path.join(list), None)?;
         }
         let mut lists = self.read(store)?;
@@ -84,18 +84,19 @@ impl Lists<'_> {
     }
 
     fn temporaries(&self) -> [ItemPath; 2] {
-        let beside = Spot::new(self.dated.place.clone(), self.dated.path.join(CONTENTS));
+        let beside = Spot::new(self.dated.place.clone(), self.dated.path.join(CONTENTS_NAME));
         let first = self.names.temporary(self.at, &beside);
-        let second = self.dated.path.join([first.name(), b"-sums"].concat());
+        let second = NameBuf::new([first.name(), b"-sums"].concat());
+        let second = second.map_or_else(|| first.clone(), |name| self.dated.path.join(&name));
         [first, second]
     }
 
     fn read(&self, store: &dyn ReadStore) -> StoreResult<Read> {
-        let (contents, first) = read_list(store, &self.dated.path.join(CONTENTS))?;
-        let (sums, second) = read_list(store, &self.dated.path.join(SUMS))?;
+        let (contents, first) = read_list(store, &self.dated.path.join(CONTENTS_NAME))?;
+        let (sums, second) = read_list(store, &self.dated.path.join(SUMS_NAME))?;
         let contents = match contents {
             Some(bytes) => Contents::parse(&bytes).map_err(|why| {
-                StoreError::List(self.dated.path.join(CONTENTS).to_string(), why.to_string())
+                StoreError::List(self.dated.path.join(CONTENTS_NAME).to_string(), why.to_string())
             })?,
             None => Contents::default(),
         };
@@ -153,7 +154,7 @@ impl Lists<'_> {
         if !step.item.is_inside(self.dated) {
             return step.item.clone();
         }
-        let place = path.parts().next().map(|name| String::from_utf8_lossy(name).into_owned());
+        let place = path.parts().next().map(|name| String::from_utf8_lossy(&name).into_owned());
         match place.filter(|name| self.places.addresses().contains_key(name)) {
             Some(place) => Spot::new(place, ItemPath::of_names(path.parts().skip(1))),
             None => step.item.clone(),
@@ -162,7 +163,7 @@ impl Lists<'_> {
 
     fn write(&self, store: &dyn Store, lists: &Read, temporaries: &[ItemPath; 2]) -> StoreResult<()> {
         let is_empty = lists.contents.0.is_empty() && lists.sums == Sums::default();
-        let texts = [(CONTENTS, lists.contents.to_csv()), (SUMS, lists.sums.to_text())];
+        let texts = [(CONTENTS_NAME, lists.contents.to_csv()), (SUMS_NAME, lists.sums.to_text())];
         for ((name, text), (old, temporary)) in texts.iter().zip(lists.old.iter().zip(temporaries)) {
             let path = self.dated.path.join(name);
             match old {

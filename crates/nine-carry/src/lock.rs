@@ -1,7 +1,7 @@
 //! The lock that keeps a second run out.
 
 use std::fs::{File, OpenOptions};
-use std::io::{self, Read, Seek, Write};
+use std::io::{self, Seek, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 
@@ -41,9 +41,8 @@ pub fn lock(data: &Path, who: &str) -> io::Result<Result<Lock, AtWork>> {
             Ok(Ok(Lock { _file: file }))
         }
         Err(Errno::WOULDBLOCK) => {
-            let mut who = String::new();
-            file.take(1024).read_to_string(&mut who)?;
-            Ok(Err(AtWork { who }))
+            let who = nine_stores::bounded::up_to(file, 1024)?;
+            Ok(Err(AtWork { who: String::from_utf8_lossy(&who).into_owned() }))
         }
         Err(other) => Err(other.into()),
     }

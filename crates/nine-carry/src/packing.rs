@@ -4,10 +4,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{BufReader, BufWriter, Read, Write};
 
-use nine_core::archive::{CONTENTS, Contents, Form, SUMS, Sum, Sums};
+use nine_core::archive::{CONTENTS, CONTENTS_NAME, Contents, Form, SUMS, SUMS_NAME, Sum, Sums};
 use nine_core::item::{Entry, Kind, Stamp};
 use nine_core::moment::Moment;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 use nine_core::tags::to_attribute;
 use nine_stores::local::TAGS_ATTRIBUTE;
 use nine_stores::packs::{self, Member, Pack};
@@ -106,7 +106,7 @@ fn inside(store: &dyn ReadStore, folder: &ItemPath) -> StoreResult<Vec<(ItemPath
 }
 
 fn member_sums(store: &dyn ReadStore, folder: &ItemPath) -> StoreResult<Sums> {
-    let path = folder.join(SUMS);
+    let path = folder.join(SUMS_NAME);
     if store.entry(&path)?.is_none() {
         return Ok(Sums::default());
     }
@@ -184,14 +184,14 @@ pub(crate) fn unpack(
     temporary: &ItemPath,
     watch: &Watch,
 ) -> StoreResult<Stamp> {
-    let list = |name: &str| match packs::read_list(&side.pack, name) {
+    let list = |name: Name<'static>| match packs::read_list(&side.pack, name) {
         Ok(bytes) => Ok(Some(bytes)),
         Err(StoreError::NotThere) => Ok(None),
         Err(other) => Err(other),
     };
     // A list that is spoilt says nothing; the content is there all the same.
-    let contents = list(CONTENTS)?.and_then(|bytes| Contents::parse(&bytes).ok()).unwrap_or_default();
-    let sums = list(SUMS)?.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
+    let contents = list(CONTENTS_NAME)?.and_then(|bytes| Contents::parse(&bytes).ok()).unwrap_or_default();
+    let sums = list(SUMS_NAME)?.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
     let mut folders: Vec<(ItemPath, Meta)> = Vec::new();
     // What the lists name must be met.
     let is_within = |path: &&ItemPath| *path == side.at || path.is_inside(side.at);

@@ -25,7 +25,7 @@ pub(crate) fn pieces(store: &dyn ReadStore, path: &ItemPath, top: Entry) -> Stor
         if piece.entry.kind == Kind::Folder {
             let below = piece.below.clone();
             let listed = store.list(&path.join_path(&below))?.into_iter();
-            found.extend(listed.map(|(name, entry)| Piece { below: below.join(name), entry, copy: None }));
+            found.extend(listed.map(|(name, entry)| Piece { below: below.join(&name), entry, copy: None }));
         }
         at += 1;
     }
@@ -61,7 +61,7 @@ impl Copies {
                 Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => continue,
                 Err(error) => return Err(error),
             };
-            let named = listed.into_iter().map(|(name, entry)| (folder.below.join(name), entry));
+            let named = listed.into_iter().map(|(name, entry)| (folder.below.join(&name), entry));
             found.extend(named.filter(|(below, entry)| is_as_compared(below, entry)).map(|(below, _)| below));
         }
         Ok(Self(found))

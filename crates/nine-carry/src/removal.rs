@@ -110,10 +110,7 @@ fn name_again(
     }
     let free = |number: usize| match number {
         1 => path.clone(),
-        number => {
-            let name = nine_core::names::numbered(path.name(), number, false);
-            path.parent().unwrap_or_default().join(name)
-        }
+        number => path.last().map_or_else(|| path.clone(), |own| path.beside(&own.numbered(number, false))),
     };
     for number in 1..1000 {
         match store.rename(beside, &entry.stamp(), store, &free(number)) {

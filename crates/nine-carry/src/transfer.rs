@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use nine_core::item::{Identity, Kind, Stamp};
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_stores::{OWN, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
 use crate::pieces::{Copies, Piece, is_as_copied, pieces};
@@ -26,12 +26,12 @@ pub struct Names<'a> {
 impl Names<'_> {
     /// The name under which a step's copy is made, beside its target.
     pub fn temporary(&self, step: usize, target: &Spot) -> ItemPath {
-        let folder = target.path.parent().unwrap_or_default();
         let number = step + 1;
-        match self.token {
-            "" => folder.join(format!("{OWN}{}-{number}", self.run)),
-            token => folder.join(format!("{OWN}{token}-{number}")),
-        }
+        let name = match self.token {
+            "" => format!("{OWN}{}-{number}", self.run),
+            token => format!("{OWN}{token}-{number}"),
+        };
+        target.path.beside(&NameBuf::new(name).expect("a token holds no slash"))
     }
 }
 

@@ -189,7 +189,7 @@ impl Rejoining<'_> {
                 None => self.add(&below, &copy, Act::Move { to: self.old(&below) }),
                 Some(stayed) if stayed.kind == Kind::Folder && copy.kind == Kind::Folder => {
                     self.plan.made.push(Spot::new(self.to.place.clone(), from.clone()));
-                    left.extend(there.list(&from)?.into_iter().map(|(name, _)| below.join(name)));
+                    left.extend(there.list(&from)?.into_iter().map(|(name, _)| below.join(&name)));
                 }
                 // It could not be taken away, and is there twice.
                 Some(stayed) if here.is_same(&stayed, &self.stamp_of(&below)) => {

@@ -8,7 +8,7 @@ use nine_carry::daybook::{Ended, FORMAT, Heading, Writer, file, is_over, read, r
 use nine_carry::{Patience, Trace, lock, open_runs, recover};
 use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::moment::Moment;
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, Name, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::Places;
 use proptest::prelude::*;
@@ -18,7 +18,7 @@ fn clock() -> jiff::ZonedDateTime {
 }
 
 fn spot(name: &[u8]) -> Spot {
-    Spot::new("downloads", ItemPath::root().join(name))
+    Spot::new("downloads", ItemPath::root().join(Name::new(name).unwrap()))
 }
 
 fn step(item: Spot, act: Act) -> Step {

@@ -14,7 +14,7 @@ use std::path::Path;
 use nine_carry::daybook::{self, Heading, Run, Writer};
 use nine_carry::{Carrier, Outcome, Patience, facts, lock, open_runs, plan_undo, recover};
 use nine_core::item::Kind;
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, Name, Spot};
 use nine_core::worklist::{Act, Step, Worklist, check};
 use nine_stores::{Places, Watch};
 use proptest::prelude::*;
@@ -111,8 +111,8 @@ fn steps(world: &Shared, case: &Case) -> Vec<Step> {
     let loose = world.disks[0].list(&path("pile")).unwrap();
     let mut steps = Vec::new();
     for ((name, entry), wish) in loose.into_iter().zip(&case.wishes) {
-        let item = Spot::new("pile", ItemPath::root().join(&name));
-        let to = Spot::new("home", path("2 Loans").join(&name));
+        let item = Spot::new("pile", ItemPath::root().join(Name::new(name.as_ref()).unwrap()));
+        let to = Spot::new("home", path("2 Loans").join(Name::new(name.as_ref()).unwrap()));
         let step = |act: Act| Step {
             act,
             item: item.clone(),

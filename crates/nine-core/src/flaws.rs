@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use crate::keep_together;
 use crate::layout::{Layout, ShelfFolder};
 use crate::names::{fold_bytes, is_hidden};
-use crate::place::ItemPath;
+use crate::place::{ItemPath, NameBuf};
 use crate::survey::CROWD;
 use crate::tree::{NodeId, Tree};
 
@@ -113,7 +113,7 @@ pub fn flaws(tree: &Tree, layout: &Layout, apart: Option<&ItemPath>) -> Vec<Flaw
 }
 
 fn shelves(tree: &Tree, layout: &Layout) -> Vec<Flaw> {
-    let path = |name: &[u8]| ItemPath::root().join(name);
+    let path = |name: &NameBuf| ItemPath::root().join(name);
     let files = |at: &ItemPath| tree.find(at).map_or(0, |id| tree.totals(id).items);
     let mut found = Vec::new();
     for shelf in &layout.shelves {
@@ -246,6 +246,7 @@ mod tests {
     use crate::config::Bookcase;
     use crate::item::Kind;
     use crate::moment::Moment;
+    use crate::place::Name;
     use crate::place::Spot;
 
     fn tree(paths: &[&str]) -> Tree {
@@ -270,8 +271,8 @@ mod tests {
         let tree = tree(paths);
         let shelves = ["Boats", "Loans"].map(str::to_owned).to_vec();
         let case = Bookcase { name: "home".into(), at: "/h".into(), at_span: 0..0, shelves, text: false };
-        let names: Vec<Vec<u8>> = tree.children(Tree::ROOT).map(|id| tree.name(id).to_vec()).collect();
-        let layout = Layout::new(&case, names.iter().map(Vec::as_slice));
+        let names: Vec<Name> = tree.children(Tree::ROOT).map(|id| tree.name_of(id)).collect();
+        let layout = Layout::new(&case, names.iter().copied());
         let apart = ItemPath::new("9 Archive");
         let told = flaws(&tree, &layout, apart.as_ref()).into_iter().map(|flaw| {
             let other = flaw.other.map(|other| format!(" > {other}")).unwrap_or_default();

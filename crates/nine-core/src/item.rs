@@ -216,7 +216,7 @@ impl Item {
 
     /// Whether its name, or that of a folder above it, starts with a dot.
     pub fn is_hidden(&self) -> bool {
-        self.spot.path.parts().any(names::is_hidden)
+        self.spot.path.parts().any(|name| names::is_hidden(&name))
     }
 
     /// Whether its name marks a partial download.

@@ -1,7 +1,7 @@
 //! Bookcases and their shelves: which folder is which shelf.
 
 use crate::config::Bookcase;
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, Name, NameBuf, Spot};
 
 /// A shelf and the folders of its bookcase that carry its number.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -11,26 +11,27 @@ pub struct Shelf {
     /// Its name in the configuration, such as `Grants`.
     pub title: String,
     /// The folders that carry its number, in the order in which they were found.
-    pub found: Vec<Vec<u8>>,
+    pub found: Vec<NameBuf>,
 }
 
 /// Which folder is the shelf.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ShelfFolder {
     /// It is there under the name that the configuration gives.
-    There(Vec<u8>),
+    There(NameBuf),
     /// It is there, renamed by hand; its number tells.
-    Renamed(Vec<u8>),
+    Renamed(NameBuf),
     /// It is not there yet and will get this name.
-    Missing(Vec<u8>),
+    Missing(NameBuf),
     /// Several folders carry the number and none has the configured name.
     Ambiguous,
 }
 
 impl Shelf {
     /// The folder's name as the configuration has it: `3 Grants`.
-    pub fn wanted(&self) -> Vec<u8> {
-        format!("{} {}", self.number, self.title).into_bytes()
+    pub fn wanted(&self) -> NameBuf {
+        // A title holds no slash.
+        NameBuf::held(format!("{} {}", self.number, self.title).into_bytes())
     }
 
     /// Finds the shelf's folder by its name, or by its number.
@@ -65,10 +66,10 @@ pub struct Layout {
 
 impl Layout {
     /// Matches the shelves of the configuration with the names of the folders in the bookcase.
-    pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = &'a [u8]> + Clone) -> Self {
+    pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = Name<'a>> + Clone) -> Self {
         let shelves = bookcase.shelves.iter().zip(1u8..).map(|(title, number)| {
             let found = folders.clone().filter(|name| shelf_number(name) == Some(number));
-            Shelf { number, title: title.clone(), found: found.map(<[u8]>::to_vec).collect() }
+            Shelf { number, title: title.clone(), found: found.map(NameBuf::from).collect() }
         });
         Self { bookcase: bookcase.name.clone(), shelves: shelves.collect() }
     }
@@ -82,7 +83,7 @@ impl Layout {
     pub fn spot(&self, number: u8) -> Option<Spot> {
         match self.shelf(number)?.folder() {
             ShelfFolder::There(name) | ShelfFolder::Renamed(name) | ShelfFolder::Missing(name) => {
-                Some(Spot::new(self.bookcase.clone(), ItemPath::root().join(name)))
+                Some(Spot::new(self.bookcase.clone(), ItemPath::root().join(&name)))
             }
             ShelfFolder::Ambiguous => None,
         }
@@ -101,14 +102,14 @@ mod tests {
             text: false,
             shelves: vec!["Exhibitions".into(), "Loans".into(), "Grants".into()],
         };
-        Layout::new(&bookcase, folders.iter().map(|f| f.as_bytes()))
+        Layout::new(&bookcase, folders.iter().map(|f| Name::new(f.as_bytes()).unwrap()))
     }
 
     #[test]
     fn shelves_are_found_by_name_then_by_number() {
         let layout = layout(&["1 Exhibitions", "2 Borrowed", "23 Boats", "x"]);
-        assert_eq!(layout.shelves[0].folder(), ShelfFolder::There(b"1 Exhibitions".to_vec()));
-        assert_eq!(layout.shelves[1].folder(), ShelfFolder::Renamed(b"2 Borrowed".to_vec()));
+        assert_eq!(layout.shelves[0].folder(), ShelfFolder::There(Name::constant("1 Exhibitions").into()));
+        assert_eq!(layout.shelves[1].folder(), ShelfFolder::Renamed(Name::constant("2 Borrowed").into()));
         assert_eq!(layout.spot(3).unwrap().to_string(), "home/3 Grants");
         assert_eq!(layout.spot(4), None);
     }

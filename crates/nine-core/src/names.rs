@@ -1,5 +1,6 @@
 //! What can be read from a name, and how a name is made clean and safe.
 
+use crate::place::{Name, NameBuf};
 use std::borrow::Cow;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
@@ -292,6 +293,13 @@ pub fn numbered(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
     out.extend_from_slice(mark.as_bytes());
     out.extend_from_slice(ext);
     out
+}
+
+impl Name<'_> {
+    /// The same with a number; see [`numbered`].
+    pub fn numbered(self, number: usize, is_folder: bool) -> NameBuf {
+        NameBuf::held(numbered(&self, number, is_folder))
+    }
 }
 
 #[cfg(test)]

@@ -1,8 +1,140 @@
 //! Where an item lies: the name of a place, and a path below it.
 
+use std::borrow::Borrow;
 use std::fmt;
+use std::ops::Deref;
 
 use crate::escape::{BadEscape, escape, unescape};
+
+/// The name of an item: bytes of any kind but `/` and NUL, never empty, `.` or `..`.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Name<'n>(&'n [u8]);
+
+/// The same, owned.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct NameBuf(Vec<u8>);
+
+const fn is_name(bytes: &[u8]) -> bool {
+    let mut at = 0;
+    while at < bytes.len() {
+        if bytes[at] == b'/' || bytes[at] == 0 {
+            return false;
+        }
+        at += 1;
+    }
+    !matches!(bytes, b"" | b"." | b"..")
+}
+
+impl<'n> Name<'n> {
+    /// Reads a name; `None` if it is none.
+    pub fn new(bytes: &'n [u8]) -> Option<Self> {
+        is_name(bytes).then_some(Self(bytes))
+    }
+
+    /// A name that the program gives. Anything else does not compile, in a constant.
+    pub const fn constant(text: &'static str) -> Name<'static> {
+        assert!(is_name(text.as_bytes()), "this is no name");
+        Name(text.as_bytes())
+    }
+
+    /// A name out of something that holds names alone.
+    pub(crate) fn held(bytes: &'n [u8]) -> Self {
+        debug_assert!(is_name(bytes));
+        Self(bytes)
+    }
+
+    /// Its bytes.
+    pub fn as_bytes(self) -> &'n [u8] {
+        self.0
+    }
+}
+
+impl NameBuf {
+    /// Reads a name; `None` if it is none.
+    pub fn new(bytes: impl Into<Vec<u8>>) -> Option<Self> {
+        let bytes = bytes.into();
+        is_name(&bytes).then_some(Self(bytes))
+    }
+
+    /// A name that was put together from others.
+    pub(crate) fn held(bytes: Vec<u8>) -> Self {
+        debug_assert!(is_name(&bytes));
+        Self(bytes)
+    }
+
+    /// The same, borrowed.
+    pub fn as_name(&self) -> Name<'_> {
+        Name(&self.0)
+    }
+}
+
+impl Deref for Name<'_> {
+    type Target = [u8];
+    fn deref(&self) -> &[u8] {
+        self.0
+    }
+}
+
+impl Deref for NameBuf {
+    type Target = [u8];
+    fn deref(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+impl AsRef<[u8]> for NameBuf {
+    fn as_ref(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+impl Borrow<[u8]> for NameBuf {
+    fn borrow(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+impl<'n> From<&'n NameBuf> for Name<'n> {
+    fn from(name: &'n NameBuf) -> Self {
+        name.as_name()
+    }
+}
+
+impl<'n> From<&Name<'n>> for Name<'n> {
+    fn from(name: &Name<'n>) -> Self {
+        *name
+    }
+}
+
+impl From<Name<'_>> for NameBuf {
+    fn from(name: Name<'_>) -> Self {
+        Self(name.0.to_vec())
+    }
+}
+
+impl fmt::Display for Name<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&escape(self.0))
+    }
+}
+
+impl fmt::Debug for Name<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "`{self}`")
+    }
+}
+
+impl fmt::Display for NameBuf {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.as_name().fmt(f)
+    }
+}
+
+impl fmt::Debug for NameBuf {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "`{self}`")
+    }
+}
 
 /// A path below the root of a place: names joined by `/`, any bytes but NUL, never `.` or `..`.
 ///
@@ -19,28 +151,23 @@ impl ItemPath {
     /// Reads a path. Empty parts are passed over; `None` if a part is `.` or `..` or holds a NUL.
     pub fn new(bytes: impl AsRef<[u8]>) -> Option<Self> {
         let mut path = Self::root();
-        for part in bytes.as_ref().split(|b| *b == b'/') {
-            if part == b"." || part == b".." || part.contains(&0) {
-                return None;
-            }
-            if !part.is_empty() {
-                path.push(part);
-            }
+        for part in bytes.as_ref().split(|b| *b == b'/').filter(|part| !part.is_empty()) {
+            path.push(Name::new(part)?);
         }
         Some(path)
     }
 
-    /// The path of these names, from the top down. Each must be a single part.
-    pub fn of_names<'n>(names: impl Iterator<Item = &'n [u8]>) -> Self {
+    /// The path of these names, from the top down.
+    pub fn of_names<'n>(names: impl Iterator<Item = Name<'n>>) -> Self {
         let mut path = Self::root();
         names.for_each(|name| path.push(name));
         path
     }
 
-    /// This path with one more name at its end. The name must be a single part.
-    pub fn join(&self, name: impl AsRef<[u8]>) -> Self {
+    /// This path with one more name at its end.
+    pub fn join<'n>(&self, name: impl Into<Name<'n>>) -> Self {
         let mut path = self.clone();
-        path.push(name.as_ref());
+        path.push(name.into());
         path
     }
 
@@ -52,12 +179,17 @@ impl ItemPath {
         })
     }
 
-    fn push(&mut self, name: &[u8]) {
-        debug_assert!(!name.contains(&b'/') && !name.is_empty());
+    /// The path of what lies beside this one under another name. Beside the place itself nothing lies; then it is
+    /// below it.
+    pub fn beside<'n>(&self, name: impl Into<Name<'n>>) -> Self {
+        self.parent().unwrap_or_default().join(name)
+    }
+
+    fn push(&mut self, name: Name) {
         if !self.0.is_empty() {
             self.0.push(b'/');
         }
-        self.0.extend_from_slice(name);
+        self.0.extend_from_slice(&name);
     }
 
     /// The bytes, names joined by `/`.
@@ -70,7 +202,12 @@ impl ItemPath {
         self.0.is_empty()
     }
 
-    /// The last name; empty for the place itself.
+    /// The last name; `None` for the place itself.
+    pub fn last(&self) -> Option<Name<'_>> {
+        (!self.is_root()).then(|| Name(self.name()))
+    }
+
+    /// The bytes of the last name; none for the place itself.
     pub fn name(&self) -> &[u8] {
         let start = self.0.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
         &self.0[start..]
@@ -86,8 +223,8 @@ impl ItemPath {
     }
 
     /// The names from the top down.
-    pub fn parts(&self) -> impl DoubleEndedIterator<Item = &[u8]> {
-        self.0.split(|b| *b == b'/').filter(|part| !part.is_empty())
+    pub fn parts(&self) -> impl DoubleEndedIterator<Item = Name<'_>> {
+        self.0.split(|b| *b == b'/').filter(|part| !part.is_empty()).map(Name)
     }
 
     /// How many steps below the place: 1 for what lies loose in it.
@@ -187,6 +324,20 @@ impl fmt::Debug for Spot {
     }
 }
 
+impl serde::Serialize for NameBuf {
+    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_str(self)
+    }
+}
+
+impl<'de> serde::Deserialize<'de> for NameBuf {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let text = <String as serde::Deserialize>::deserialize(from)?;
+        let bytes = unescape(&text).map_err(serde::de::Error::custom)?;
+        Self::new(bytes).ok_or_else(|| serde::de::Error::custom(format!("`{text}` is no name")))
+    }
+}
+
 impl serde::Serialize for Spot {
     fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
         to.collect_str(self)
@@ -217,6 +368,17 @@ mod tests {
         assert_eq!(path("/a//b/"), path("a/b"));
         assert_eq!(Spot::parse("downloads/../x"), Err(BadSpot::Path("downloads/../x".into())));
         assert!(Spot::parse("/etc/passwd").is_err());
+    }
+
+    #[test]
+    fn a_name_is_one_step_down() {
+        for wrong in ["", ".", "..", "a/b", "/", "a\0"] {
+            assert!(Name::new(wrong.as_bytes()).is_none() && NameBuf::new(wrong).is_none(), "{wrong:?}");
+        }
+        for right in ["a", "...", ".a", " ", "a\\b", "\n"] {
+            let path = path("x").join(Name::new(right.as_bytes()).unwrap());
+            assert_eq!((path.depth(), path.name()), (2, right.as_bytes()));
+        }
     }
 
     #[test]

@@ -3,12 +3,13 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use crate::condition::{Condition, Explanation, Flag};
+use crate::condition::{Condition, Explanation, Flag, Need, Needs};
 use crate::facet::{Facet, Finding, Hint};
 use crate::item::Item;
 use crate::moment::Now;
 use crate::names::fold;
 use crate::pattern::{Filling, Pattern, PutPattern, Unknown};
+use crate::place::NameBuf;
 use crate::tags;
 
 /// How far into a pile a rule reaches.
@@ -83,29 +84,21 @@ impl Rule {
         self.when.mentions(Flag::Unfinished)
     }
 
-    /// Whether the content of items may have to be looked at before it can be tried.
-    pub fn asks_for_type(&self) -> bool {
-        self.when.asks_for_type() || self.corrects_extension || self.patterns().any(Pattern::asks_for_type)
-    }
-
-    /// Whether the tags of items must be known before it can be tried.
-    pub fn asks_for_tags(&self) -> bool {
-        self.when.asks_for_tags() || !self.tag.is_empty() || self.patterns().any(Pattern::asks_for_tags)
-    }
-
-    /// Whether what else has an item's bytes must be known before it can be tried.
-    pub fn asks_for_copies(&self) -> bool {
-        self.when.asks_for_copies() || self.discards_copies
+    /// What must be known of items before it can be tried.
+    pub fn needs(&self) -> Needs {
+        let asks = [
+            (self.corrects_extension, Need::Type),
+            (!self.tag.is_empty(), Need::Tags),
+            (self.discards_copies, Need::Copies),
+            (self.facets().iter().any(|facet| facet.reads_text), Need::Text),
+        ];
+        let own = asks.into_iter().filter_map(|(asks, need)| asks.then_some(need));
+        self.patterns().fold(self.when.needs().and(own), |all, pattern| all.union(pattern.needs()))
     }
 
     /// Whether it ends what is done with an item that it applies to.
     fn is_last(&self) -> bool {
         self.put.is_some() || self.discards_copies
-    }
-
-    /// Whether the words inside items may have to be read before it can be tried.
-    pub fn asks_for_text(&self) -> bool {
-        self.when.asks_for_text() || self.facets().iter().any(|facet| facet.reads_text)
     }
 
     fn patterns(&self) -> impl Iterator<Item = &Pattern> {
@@ -144,9 +137,9 @@ pub struct Effect {
     /// What the facets that the rules speak of answer, with their names.
     pub answers: Vec<(String, Finding)>,
     /// Its new name.
-    pub name: Option<Vec<u8>>,
+    pub name: Option<NameBuf>,
     /// The rule that files it, and the folder's name below the shelf.
-    pub put: Option<(usize, Vec<Vec<u8>>)>,
+    pub put: Option<(usize, Vec<NameBuf>)>,
     /// The rule by which it goes into the trash, since another item with its bytes stays.
     pub discard: Option<usize>,
     /// Values that a rule needed and that are not known, with the rule's number.
@@ -195,11 +188,11 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
             }
         }
     }
-    outcome.name = outcome.name.filter(|name| name != item.name());
+    outcome.name = outcome.name.filter(|name| **name != *item.name());
     outcome
 }
 
-type Names = (Option<Vec<u8>>, Option<Vec<Vec<u8>>>);
+type Names = (Option<NameBuf>, Option<Vec<NameBuf>>);
 
 /// Fills a rule's patterns. `named` is the name that earlier rules gave the item.
 fn fill(rule: &Rule, item: &Item, named: Option<&[u8]>, now: &Now) -> Result<Names, Unknown> {
@@ -330,6 +323,7 @@ mod tests {
     use crate::config::parse;
     use crate::item::{Entry, Identity, Kind, Stays};
     use crate::moment::Moment;
+    use crate::place::Name;
     use crate::place::{ItemPath, Spot};
     use crate::worklist::Original;
 
@@ -436,7 +430,7 @@ put = "1/rest"
         let outcome = apply(&rules(), &file("a.pdf"), &now());
         assert_eq!(outcome.tags, ["x"]);
         assert_eq!(outcome.applied, [1, 4]);
-        assert_eq!(outcome.put, Some((4, vec![b"rest".to_vec()])));
+        assert_eq!(outcome.put, Some((4, vec![Name::constant("rest").into()])));
         let hidden = apply(&rules(), &file(".a.pdf"), &now());
         assert_eq!(hidden, Effect::default());
     }

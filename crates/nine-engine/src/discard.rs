@@ -83,7 +83,7 @@ impl KeptTogether<'_> {
             let places = self.places;
             let why = *self.known.entry(folder.clone()).or_insert_with_key(|folder| {
                 let names = listed(places, folder);
-                let names = names.iter().map(|(name, _)| name.as_slice());
+                let names = names.iter().map(|(name, _)| &**name);
                 keep_together::folder(folder.path.name(), names).map(|together| together.words())
             });
             if let Some(why) = why {

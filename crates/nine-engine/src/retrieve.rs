@@ -8,7 +8,7 @@ use nine_carry::daybook::Ended;
 use nine_core::archive::Form;
 use nine_core::condition::Condition;
 use nine_core::item::Kind;
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, Name, NameBuf, Spot};
 use nine_core::plan::Proposal;
 use nine_core::plan::retrieve::{Away, plan as propose};
 use nine_core::plan::sweep::{LATER, is_swept};
@@ -39,7 +39,7 @@ pub struct Request {
 pub struct Retrieved {
     /// The plan.
     pub plan: Plan,
-    /// LookMode many items were selected.
+    /// How many items were selected.
     pub selected: u64,
 }
 
@@ -98,12 +98,12 @@ impl Stored<'_> {
                 if !inside.is_empty() && !is_pack {
                     break;
                 }
-                let names = inside.iter().rev().map(|name: &std::ffi::OsString| name.as_bytes());
-                let below = ItemPath::of_names(names);
+                let below = ItemPath::of_names(inside.iter().rev().map(NameBuf::as_name));
                 return Ok(Spot::new(found.spot.place, found.spot.path.join_path(&below)));
             }
             let (Some(name), Some(parent)) = (here.file_name(), here.parent()) else { break };
-            inside.push(name.to_owned());
+            let Some(name) = NameBuf::new(name.as_bytes()) else { break };
+            inside.push(name);
             here = parent.to_owned();
         }
         Err(Error::NothingToRetrieve(typed.to_owned()))
@@ -163,9 +163,9 @@ impl Stored<'_> {
 
     /// What was swept and lies at a spot or is it: it came from its pile.
     fn swept(&self, spot: &Spot) -> Result<Vec<Away>> {
-        let parts: Vec<&[u8]> = spot.path.parts().collect();
+        let parts: Vec<Name> = spot.path.parts().collect();
         let is_in_swept = parts.first().is_some_and(|name| is_swept(name));
-        let from = |name: &[u8]| Spot::new(spot.place.clone(), ItemPath::root().join(name));
+        let from = |name: Name| Spot::new(spot.place.clone(), ItemPath::root().join(name));
         match parts.as_slice() {
             [_] if is_in_swept => {
                 let mut found = Vec::new();
@@ -173,7 +173,7 @@ impl Stored<'_> {
                     let at = Spot::new(spot.place.clone(), spot.path.join(&name));
                     found.extend(self.on_disk(&at)?.map(|item| Away {
                         item,
-                        from: from(&name),
+                        from: from(name.as_name()),
                         is_packed: false,
                     }));
                 }
@@ -182,7 +182,7 @@ impl Stored<'_> {
             [_, .., name] if is_in_swept => Ok(self
                 .on_disk(spot)?
                 .into_iter()
-                .map(|item| Away { item, from: from(name), is_packed: false })
+                .map(|item| Away { item, from: from(*name), is_packed: false })
                 .collect()),
             _ => Ok(Vec::new()),
         }
@@ -263,7 +263,7 @@ impl Stored<'_> {
             spot.is_inside(&dated.at) && dated.listed().0.contains_key(&inside)
         };
         let is_swept = spot.path.depth() > 1
-            && spot.path.parts().next().is_some_and(is_swept)
+            && spot.path.parts().next().is_some_and(|name| is_swept(&name))
             && !holds(&self.workspace.opened().archive, spot);
         is_swept || self.dated.iter().any(is_item)
     }

@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
+use nine_core::condition::Need;
 use nine_core::config::Pile;
 use nine_core::find::Rows;
 use nine_core::item::{Identity, Stays};
@@ -10,7 +11,7 @@ use nine_core::layout::Layout;
 use nine_core::place::Spot;
 use nine_core::plan::archive::{self, ArchiveProposals, Target};
 use nine_core::plan::sweep::{self, SweepProposals, To};
-use nine_core::plan::tidy::{Pass, Wants, propose, propose_again};
+use nine_core::plan::tidy::{Pass, needs_of, propose, propose_again};
 use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
 use nine_core::tree::{NodeId, Tree, Unlearned, mark};
@@ -104,7 +105,7 @@ impl<'w> RulesAtWork<'w> {
         let mut all = ArchiveProposals::default();
         let condition = &target.archive.when;
         for view in 0..self.looking.views.len() {
-            if condition.asks_for_text() || condition.asks_for_copies() {
+            if condition.needs().has_any(&[Need::Text, Need::Copies]) {
                 // Asked for what it teaches; which items are stale is decided one by one.
                 let loose = &self.looking.views[view].tree;
                 let loose = all_rows(loose).filter(|row| loose.parent(NodeId::new(row)) == Tree::ROOT);
@@ -134,7 +135,8 @@ impl<'w> RulesAtWork<'w> {
         let pile = config.pile(name).filter(|_| !self.looking.views[view].is_known)?;
         let inside = self.workspace.places_inside(&pile.name);
         let reached = learn(&mut self.looking, view, pile);
-        let asks = config.rules.iter().any(|rule| rule.is_for_pile(&pile.name) && rule.asks_for_copies());
+        let asks =
+            config.rules.iter().any(|rule| rule.is_for_pile(&pile.name) && rule.needs().has(Need::Copies));
         if asks && !self.stays.contains_key(&view) {
             let stays = self.looking.learn_copies(view, &reached, true);
             self.stays.insert(view, stays);
@@ -160,7 +162,7 @@ impl<'w> RulesAtWork<'w> {
 /// it and the next run need not ask again. Returns these items.
 fn learn(looking: &mut Looking, view: usize, pile: &Pile) -> Rows {
     let rules = looking.workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
-    let wants = Wants::of_rules(rules.clone());
+    let needs = needs_of(rules.clone());
     let deep = rules.clone().any(|rule| rule.reach == Reach::Deep);
     let hidden = rules.clone().any(Rule::asks_for_hidden);
     let tree = &looking.views[view].tree;
@@ -168,15 +170,15 @@ fn learn(looking: &mut Looking, view: usize, pile: &Pile) -> Rows {
         let id = NodeId::new(row);
         (deep || tree.parent(id) == Tree::ROOT) && (hidden || !tree.has_mark(id, mark::HIDDEN))
     });
-    if wants.tags {
+    if needs.has(Need::Tags) {
         looking.learn(view, &reached, Unlearned { tags: true, content: false });
     }
-    if wants.contents {
+    if needs.has(Need::Contents) {
         looking.learn(view, &reached, Unlearned { tags: false, content: true });
-    } else if wants.types {
+    } else if needs.has(Need::Type) {
         looking.learn_types(view, &reached);
     }
-    if wants.text {
+    if needs.has(Need::Text) {
         looking.read_words(view, &reached);
     }
     reached

@@ -150,12 +150,12 @@ fn loose_folders(store: &dyn ReadStore, layout: &Layout) -> HashSet<ItemPath> {
     let shelves: HashSet<ItemPath> =
         layout.shelves.iter().filter_map(|shelf| Some(layout.spot(shelf.number)?.path)).collect();
     let listed = store.list(&ItemPath::root()).unwrap_or_default();
-    let folders = listed.into_iter().map(|(name, _)| ItemPath::root().join(name));
+    let folders = listed.into_iter().map(|(name, _)| ItemPath::root().join(&name));
     folders.filter(|path| !shelves.contains(path)).collect()
 }
 
 fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<ShelfRow> {
-    // LookMode many files come to each folder on the shelf; the empty name is the shelf itself.
+    // How many files come to each folder on the shelf; the empty name is the shelf itself.
     let mut added: BTreeMap<Vec<u8>, u64> = BTreeMap::new();
     for target in targets.iter().filter(|target| target.is_inside(shelf)) {
         let mut below = target.path.parts().skip(shelf.path.depth());

@@ -12,7 +12,7 @@ use crate::looking::{Area, LookMode, Looking, all_areas, areas_of};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
-/// LookMode many of the largest files are named.
+/// How many of the largest files are named.
 pub const LARGEST: usize = 10;
 
 /// Where to look.
@@ -30,7 +30,7 @@ pub struct Surveyed<'w> {
     pub looking: Looking<'w>,
     /// Of each, what lies there.
     pub surveys: Vec<Survey>,
-    /// LookMode much copies take in each place, and last, in all.
+    /// How much copies take in each place, and last, in all.
     pub copies: Vec<CopiesTake>,
 }
 

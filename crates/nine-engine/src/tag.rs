@@ -38,11 +38,11 @@ pub enum Request {
 pub struct Tagged {
     /// The plan.
     pub plan: Plan,
-    /// LookMode many items were selected.
+    /// How many items were selected.
     pub selected: u64,
-    /// LookMode many of them have the right tags already.
+    /// How many of them have the right tags already.
     pub unchanged: u64,
-    /// LookMode many notes have what would go in their text, where only the person can change it.
+    /// How many notes have what would go in their text, where only the person can change it.
     pub in_notes: u64,
 }
 
@@ -187,9 +187,9 @@ impl TagPlan<'_> {
 pub struct Tags {
     /// Each with the items that have it, in the order in which people read them.
     pub tags: Vec<(String, Part)>,
-    /// LookMode many items have any.
+    /// How many items have any.
     pub items: u64,
-    /// LookMode many places and folders could not be read.
+    /// How many places and folders could not be read.
     pub troubles: usize,
 }
 

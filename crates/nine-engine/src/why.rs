@@ -3,12 +3,13 @@
 use std::path::Path;
 use std::sync::Arc;
 
+use nine_core::condition::{Need, Needs};
 use nine_core::facet::{Facet, Finding};
 use nine_core::find::Rows;
 use nine_core::item::{Entry, Item, Kind};
 use nine_core::kinds::name_says_little;
-use nine_core::place::Spot;
-use nine_core::plan::tidy::{Wants, item};
+use nine_core::place::{NameBuf, Spot};
+use nine_core::plan::tidy::{item, needs_of};
 use nine_core::rules::{Effect, Rule, RuleStatus, apply, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
@@ -24,7 +25,7 @@ use crate::{Error, Result};
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Does {
     /// The name that it would get.
-    pub name: Option<Vec<u8>>,
+    pub name: Option<NameBuf>,
     /// The folder that it would come into.
     pub folder: Option<Spot>,
     /// Whether it would go into the trash, since something else with its bytes stays.
@@ -94,7 +95,7 @@ fn remember(workspace: &Workspace, found: &Located, item: &Item) -> Remembered {
 fn compare(workspace: &Workspace, item: &mut Item) -> Result {
     let rules = workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
     let own = all_areas(workspace).into_iter().find(|area| area.base.place == item.spot.place);
-    let Some(own) = own.filter(|_| Wants::of_rules(rules).copies) else { return Ok(()) };
+    let Some(own) = own.filter(|_| needs_of(rules).has(Need::Copies)) else { return Ok(()) };
     let mut looking = Looking::look(workspace, vec![own], &LookMode::Now)?;
     looking.set_beside(all_areas(workspace));
     let tree = &looking.views[0].tree;
@@ -111,21 +112,23 @@ fn compare(workspace: &Workspace, item: &mut Item) -> Result {
 fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
     let failure = Error::store(&found.spot);
     let entry = found.entry()?;
-    let wants = Wants { tags: true, types: true, contents: true, text: false, copies: false };
+    let needs = Needs::from_iter([Need::Tags, Need::Type, Need::Contents]);
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == Kind::Folder {
         let inside = store.inside(&spot.path).map_err(&failure)?;
         let scan = inside.scan(&Default::default(), workspace.watch()).map_err(&failure)?;
         let details = StoreDetails { store, tree: &scan.tree, catalogue: None, stays: None };
-        return Ok(item(&scan.tree, Tree::ROOT, spot, &details, wants));
+        return Ok(item(&scan.tree, Tree::ROOT, spot, &details, needs));
     }
     let mut gathering = Gathering::new(Entry { kind: Kind::Folder, ..entry.clone() });
     let mut batch = Batch::default();
-    batch.push(spot.path.name(), entry);
+    if let Some(name) = spot.path.last() {
+        batch.push(name, entry);
+    }
     gathering.add(FolderNo::ROOT, batch);
     let (tree, id) = (gathering.finish(), NodeId::new(1));
     let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
-    Ok(item(&tree, id, spot, &details, wants))
+    Ok(item(&tree, id, spot, &details, needs))
 }
 
 /// What each rule makes of the item.
@@ -163,6 +166,6 @@ fn does(workspace: &Workspace, rule: &Rule, item: &Item, outcome: Effect) -> Doe
 /// whether the content agrees.
 fn as_rules_see_it(workspace: &Workspace, item: &Item) -> Item {
     let rules = workspace.config().rules.iter().filter(|rule| rule.is_for_pile(&item.spot.place));
-    let is_seen = item.is_loose() || name_says_little(item.name()) || Wants::of_rules(rules).contents;
+    let is_seen = item.is_loose() || name_says_little(item.name()) || needs_of(rules).has(Need::Contents);
     Item { content: item.content.filter(|_| is_seen), ..item.clone() }
 }

@@ -1,6 +1,5 @@
 //! What a command starts from: the environment, read once, and handed to the engine.
 
-use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;

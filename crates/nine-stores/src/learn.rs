@@ -2,6 +2,7 @@
 
 use nine_core::item::Kind;
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
+use nine_core::place::Name;
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use crate::reading::{is_note, note_tags};
@@ -75,7 +76,7 @@ type BothTags = (Vec<String>, Vec<String>);
 fn tags_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, BothTags)> {
     let mut found = Vec::with_capacity(share.len());
     for siblings in share.chunk_by(|a, b| tree.parent(*a) == tree.parent(*b)) {
-        let names: Vec<&[u8]> = siblings.iter().map(|id| tree.name(*id)).collect();
+        let names: Vec<Name> = siblings.iter().map(|id| tree.name_of(*id)).collect();
         let tags = store.tags_in(&tree.path(tree.parent(siblings[0])), &names);
         found.extend(siblings.iter().zip(tags).map(|(id, own)| {
             let may_be_note = store.abilities().may_read

@@ -3,6 +3,7 @@
 //!
 //! This crate never prints, never reads the environment and never asks for the time.
 
+pub mod bounded;
 pub mod catalogue;
 mod details;
 pub mod displays;
@@ -22,7 +23,7 @@ mod sums;
 mod walk;
 mod work;
 
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 
 pub use catalogue::{Catalogue, CatalogueError};
 pub use details::StoreDetails;
@@ -45,7 +46,19 @@ pub const OWN: &str = ".nine-";
 
 /// The name, beside an item, that the item has for a moment before it is taken away.
 pub fn aside(token: &str, path: &ItemPath) -> ItemPath {
-    path.parent().unwrap_or_default().join(format!("{OWN}{token}-{:016x}", mark(path.as_bytes())))
+    path.beside(&own_name(token, mark(path.as_bytes())))
+}
+
+/// A name that is made for a moment.
+pub(crate) fn own_name(token: &str, mark: u64) -> NameBuf {
+    // No token that was read is another; see [`is_token`].
+    let token = if is_token(token) { token } else { "" };
+    NameBuf::new(format!("{OWN}{token}-{mark:016x}")).expect("there is no slash in it")
+}
+
+/// Whether a text is one that [`random_token`] could give, or none.
+pub fn is_token(text: &str) -> bool {
+    text.bytes().all(|byte| byte.is_ascii_hexdigit())
 }
 
 /// Whether something is, or lies in, what was made for a moment under this token.

@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Condvar, Mutex, PoisonError};
 
 use nine_core::item::Entry;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 use nine_core::tree::{Batch, FolderNo, Gathering};
 
 use crate::work::{held, released};
@@ -36,7 +36,7 @@ struct Walk<'a, R> {
 }
 
 /// Names in a folder that could not be looked at, and why.
-pub(crate) type NotSeen = Vec<(Vec<u8>, StoreError)>;
+pub(crate) type NotSeen = Vec<(NameBuf, StoreError)>;
 
 /// How far a walk goes at most: what a server makes up must come to an end.
 #[derive(Debug, Clone, Copy)]
@@ -143,7 +143,7 @@ impl<R> Walk<'_, R> {
         self.seen.fetch_add(batch.len() as u64, Ordering::Relaxed);
         let is_read = read.is_ok();
         let here: Vec<(ItemPath, StoreError)> = match read {
-            Ok(not_seen) => not_seen.into_iter().map(|(name, why)| (task.path.join(name), why)).collect(),
+            Ok(not_seen) => not_seen.into_iter().map(|(name, why)| (task.path.join(&name), why)).collect(),
             Err(error) => vec![(task.path.clone(), error)],
         };
         if !here.is_empty() {

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
 use nine_core::item::Kind;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 use nine_stores::local::{Counters, Settings};
 use nine_stores::{ChangeStore, LocalStore, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch};
 use tempfile::TempDir;
@@ -133,7 +133,7 @@ fn very_long_paths_are_reached() {
     let name = "d".repeat(200);
     let mut here = ItemPath::root();
     for _ in 0..30 {
-        here = here.join(&name);
+        here = here.join(Name::new(name.as_bytes()).unwrap());
         assert!(world.store.make_folder(&here).unwrap());
     }
     assert!(here.as_bytes().len() > 4096);

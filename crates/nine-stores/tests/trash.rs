@@ -8,7 +8,7 @@ use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 use nine_stores::local::Settings;
 use nine_stores::{LocalStore, ReadStore, TrashStore};
 
@@ -124,7 +124,7 @@ fn a_second_reader_lists_and_restores_what_was_discarded() {
     for text in ["first", "second"] {
         for name in NAMES {
             fs::write(at(name), text).unwrap();
-            discard(&store, &ItemPath::root().join(name));
+            discard(&store, &ItemPath::root().join(Name::new(name).unwrap()));
         }
     }
     let listed = reader.list();

@@ -7,6 +7,7 @@ use std::path::Path;
 use nine_core::escape::unescape;
 use nine_core::item::Identity;
 use nine_core::place::Spot;
+use nine_stores::is_token;
 
 use super::record::{PieceLine, Planned};
 use super::{Ended, FORMAT, Line, Run, file};
@@ -67,7 +68,7 @@ fn take(run: &mut Run, line: Line) -> Option<()> {
     match line {
         Line::Run { at, command, undoes, places, token, roots, .. } => {
             (run.at, run.command, run.undoes, run.places) = (at, command, undoes, places);
-            run.token = token;
+            run.token = Some(token).filter(|token| is_token(token))?;
             let root = |(name, text): (String, String)| Some((name, Identity::parse(&text)?));
             run.roots = roots.into_iter().map(root).collect::<Option<_>>()?;
         }

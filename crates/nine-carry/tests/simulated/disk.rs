@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::moment::Moment;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name, NameBuf};
 use nine_stores::{StoreError, StoreResult};
 
 /// A file or a folder.
@@ -14,7 +14,7 @@ pub struct Node {
     pub bytes: Vec<u8>,
     pub modified: i64,
     pub tags: Vec<String>,
-    pub children: BTreeMap<Vec<u8>, u64>,
+    pub children: BTreeMap<NameBuf, u64>,
 }
 
 /// All that is on a disk, by number.
@@ -67,7 +67,7 @@ impl Disk {
     }
 
     pub fn find(&self, path: &ItemPath) -> Option<u64> {
-        path.parts().try_fold(ROOT, |at, name| self.now.nodes[&at].children.get(name).copied())
+        path.parts().try_fold(ROOT, |at, name| self.now.nodes[&at].children.get(&*name).copied())
     }
 
     pub fn node(&self, id: u64) -> &Node {
@@ -91,7 +91,7 @@ impl Disk {
         self.find(path).map(|id| self.entry_of(id))
     }
 
-    pub fn list(&self, path: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+    pub fn list(&self, path: &ItemPath) -> StoreResult<Vec<(NameBuf, Entry)>> {
         let id = self.find(path).ok_or(StoreError::NotThere)?;
         if self.node(id).kind != Kind::Folder {
             return Err(StoreError::NotAFolder);
@@ -104,7 +104,7 @@ impl Disk {
         if self.node(parent).kind == Kind::Folder { Ok(parent) } else { Err(StoreError::NotAFolder) }
     }
 
-    fn children(&mut self, id: u64) -> &mut BTreeMap<Vec<u8>, u64> {
+    fn children(&mut self, id: u64) -> &mut BTreeMap<NameBuf, u64> {
         &mut self.now.nodes.get_mut(&id).unwrap().children
     }
 
@@ -117,7 +117,7 @@ impl Disk {
         let id = self.now.next;
         self.now.next += 1;
         self.now.nodes.insert(id, node);
-        self.children(parent).insert(path.name().to_vec(), id);
+        self.children(parent).insert(path.last().unwrap().into(), id);
         self.changed();
         Ok(())
     }
@@ -138,7 +138,7 @@ impl Disk {
             return Err(StoreError::System("into itself".into()));
         }
         self.children(old).remove(from.name());
-        self.children(new).insert(to.name().to_vec(), id);
+        self.children(new).insert(to.last().unwrap().into(), id);
         self.changed();
         Ok(())
     }
@@ -160,7 +160,7 @@ impl Disk {
         let parent = self.parent(path)?;
         self.children(parent).remove(path.name());
         let kept = format!("{id}").into_bytes();
-        self.children(TRASH).insert(kept.clone(), id);
+        self.children(TRASH).insert(NameBuf::new(kept.clone()).unwrap(), id);
         self.changed();
         Ok(kept)
     }
@@ -175,7 +175,7 @@ impl Disk {
             (now.size, now.modified, now.identity.0[1]) == (stamp.size, stamp.modified, stamp.identity.0[1])
         };
         let found = self.node(TRASH).children.iter().find(|(_, id)| is_it(**id));
-        found.map(|(kept, _)| kept.clone())
+        found.map(|(kept, _)| kept.to_vec())
     }
 
     pub fn restore(&mut self, kept: &[u8], to: &ItemPath) -> StoreResult<()> {
@@ -185,7 +185,7 @@ impl Disk {
             return Err(StoreError::Taken);
         }
         self.children(TRASH).remove(kept);
-        self.children(parent).insert(to.name().to_vec(), id);
+        self.children(parent).insert(to.last().unwrap().into(), id);
         self.changed();
         Ok(())
     }
@@ -193,7 +193,8 @@ impl Disk {
     /// Everything on it, the trash as `(trash)`, with paths from its top.
     pub fn all(&self) -> Vec<(ItemPath, u64)> {
         let mut found = Vec::new();
-        let mut left = vec![(ItemPath::root(), ROOT), (ItemPath::root().join("(trash)"), TRASH)];
+        let mut left =
+            vec![(ItemPath::root(), ROOT), (ItemPath::root().join(Name::constant("(trash)")), TRASH)];
         while let Some((path, id)) = left.pop() {
             left.extend(self.node(id).children.iter().map(|(name, child)| (path.join(name), *child)));
             found.push((path, id));

@@ -4,7 +4,7 @@ use std::io::Read;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 use nine_core::tags::{from_attribute, to_attribute};
 use nine_core::worklist::NameRules;
 use nine_stores::local::TAGS_ATTRIBUTE;
@@ -105,7 +105,7 @@ impl World {
                     .change(id, |node| (node.bytes, node.modified) = (fresh.into_bytes(), modified));
             }
             Hand::Renames(_) => {
-                let to = path.parent().unwrap_or_default().join(format!("renamed {}", self.made));
+                let to = path.beside(&NameBuf::new(format!("renamed {}", self.made)).unwrap());
                 if self.disks[disk].rename(&path, &to).is_ok() {
                     self.disturbed.extend(touched);
                     self.renamed_folder |= !is_file;
@@ -115,8 +115,10 @@ impl World {
                 self.removed.extend(touched);
             }
             Hand::Makes(_) if !is_file => {
-                let made = self.disks[disk]
-                    .make(&path.join(format!("made {}", self.made)), file(fresh.clone().into_bytes()));
+                let made = self.disks[disk].make(
+                    &path.join(&NameBuf::new(format!("made {}", self.made)).unwrap()),
+                    file(fresh.clone().into_bytes()),
+                );
                 if made.is_ok() {
                     self.saved.push(fresh);
                 }
@@ -221,7 +223,7 @@ impl ReadStore for SimStore {
         Ok(self.step()?.disks[self.disk].entry(&self.whole(path)))
     }
 
-    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(NameBuf, Entry)>> {
         self.step()?.disks[self.disk].list(&self.whole(folder))
     }
 

@@ -137,7 +137,7 @@ impl World {
         let store = self.store(&self.pile(""));
         let scan = store.scan(&Scope::default(), &Watch::default()).unwrap();
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
-        let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_slice()))];
+        let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_name()))];
         let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
         let pass = tidy::Pass {
             config: &config,

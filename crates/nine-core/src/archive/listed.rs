@@ -5,19 +5,21 @@ use std::collections::BTreeMap;
 use super::{Contents, Line};
 use crate::item::{Entry, Identity, Kind};
 use crate::moment::Moment;
-use crate::place::ItemPath;
+use crate::place::{ItemPath, NameBuf};
 use crate::tree::{Batch, FolderNo, Gathering, Tree};
 
 impl Contents {
     /// The tree of all that is listed, with the folders between, which have no lines of their own.
     pub fn tree(&self) -> Tree {
-        let mut folders: BTreeMap<ItemPath, BTreeMap<Vec<u8>, Entry>> = BTreeMap::new();
+        let mut folders: BTreeMap<ItemPath, BTreeMap<NameBuf, Entry>> = BTreeMap::new();
         for (number, (path, line)) in (0..).zip(&self.0) {
             let mut here = path.clone();
             let mut entry = entry(line, number);
             while let Some(above) = here.parent() {
                 let known = folders.entry(above.clone()).or_default();
-                known.entry(here.name().to_vec()).or_insert(entry);
+                if let Some(name) = here.last() {
+                    known.entry(NameBuf::from(name)).or_insert(entry);
+                }
                 entry = folder(u64::MAX - number);
                 here = above;
             }
@@ -26,7 +28,11 @@ impl Contents {
         let mut open = vec![(FolderNo::ROOT, ItemPath::root())];
         while let Some((number, path)) = open.pop() {
             let mut batch = Batch::default();
-            folders.remove(&path).unwrap_or_default().into_iter().for_each(|(name, e)| batch.push(&name, e));
+            folders
+                .remove(&path)
+                .unwrap_or_default()
+                .into_iter()
+                .for_each(|(name, e)| batch.push(name.as_name(), e));
             let sorted = batch.take_sorted();
             let inside: Vec<ItemPath> = sorted.folders().map(|name| path.join(name)).collect();
             let first = gathering.add(number, sorted);

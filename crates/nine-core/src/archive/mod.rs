@@ -10,13 +10,17 @@ pub use sums::{Sum, Sums};
 
 use crate::condition::Condition;
 use crate::pattern::PutPattern;
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, Name, NameBuf, Spot};
 
 /// The name of the list of checksums, as `sha256sum` writes one.
 pub const SUMS: &str = "SHA256SUMS";
+/// The same as a name.
+pub const SUMS_NAME: Name = Name::constant(SUMS);
 
 /// The name of the list that says where each item came from.
 pub const CONTENTS: &str = "contents.csv";
+/// The same as a name.
+pub const CONTENTS_NAME: Name = Name::constant(CONTENTS);
 
 /// What the configuration says of the archive.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,25 +62,30 @@ impl Form {
         }
     }
 
+    /// The name of a pack of this form.
+    pub fn pack_of(self, stem: Name) -> NameBuf {
+        NameBuf::held([&stem, self.extension().as_bytes()].concat())
+    }
+
     /// The form of a pack of this name, and the name without the extension.
-    pub fn of_name(name: &[u8]) -> Option<(Form, &[u8])> {
+    pub fn of_name(name: &[u8]) -> Option<(Form, Name<'_>)> {
         Form::ALL.into_iter().find_map(|form| {
             let stem = name.strip_suffix(form.extension().as_bytes())?;
-            (!stem.is_empty()).then_some((form, stem))
+            Some((form, Name::new(stem)?))
         })
     }
 }
 
 /// The name of the list that stays beside a pack.
-pub fn list_beside(stem: &[u8]) -> Vec<u8> {
-    [stem, b".", CONTENTS.as_bytes()].concat()
+pub fn list_beside(stem: Name) -> NameBuf {
+    NameBuf::held([&stem, b".".as_slice(), CONTENTS.as_bytes()].concat())
 }
 
 /// The pack that a path leads into, and the path inside it.
 pub fn in_pack(spot: &Spot) -> Option<(Spot, ItemPath)> {
-    let parts: Vec<&[u8]> = spot.path.parts().collect();
+    let parts: Vec<Name> = spot.path.parts().collect();
     let at = parts[..parts.len().saturating_sub(1)].iter().position(|part| Form::of_name(part).is_some())?;
-    let of = |parts: &[&[u8]]| ItemPath::of_names(parts.iter().copied());
+    let of = |parts: &[Name]| ItemPath::of_names(parts.iter().copied());
     Some((Spot::new(spot.place.clone(), of(&parts[..=at])), of(&parts[at + 1..])))
 }
 

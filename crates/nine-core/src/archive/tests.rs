@@ -98,9 +98,9 @@ proptest! {
     {
         let (mut contents, mut sums) = (Contents::default(), Sums::default());
         for (at, name) in names.iter().enumerate() {
-            let path = path("downloads").join(name);
+            let path = path("downloads").join(Name::new(name).unwrap());
             let mut line = line("downloads/a");
-            line.from = Spot::new("desktop", ItemPath::root().join(name));
+            line.from = Spot::new("desktop", ItemPath::root().join(Name::new(name).unwrap()));
             contents.0.insert(path.clone(), line);
             sums.of.insert(path, Sum([at as u8; 32]));
         }

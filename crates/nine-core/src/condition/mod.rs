@@ -10,12 +10,14 @@
 
 mod eval;
 mod lexer;
+mod needs;
 mod parse;
 mod print;
 mod typed;
 mod vocabulary;
 
 pub use eval::{Explanation, Failure};
+pub use needs::{Need, Needs};
 pub use parse::{Resolve, parse, parse_with};
 pub use print::in_condition;
 pub use typed::from_typed;
@@ -102,23 +104,6 @@ impl Condition {
         self.tests().iter().any(|test| folders(test))
     }
 
-    /// Whether its answer depends on what else has an item's bytes.
-    pub fn asks_for_copies(&self) -> bool {
-        let copies =
-            |test: &&Test| matches!(test, Test::Flag(Flag::Copy) | Test::Count(CountSubject::Copies, ..));
-        self.tests().iter().any(copies)
-    }
-
-    /// Whether its answer depends on when something happened.
-    pub fn asks_for_dates(&self) -> bool {
-        self.tests().iter().any(|test| matches!(test, Test::Date(..) | Test::Age(..)))
-    }
-
-    /// Whether its answer depends on tags.
-    pub fn asks_for_tags(&self) -> bool {
-        self.tests().iter().any(|test| matches!(test, Test::Tag(_) | Test::Facet(..)))
-    }
-
     /// The facets that it speaks of, each once.
     pub fn facets(&self) -> Vec<&Arc<Facet>> {
         let mut facets: Vec<&Arc<Facet>> = Vec::new();
@@ -130,17 +115,6 @@ impl Condition {
             }
         }
         facets
-    }
-
-    /// Whether its answer may depend on the words inside.
-    pub fn asks_for_text(&self) -> bool {
-        !self.text_tests().is_empty() || self.facets().iter().any(|facet| facet.reads_text)
-    }
-
-    /// Whether its answer depends on an item's type.
-    pub fn asks_for_type(&self) -> bool {
-        let typed = |test: &&Test| matches!(test, Test::Type(_) | Test::Flag(Flag::Mislabelled));
-        self.tests().iter().any(typed)
     }
 }
 

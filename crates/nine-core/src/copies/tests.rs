@@ -6,7 +6,7 @@ use super::similar::{Picture, look_alike, print_of};
 use super::*;
 use crate::item::{Entry, Identity, Kind};
 use crate::moment::Moment;
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, Name, Spot};
 use crate::tree::{Batch, FolderNo, Gathering, Looks};
 
 /// A name in a folder, and of a file its byte and inode.
@@ -54,14 +54,17 @@ fn tree(files: &[(&str, u8, u64)]) -> Tree {
             next += 1;
             match file {
                 Some((byte, inode)) => {
-                    batch.push(name.as_bytes(), entry(Kind::File, 100 * u64::from(*byte), *inode));
+                    batch.push(
+                        Name::new(name.as_bytes()).unwrap(),
+                        entry(Kind::File, 100 * u64::from(*byte), *inode),
+                    );
                 }
-                None => batch.push(name.as_bytes(), entry(Kind::Folder, 0, next)),
+                None => batch.push(Name::new(name.as_bytes()).unwrap(), entry(Kind::Folder, 0, next)),
             }
         }
         let batch = batch.take_sorted();
         let inside: Vec<String> =
-            batch.folders().map(|name| String::from_utf8_lossy(name).into_owned()).collect();
+            batch.folders().map(|name| String::from_utf8_lossy(&name).into_owned()).collect();
         let first = gathering.add(number, batch);
         open.extend(inside.into_iter().enumerate().map(|(at, name)| {
             (first.plus(at as u32), if path.is_empty() { name } else { format!("{path}/{name}") })

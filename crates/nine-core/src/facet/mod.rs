@@ -195,7 +195,7 @@ impl Facet {
         }
         let folders = item.spot.path.parent().unwrap_or_default();
         let folders: Vec<String> =
-            folders.parts().map(|part| String::from_utf8_lossy(part).into_owned()).collect();
+            folders.parts().map(|part| String::from_utf8_lossy(&part).into_owned()).collect();
         let above = folders.iter().rev().map(|folder| self.look_at_folder(folder, now));
         self.read(&String::from_utf8_lossy(item.stem()), above, item.text.as_deref(), now)
     }

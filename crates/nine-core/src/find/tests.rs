@@ -4,13 +4,13 @@ use jiff::tz::TimeZone;
 use proptest::prelude::*;
 
 use super::*;
-use crate::condition::{parse, parse_with};
+use crate::condition::{Need, Needs, parse, parse_with};
 use crate::facet::Facets;
 use crate::item::{Entry, Identity, Item};
 use crate::kinds::{Content, recognise};
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, Name, Spot};
 use crate::plan::Details;
-use crate::plan::tidy::{Wants, item};
+use crate::plan::tidy::item;
 use crate::tree::{Batch, FolderNo, Gathering};
 
 fn now() -> Now {
@@ -47,7 +47,7 @@ fn tree(seeds: &[Vec<Seed>]) -> Tree {
         let mut batch = Batch::default();
         for seed in seeds {
             number += 1;
-            batch.push(seed.name.as_bytes(), entry(seed, number));
+            batch.push(Name::new(seed.name.as_bytes()).unwrap(), entry(seed, number));
         }
         let batch = batch.take_sorted();
         let folders = batch.folders().count() as u32;
@@ -137,11 +137,11 @@ impl Details for ByIdentity<'_> {
 
 fn one_by_one(tree: &Tree, condition: &Condition) -> Vec<NodeId> {
     let details = ByIdentity(tree);
-    let wants = Wants { tags: true, types: true, contents: false, text: false, copies: false };
+    let needs = Needs::from_iter([Need::Tags, Need::Type]);
     let all_seen = condition.mentions(Flag::Mislabelled);
     let item = |id: NodeId| -> Item {
         let spot = Spot::new("downloads", tree.path(id));
-        let mut item = item(tree, id, spot, &details, wants);
+        let mut item = item(tree, id, spot, &details, needs);
         item.copies = (item.entry.kind == Kind::File).then(|| copies_of(tree.identity(id).0[0]));
         if all_seen && item.entry.kind == Kind::File {
             item.content = Some(content_of(tree.identity(id).0[0]));
@@ -173,12 +173,12 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
         query.find(condition, &among)
     };
     let first = query(tree, false);
-    let looks = condition.asks_for_type();
+    let looks = condition.needs().has(Need::Type);
     let all_seen = condition.mentions(Flag::Mislabelled);
     for id in first.maybe.ids() {
         let seed = tree.identity(id).0[0];
         tree.learn_tags(id, &tags_of(seed), &inside_of(seed));
-        if condition.asks_for_copies() && tree.kind(id) == Kind::File {
+        if condition.needs().has(Need::Copies) && tree.kind(id) == Kind::File {
             tree.learn_copies(id, copies_of(seed));
         }
         if looks && tree.kind(id) == Kind::File && (tree.wants_look(id) || all_seen) {

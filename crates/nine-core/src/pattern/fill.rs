@@ -6,6 +6,7 @@ use crate::facet::is_small;
 use crate::item::Item;
 use crate::moment::{Moment, Now};
 use crate::names;
+use crate::place::NameBuf;
 use crate::tags::answers_to;
 
 /// What a pattern needs and is not known, while the pattern gives nothing to write instead.
@@ -57,11 +58,8 @@ impl Pattern {
     ///
     /// # Errors
     /// What is unknown.
-    pub fn fill_folders(&self, filling: &Filling) -> Filled<Vec<Vec<u8>>> {
-        let whole = |part: &[u8]| {
-            let safe = names::make_safe(part);
-            if safe.is_empty() { Err(Unknown::Value("name")) } else { Ok(safe) }
-        };
+    pub fn fill_folders(&self, filling: &Filling) -> Filled<Vec<NameBuf>> {
+        let whole = |part: &[u8]| NameBuf::new(names::make_safe(part)).ok_or(Unknown::Value("name"));
         if self.is_tag() {
             let tag = self.fill(filling, true)?;
             return tag.split(|b| *b == b'/').filter(|part| !part.is_empty()).map(whole).collect();
@@ -74,7 +72,7 @@ impl Pattern {
     ///
     /// # Errors
     /// What is unknown.
-    pub fn fill_name(&self, filling: &Filling) -> Filled {
+    pub fn fill_name(&self, filling: &Filling) -> Filled<NameBuf> {
         let ext = filling.extension();
         let mut name = self.fill(filling, false)?;
         if names::split_extension(&name).1.eq_ignore_ascii_case(&ext) {
@@ -83,8 +81,8 @@ impl Pattern {
         // Bytes outside UTF-8 are kept as they are.
         let stem = std::str::from_utf8(&name).map_or(name.clone(), |stem| corrected(stem).into_bytes());
         let stem_left = stem.iter().any(|b| !matches!(b, b'.' | b' '));
-        let safe = names::make_safe(&[stem.as_slice(), &ext].concat());
-        if safe.is_empty() || !stem_left { Err(Unknown::Value("name")) } else { Ok(safe) }
+        let safe = NameBuf::new(names::make_safe(&[stem.as_slice(), &ext].concat()));
+        safe.filter(|_| stem_left).ok_or(Unknown::Value("name"))
     }
 
     fn fill(&self, filling: &Filling, nested: bool) -> Filled {

@@ -10,6 +10,7 @@ pub use parse::is_subject;
 
 use std::sync::Arc;
 
+use crate::condition::{Need, Needs};
 use crate::facet::Facet;
 
 /// A pattern for one name.
@@ -86,9 +87,14 @@ impl Pattern {
         })
     }
 
-    /// Whether filling it needs the item's tags.
-    pub fn asks_for_tags(&self) -> bool {
-        self.pieces.iter().any(|piece| matches!(piece, Piece::Tag { .. } | Piece::Answer { .. }))
+    /// What must be known of an item to fill it, beside what its entry tells.
+    pub fn needs(&self) -> Needs {
+        let of = |piece: &Piece| match piece {
+            Piece::Tag { .. } | Piece::Answer { .. } => Some(Need::Tags),
+            Piece::Value { subject: Subject::Type, .. } => Some(Need::Type),
+            _ => None,
+        };
+        self.pieces.iter().filter_map(of).collect()
     }
 
     /// Whether it is a tag and nothing else, so that a nested one makes nested folders.
@@ -115,11 +121,6 @@ impl Pattern {
     /// Whether it names the day on which it is filled.
     pub fn names_today(&self) -> bool {
         self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Today, .. }))
-    }
-
-    /// Whether filling it needs the item's type.
-    pub fn asks_for_type(&self) -> bool {
-        self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Type, .. }))
     }
 }
 

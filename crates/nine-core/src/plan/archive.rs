@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 
 use super::followers::{Siblings, with_followers};
 use super::leave::{LeaveCheck, Left};
-use super::tidy::{Pass, Wants, item};
+use super::tidy::{Pass, item};
 use super::{Intent, Placing, Proposal};
 use crate::archive::Archive;
+use crate::condition::Need;
 use crate::config::Pile;
 use crate::escape::escape;
 use crate::item::{Entry, Item, Kind};
@@ -80,7 +81,7 @@ impl<'a> Target<'a> {
         let filling = Filling { item, name, now: self.now, precedence: &[], corrects_extension: false };
         let mut path = self.shelf.path.clone();
         for part in &self.archive.put.folders {
-            path = part.fill_folders(&filling)?.into_iter().fold(path, |path, name| path.join(name));
+            path = part.fill_folders(&filling)?.into_iter().fold(path, |path, name| path.join(&name));
         }
         let from = item.spot.path.parent().unwrap_or_default();
         Ok(Spot::new(self.shelf.place.clone(), path.join_path(&from)))
@@ -101,13 +102,8 @@ impl<'a> Target<'a> {
 pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> ArchiveProposals {
     let leave = LeaveCheck::of_loose(pass, pile, tree);
     let when = &target.archive.when;
-    let wants = Wants {
-        tags: true,
-        types: when.asks_for_type() || target.archive.put.folders.iter().any(|part| part.asks_for_type()),
-        contents: false,
-        text: when.asks_for_text(),
-        copies: false,
-    };
+    let folders = target.archive.put.folders.iter();
+    let needs = folders.fold(when.needs().and([Need::Tags]), |all, part| all.union(part.needs()));
     let mut out = ArchiveProposals::default();
     let mut items = Vec::new();
     for id in tree.children(Tree::ROOT) {
@@ -119,7 +115,7 @@ pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> ArchiveP
             out.leave(why, None);
             continue;
         }
-        let item = item(tree, id, spot, pass.details, wants);
+        let item = item(tree, id, spot, pass.details, needs);
         let is_stale = when.holds(&item, pass.now);
         match (sight, is_stale) {
             (Some(why), _) => out.leave(why, is_stale.then_some(item.spot)),
@@ -135,7 +131,7 @@ pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> ArchiveP
         }
     }
     let beside = |_: &Spot| {
-        let loose = tree.children(Tree::ROOT).map(|id| (tree.name(id).to_vec(), tree.entry(id)));
+        let loose = tree.children(Tree::ROOT).map(|id| (tree.name_of(id).into(), tree.entry(id)));
         loose.collect()
     };
     out.proposals = with_followers(items, &beside);
@@ -193,7 +189,8 @@ fn last_of_use(item: &Item) -> (&'static str, Moment) {
 
 /// Why an item is stale, with the date that decided.
 fn why(target: &Target, item: &Item) -> String {
-    if !target.archive.when.asks_for_dates() {
+    let dates = [Need::Modified, Need::Opened, Need::Arrived, Need::Age];
+    if !target.archive.when.needs().has_any(&dates) {
         return format!("by `{}`", target.archive.when);
     }
     let (what, at) = last_of_use(item);

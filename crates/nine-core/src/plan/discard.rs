@@ -38,6 +38,7 @@ mod tests {
     use super::*;
     use crate::item::{Entry, Identity, Stamp};
     use crate::moment::Moment;
+    use crate::place::Name;
     use crate::plan::settle;
     use crate::worklist::NamesThere;
 
@@ -64,7 +65,12 @@ mod tests {
             changed: Moment(0),
             identity: Identity([1, 2]),
         };
-        let beside = |_: &Spot| vec![(b"p.JPG".to_vec(), entry.clone()), (b"p.xmp".to_vec(), entry.clone())];
+        let beside = |_: &Spot| {
+            vec![
+                (Name::constant("p.JPG").into(), entry.clone()),
+                (Name::constant("p.xmp").into(), entry.clone()),
+            ]
+        };
         let steps = settle(&plan(items, &beside), &NamesThere::new()).worklist.steps;
         let told: Vec<(String, bool)> =
             steps.iter().map(|step| (step.item.to_string(), step.together.is_some())).collect();

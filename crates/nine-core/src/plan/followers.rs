@@ -6,10 +6,10 @@ use super::{Follower, Proposal};
 use crate::item::{Entry, Kind};
 use crate::keep_together::{self, Set};
 use crate::names::{fold_bytes, split_extension};
-use crate::place::Spot;
+use crate::place::{NameBuf, Spot};
 
 /// What lies beside an item.
-pub type Siblings = Vec<(Vec<u8>, Entry)>;
+pub type Siblings = Vec<(NameBuf, Entry)>;
 
 /// What lies in a folder and may follow something, by the name of what it would follow.
 type MayFollow = HashMap<String, Siblings>;
@@ -47,8 +47,8 @@ fn followers(leader: &Proposal, beside: &MayFollow) -> Vec<Follower> {
         return Vec::new();
     }
     let name = leader.item.path.name();
-    let of = |(sibling, entry): &(Vec<u8>, Entry)| {
-        if sibling == name {
+    let of = |(sibling, entry): &(NameBuf, Entry)| {
+        if **sibling == *name {
             return None;
         }
         let set = keep_together::follows(name, sibling, entry.kind == Kind::Folder)?;

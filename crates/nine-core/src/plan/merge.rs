@@ -8,7 +8,7 @@ use super::{Intent, Placing, Proposal};
 use crate::item::{Entry, Kind, Stamp};
 use crate::keep_together;
 use crate::names::fold_bytes;
-use crate::place::Spot;
+use crate::place::{NameBuf, Spot};
 use crate::rules::Clash;
 use crate::worklist::{Act, Doubt, Original};
 
@@ -62,7 +62,7 @@ impl Merge<'_> {
         let mut open = vec![into.clone()];
         while let Some(folder) = open.pop() {
             for (name, entry) in self.sides.listed(&folder) {
-                let spot = Spot::new(folder.place.clone(), folder.path.join(name));
+                let spot = Spot::new(folder.place.clone(), folder.path.join(&name));
                 match entry.kind {
                     // The one folder may lie in the other.
                     Kind::Folder if spot != *self.from => open.push(spot),
@@ -77,7 +77,7 @@ impl Merge<'_> {
 
     fn folder(&mut self, here: &Spot, there: &Spot, open: &mut Vec<(Spot, Spot)>) {
         let ours = self.sides.listed(here);
-        let theirs: HashMap<String, Vec<u8>> = self
+        let theirs: HashMap<String, NameBuf> = self
             .sides
             .listed(there)
             .into_iter()
@@ -103,7 +103,7 @@ impl Merge<'_> {
 
     fn is_kept_together(&self, folder: &Spot) -> bool {
         let inside = self.sides.listed(folder);
-        keep_together::folder(folder.path.name(), inside.iter().map(|(name, _)| name.as_slice())).is_some()
+        keep_together::folder(folder.path.name(), inside.iter().map(|(name, _)| &**name)).is_some()
     }
 
     /// A file whose bytes are there already.

@@ -26,7 +26,7 @@ use serde::{Deserialize, Serialize};
 use crate::item::{Item, Kind, Stamp, Stays};
 use crate::kinds::Content;
 use crate::moment::Moment;
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, Name, NameBuf, Spot};
 use crate::rules::Clash;
 use crate::tags;
 use crate::tree::NodeId;
@@ -109,8 +109,7 @@ pub struct Placing {
     /// The folder that it goes to; the one it lies in if it only gets a name.
     pub folder: Spot,
     /// The name that it gets, where that is a new one.
-    #[serde(with = "crate::escape::written::maybe")]
-    pub name: Option<Vec<u8>>,
+    pub name: Option<NameBuf>,
     /// How it comes there.
     pub by: PlacedBy,
     /// What to do if the name is taken.
@@ -239,13 +238,14 @@ impl Proposal {
 
 /// The name of the side folder in which items are held whose name is taken.
 pub const HELD: &str = "Held";
+pub(crate) const HELD_NAME: Name = Name::constant(HELD);
 
 /// The folders whose names must be known before the proposals can be settled.
 pub fn folders_wanted(proposals: &[Proposal]) -> Vec<Spot> {
     let placings = || proposals.iter().filter_map(Proposal::placing);
     let mut folders: Vec<Spot> = placings().map(|placing| placing.folder.clone()).collect();
     let held = placings().filter(|placing| placing.clash == Clash::Hold).map(|placing| &placing.folder);
-    let held: Vec<Spot> = held.map(|f| Spot::new(f.place.clone(), f.path.join(HELD))).collect();
+    let held: Vec<Spot> = held.map(|f| Spot::new(f.place.clone(), f.path.join(HELD_NAME))).collect();
     folders.extend(held);
     folders.sort();
     folders.dedup();

@@ -2,8 +2,7 @@
 
 use super::{Follower, Intent, Proposal};
 use crate::archive::{Form, list_beside};
-use crate::names::numbered;
-use crate::place::Spot;
+use crate::place::{Name, NameBuf, Spot};
 use crate::worklist::{Act, Doubt};
 
 /// Packs a dated folder. `list` is its list of contents; `taken` says which names beside it are taken;
@@ -15,17 +14,14 @@ pub fn plan(
     taken: &dyn Fn(&[u8]) -> bool,
     strays: &[String],
 ) -> Proposal {
-    let named = |n: usize| match n {
-        1 => folder.item.path.name().to_vec(),
-        n => numbered(folder.item.path.name(), n, true),
-    };
-    let pack = |stem: &[u8]| [stem, form.extension().as_bytes()].concat();
-    let is_free = |stem: &Vec<u8>| {
-        let packs = Form::ALL.map(|form| [stem.as_slice(), form.extension().as_bytes()].concat());
-        !taken(&list_beside(stem)) && packs.iter().all(|name| !taken(name))
+    let own = folder.item.path.last().unwrap_or(const { Name::constant("archive") });
+    let named = |n: usize| if n == 1 { own.into() } else { own.numbered(n, true) };
+    let pack = |form: Form, stem: &NameBuf| form.pack_of(stem.as_name());
+    let is_free = |stem: &NameBuf| {
+        !taken(&list_beside(stem.as_name())) && Form::ALL.iter().all(|form| !taken(&pack(*form, stem)))
     };
     let stem = (1..).map(named).find(is_free).expect("some number is free");
-    let to = Spot::new(folder.item.place.clone(), folder.item.folder().path.join(pack(&stem)));
+    let to = Spot::new(folder.item.place.clone(), folder.item.folder().path.join(&pack(form, &stem)));
     let doubts = match strays {
         [] => Vec::new(),
         [one] => vec![Doubt::Answer(format!("it holds {one}, which its list does not have"))],

@@ -47,6 +47,7 @@ mod tests {
     use super::*;
     use crate::item::{Entry, Identity, Kind, Stamp};
     use crate::moment::Moment;
+    use crate::place::Name;
 
     fn entry(kind: Kind) -> Entry {
         Entry {
@@ -81,7 +82,7 @@ mod tests {
     #[test]
     fn a_sidecar_goes_with_its_photo_also_if_it_was_selected() {
         let beside = |_: &Spot| {
-            ["p.JPG", "p.xmp", "q.xmp"].map(|name| (name.as_bytes().to_vec(), entry(Kind::File))).to_vec()
+            ["p.JPG", "p.xmp", "q.xmp"].map(|name| (Name::constant(name).into(), entry(Kind::File))).to_vec()
         };
         let items =
             vec![selected("downloads/p.JPG"), selected("downloads/p.xmp"), selected("downloads/q.xmp")];

@@ -2,7 +2,7 @@
 
 use super::followers::{Siblings, with_followers};
 use super::{Intent, PlacedBy, Placing, Proposal};
-use crate::place::Spot;
+use crate::place::{NameBuf, Spot};
 use crate::rules::Clash;
 
 /// Something that is to come back, and where it came from.
@@ -27,9 +27,9 @@ pub fn plan(
     let back = |Away { item, from, is_packed }: Away| {
         let (folder, name) = match on {
             Some(folder) => (folder.clone(), None),
-            None => (from.folder(), Some(from.path.name().to_vec())),
+            None => (from.folder(), from.path.last().map(NameBuf::from)),
         };
-        let name = name.filter(|name| *name != item.item.path.name());
+        let name = name.filter(|name| **name != *item.item.path.name());
         let by = if is_packed { PlacedBy::Unpack } else { PlacedBy::Move };
         let intent = Intent::Place(Placing { name, by, clash, ..Placing::into(folder) });
         Proposal { intent, why: "retrieved".into(), ..item }

@@ -2,12 +2,12 @@
 
 use std::collections::HashMap;
 
-use super::{Follower, HELD, Intent, PlacedBy, Placing, Proposal};
+use super::{Follower, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
 use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
-use crate::names::{numbered, split_extension};
-use crate::place::Spot;
+use crate::names::split_extension;
+use crate::place::{Name, NameBuf, Spot};
 use crate::rules::Clash;
 use crate::worklist::{Act, ClashAnswer, Doubt, NamesThere, Step, Worklist};
 
@@ -34,7 +34,7 @@ pub struct ClashFound {
     /// The number of the proposal that takes it.
     pub rival: Option<usize>,
     /// The name that it would get by number.
-    pub numbered: Vec<u8>,
+    pub numbered: NameBuf,
     /// Whether it may be numbered, and whether it may replace what is there.
     pub allowed: (bool, bool),
 }
@@ -76,7 +76,7 @@ struct Settler<'a> {
     /// The names that are given already, each with the proposal that has it.
     claimed: HashMap<(Spot, Vec<u8>), usize>,
     /// The last number given to a name in a folder, where the search for the next one starts.
-    numbers: HashMap<(Spot, Vec<u8>), usize>,
+    numbers: HashMap<(Spot, NameBuf), usize>,
     out: Settled,
     sets: u32,
     /// The number of the proposal in hand.
@@ -87,7 +87,7 @@ struct Settler<'a> {
 struct Names {
     folder: Spot,
     /// The item's first.
-    names: Vec<Vec<u8>>,
+    names: Vec<NameBuf>,
     /// The number of their set, if they are one.
     together: Option<u32>,
 }
@@ -96,7 +96,7 @@ struct Names {
 enum Owner<'a> {
     Nobody,
     Another(usize),
-    Standing(&'a (Vec<u8>, Entry)),
+    Standing(&'a (NameBuf, Entry)),
 }
 
 impl<'a> Settler<'a> {
@@ -143,8 +143,9 @@ impl<'a> Settler<'a> {
     fn pack(&mut self, proposal: &Proposal, to: &Spot) {
         let together = self.set_for(proposal);
         let pack = self.step(proposal, Act::Pack { to: to.clone() });
-        let stem = Form::of_name(to.path.name()).map_or(to.path.name(), |(_, stem)| stem);
-        let beside = Spot::new(to.place.clone(), to.folder().path.join(list_beside(stem)));
+        let stem = Form::of_name(to.path.name()).map(|(_, stem)| stem).or_else(|| to.path.last());
+        let Some(stem) = stem else { return };
+        let beside = Spot::new(to.place.clone(), to.path.beside(&list_beside(stem)));
         let lists = followers_like(&Step { act: Act::Copy { to: beside }, ..pack.clone() }, proposal);
         let trash = Step { act: Act::discard(), doubts: Vec::new(), ..pack.clone() };
         for step in std::iter::once(pack).chain(lists).chain([trash]) {
@@ -163,10 +164,10 @@ impl<'a> Settler<'a> {
     /// Finds a free name for the item and all that follows it.
     fn place(&mut self, mut proposal: Proposal, placing: Placing) {
         let Placing { folder, name, by, clash, same } = placing;
-        let name = name.unwrap_or_else(|| proposal.item.path.name().to_vec());
-        let members = |name: &[u8]| -> Vec<Vec<u8>> {
-            let followers = proposal.followers.iter().map(|f| follower_name(f, name));
-            std::iter::once(name.to_vec()).chain(followers).collect()
+        let Some(name) = name.or_else(|| proposal.item.path.last().map(NameBuf::from)) else { return };
+        let members = |name: &NameBuf| -> Vec<NameBuf> {
+            let followers = proposal.followers.iter().map(|f| follower_name(f, name.as_name()));
+            std::iter::once(name.clone()).chain(followers).collect()
         };
         let wanted = members(&name);
         let taken = wanted.iter().find_map(|member| match self.owner(&folder, member, &proposal.item) {
@@ -201,7 +202,7 @@ impl<'a> Settler<'a> {
             }
             ClashAnswer::Replaced => self.replace(proposal, by, folder, name),
             ClashAnswer::Held => {
-                let held = Spot::new(folder.place.clone(), folder.path.join(HELD));
+                let held = Spot::new(folder.place.clone(), folder.path.join(super::HELD_NAME));
                 let free = self.free_name(&held, &name, &proposal, 1);
                 let wanted = members(&free);
                 self.go(proposal, by, held, wanted);
@@ -222,39 +223,37 @@ impl<'a> Settler<'a> {
         }
         match facts.and_then(|f| f.names.get(&key)) {
             // An item may take a form of its own name that differs only in letter case.
-            Some((there, _)) if own.folder() == *folder && own.path.name() == there.as_slice() => {
-                Owner::Nobody
-            }
+            Some((there, _)) if own.folder() == *folder && *own.path.name() == **there => Owner::Nobody,
             Some(found) => Owner::Standing(found),
             None => Owner::Nobody,
         }
     }
 
     /// The first name, counted from `first`, that is free for the item and all that follows it.
-    fn free_name(&mut self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> Vec<u8> {
+    fn free_name(&mut self, folder: &Spot, name: &NameBuf, proposal: &Proposal, first: usize) -> NameBuf {
         let (number, free) = self.numbered(folder, name, proposal, first);
-        self.numbers.insert((folder.clone(), name.to_vec()), number);
+        self.numbers.insert((folder.clone(), name.clone()), number);
         free
     }
 
-    fn numbered(&self, folder: &Spot, name: &[u8], proposal: &Proposal, first: usize) -> (usize, Vec<u8>) {
+    fn numbered(&self, folder: &Spot, name: &NameBuf, proposal: &Proposal, first: usize) -> (usize, NameBuf) {
         let is_folder = proposal.kind == Kind::Folder;
-        let named = |n: usize| if n == 1 { name.to_vec() } else { numbered(name, n, is_folder) };
+        let named = |n: usize| if n == 1 { name.clone() } else { name.as_name().numbered(n, is_folder) };
         let is_free = |number: &usize| {
             let candidate = named(*number);
-            let followers = proposal.followers.iter().map(|f| follower_name(f, &candidate));
+            let followers = proposal.followers.iter().map(|f| follower_name(f, candidate.as_name()));
             std::iter::once(candidate.clone())
                 .chain(followers)
                 .all(|member| matches!(self.owner(folder, &member, &proposal.item), Owner::Nobody))
         };
-        let key = (folder.clone(), name.to_vec());
+        let key = (folder.clone(), name.clone());
         let start = self.numbers.get(&key).map_or(first, |last| last + 1);
         let number = (start..).find(is_free).expect("some number is free");
         (number, named(number))
     }
 
     /// Puts what has the name into the trash and the item in its place: both or neither.
-    fn replace(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, name: Vec<u8>) {
+    fn replace(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, name: NameBuf) {
         let Owner::Standing((there, entry)) = self.owner(&folder, &name, &proposal.item) else {
             return;
         };
@@ -275,7 +274,7 @@ impl<'a> Settler<'a> {
     }
 
     /// Writes the steps of an item and its followers; `names` are theirs in the same order.
-    fn go(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, names: Vec<Vec<u8>>) {
+    fn go(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, names: Vec<NameBuf>) {
         let together = self.set_for(&proposal);
         self.go_together(proposal, by, Names { folder, names, together });
     }
@@ -283,7 +282,7 @@ impl<'a> Settler<'a> {
     fn go_together(&mut self, proposal: Proposal, by: PlacedBy, names: Names) {
         let Names { folder, names, together } = names;
         let mut targets =
-            names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(name)));
+            names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(&name)));
         let leader = self.step(&proposal, Act::Leave);
         let followers = followers_like(&leader, &proposal);
         let members: Vec<Step> = std::iter::once(leader).chain(followers).collect();
@@ -356,9 +355,12 @@ fn may_replace(proposal: &Proposal, theirs: Option<&Entry>) -> bool {
 }
 
 /// A follower's name beside a leader of this name.
-fn follower_name(follower: &Follower, leader: &[u8]) -> Vec<u8> {
-    match &follower.ending {
-        Some(ending) => [split_extension(leader).0, ending].concat(),
-        None => follower.item.path.name().to_vec(),
+fn follower_name(follower: &Follower, leader: Name) -> NameBuf {
+    match (&follower.ending, follower.item.path.last()) {
+        (None, Some(own)) => own.into(),
+        (ending, _) => {
+            let ending = ending.as_deref().unwrap_or_default();
+            NameBuf::held([split_extension(&leader).0, ending].concat())
+        }
     }
 }

@@ -9,8 +9,7 @@ use super::{Intent, Placing, Proposal};
 use crate::config::Pile;
 use crate::item::Kind;
 use crate::moment::Now;
-use crate::names::numbered;
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, Name, NameBuf, Spot};
 use crate::tree::{NodeId, Tree};
 use crate::worklist::Doubt;
 
@@ -45,14 +44,14 @@ pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> SweepProposals {
     let leave = LeaveCheck::of_loose(pass, pile, tree);
     let name = match to {
         To::Dated => dated(tree, pass.now),
-        To::Later(_) => LATER.as_bytes().to_vec(),
+        To::Later(_) => Name::constant(LATER).into(),
     };
     let folder = Spot::new(pile.name.clone(), ItemPath::root().join(&name));
     let mut out = SweepProposals { folder: folder.path.clone(), ..SweepProposals::default() };
     let mut items = Vec::new();
     for id in tree.children(Tree::ROOT) {
         out.looked_at += 1;
-        let path = ItemPath::root().join(tree.name(id));
+        let path = ItemPath::root().join(tree.name_of(id));
         let was_swept = tree.is_folder(id) && is_swept(tree.name(id));
         let is_meant = match to {
             To::Dated => true,
@@ -65,7 +64,7 @@ pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> SweepProposals {
         }
     }
     let beside = |_: &Spot| {
-        let loose = tree.children(Tree::ROOT).map(|id| (tree.name(id).to_vec(), tree.entry(id)));
+        let loose = tree.children(Tree::ROOT).map(|id| (tree.name_of(id).into(), tree.entry(id)));
         loose.collect()
     };
     out.proposals = with_followers(items, &beside);
@@ -87,10 +86,10 @@ fn proposal(pass: &Pass, pile: &Pile, tree: &Tree, id: NodeId, folder: &Spot) ->
 }
 
 /// A name with the day's date that nothing in the pile has.
-fn dated(tree: &Tree, now: &Now) -> Vec<u8> {
-    let date = now.today().to_string().into_bytes();
+fn dated(tree: &Tree, now: &Now) -> NameBuf {
+    let date = NameBuf::held(now.today().to_string().into_bytes());
     let taken = |name: &[u8]| tree.children(Tree::ROOT).any(|id| tree.name(id) == name);
-    let named = |n: usize| if n == 1 { date.clone() } else { numbered(&date, n, true) };
+    let named = |n: usize| if n == 1 { date.clone() } else { date.as_name().numbered(n, true) };
     (1..).map(named).find(|name| !taken(name)).expect("some number is free")
 }
 

@@ -77,7 +77,7 @@ pub fn plan(items: impl IntoIterator<Item = Proposal>, change: &TagChange, why: 
 /// there; else the answers that its folders are called by; else its folders as one nested tag.
 pub fn of_place(item: &Spot, config: &Config, now: &Now) -> Vec<String> {
     let folders: Vec<String> =
-        item.folder().path.parts().map(|f| String::from_utf8_lossy(f).into_owned()).collect();
+        item.folder().path.parts().map(|f| String::from_utf8_lossy(&f).into_owned()).collect();
     let shelf = config.bookcase(Some(&item.place)).and_then(|_| shelf_number(folders.first()?.as_bytes()));
     let below = if shelf.is_some() { &folders[1..] } else { &folders[..] };
     let puts = config.rules.iter().filter_map(|rule| rule.put.as_ref());

@@ -55,7 +55,7 @@ fn fill(gathering: &mut Gathering, folder: FolderNo, paths: &[&str], modified: &
     }
     let mut batch = Batch::default();
     for (at, (name, kind)) in names.iter().enumerate() {
-        batch.push(name.as_bytes(), entry(*kind, modified, at as u64 + 1));
+        batch.push(Name::new(name.as_bytes()).unwrap(), entry(*kind, modified, at as u64 + 1));
     }
     let batch = batch.take_sorted();
     let folders: Vec<String> =
@@ -106,7 +106,7 @@ impl Details for Known {
 
 fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
     let config: Config = parse(&format!("{HEAD}{rules}")).unwrap();
-    let layouts = vec![Layout::new(&config.bookcases[0], [b"2 Borrowed".as_slice()].into_iter())];
+    let layouts = vec![Layout::new(&config.bookcases[0], [Name::constant("2 Borrowed")].into_iter())];
     let pass = Pass {
         config: &config,
         layouts: &layouts,
@@ -143,8 +143,8 @@ fn standing(spots: &[&str]) -> NamesThere {
             domain: 1,
             free: None,
         });
-        let name = spot.path.name().to_vec();
-        facts.names.insert(name.clone(), (name, entry(Kind::File, "2029-01-01T00:00", 900 + at as u64)));
+        let name = NameBuf::from(spot.path.last().unwrap());
+        facts.names.insert(name.to_vec(), (name, entry(Kind::File, "2029-01-01T00:00", 900 + at as u64)));
     }
     standing
 }
@@ -308,7 +308,7 @@ fn sets_stay_together() {
 #[test]
 fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let config = parse(&format!("{HEAD}[[rule]]\nwhen = \"file\"\nput = \"2\"\n")).unwrap();
-    let folders = [b"2 a".as_slice(), b"2 b"];
+    let folders = ["2 a", "2 b"].map(Name::constant);
     let layouts = vec![Layout::new(&config.bookcases[0], folders.into_iter())];
     let known = Known::default();
     let pass = Pass {
@@ -339,11 +339,11 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
     let mut here = FolderNo::ROOT;
     for _ in 0..3_000 {
         let mut batch = Batch::default();
-        batch.push(b"d", entry(Kind::Folder, "2030-01-01T00:00", 1));
+        batch.push(Name::constant("d"), entry(Kind::Folder, "2030-01-01T00:00", 1));
         here = gathering.add(here, batch);
     }
     let mut last = Batch::default();
-    last.push(b"a.pdf", entry(Kind::File, "2030-01-01T00:00", 2));
+    last.push(Name::constant("a.pdf"), entry(Kind::File, "2030-01-01T00:00", 2));
     gathering.add(here, last);
     let tree = gathering.finish();
     let config = parse(&format!("{HEAD}[[rule]]\nreach = \"deep\"\nwhen = \"file\"\nput = \"2\"\n")).unwrap();

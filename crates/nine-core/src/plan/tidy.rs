@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use super::copies::{belongs_to_it, copy_words, lost_tags};
 use super::leave::{LeaveCheck, Left, in_use};
 use super::{Details, Follower, Intent, Placing, Proposal};
-use crate::condition::Flag;
+use crate::condition::{Need, Needs};
 use crate::config::{Config, Pile};
 use crate::escape::escape;
 use crate::item::{Identity, Item, Kind, Stays};
@@ -15,7 +15,7 @@ use crate::layout::Layout;
 use crate::moment::Now;
 use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
-use crate::place::{ItemPath, Spot};
+use crate::place::{ItemPath, NameBuf, Spot};
 use crate::rules::{Clash, Effect, Reach, Rule, apply};
 use crate::tree::{NodeId, Tree};
 use crate::worklist::{Act, Doubt};
@@ -70,63 +70,41 @@ pub fn propose_again(
     let siblings: Vec<NodeId> = tree.children(tree.parent(id)).collect();
     let set = walk.sets(&siblings).remove(&id).unwrap_or_default();
     let spot = Spot::new(pile.name.clone(), path);
-    let item = Item { told, ..item(tree, id, spot, pass.details, walk.wants) };
+    let item = Item { told, ..item(tree, id, spot, pass.details, walk.needs) };
     let outcome = apply(&pass.config.rules, &item, pass.now);
     walk.out = Proposed::default();
     walk.proposal(&item, outcome, &set)
 }
 
 /// Makes the item of a tree's node, with all that conditions may ask of it.
-pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, wants: Wants) -> Item {
+pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, needs: Needs) -> Item {
     let entry = tree.entry(id);
     let totals = tree.totals(id);
     let is_folder = entry.kind == Kind::Folder;
     let little_known = || spot.path.depth() == 1 || name_says_little(tree.name(id));
-    let looks = entry.kind == Kind::File && (wants.contents || (wants.types && little_known()));
+    let looks =
+        entry.kind == Kind::File && (needs.has(Need::Contents) || (needs.has(Need::Type) && little_known()));
     let children = tree.children(id).map(|child| tree.name(child));
     Item {
         size: if is_folder { totals.size } else { entry.size },
         items: tree.items(id),
         newest: if is_folder { totals.newest } else { entry.modified },
-        tags: if wants.tags { details.tags(id, &spot.path) } else { Vec::new() },
-        note_tags: if wants.tags { details.note_tags(id, &spot.path) } else { Vec::new() },
+        tags: if needs.has(Need::Tags) { details.tags(id, &spot.path) } else { Vec::new() },
+        note_tags: if needs.has(Need::Tags) { details.note_tags(id, &spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(id, &spot.path)).flatten(),
-        text: wants.text.then(|| details.text(id)).flatten(),
+        text: needs.has(Need::Text).then(|| details.text(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
         shared: details.is_shared(&spot.path),
         copies: tree.copies(id),
-        stays: if wants.copies { details.stays(id) } else { None },
+        stays: if needs.has(Need::Copies) { details.stays(id) } else { None },
         together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
         ..Item::new(spot, entry)
     }
 }
 
-/// Which details an item is wanted with.
-#[derive(Debug, Clone, Copy)]
-pub struct Wants {
-    /// Its tags.
-    pub tags: bool,
-    /// Its type, from its content where the name does not tell or it lies loose.
-    pub types: bool,
-    /// Every file's type from its content, as `mislabelled` asks for it.
-    pub contents: bool,
-    /// The words inside.
-    pub text: bool,
-    /// What else has their bytes.
-    pub copies: bool,
-}
-
-impl Wants {
-    /// What rules ask of the items that they are tried on.
-    pub fn of_rules<'r>(rules: impl Iterator<Item = &'r Rule> + Clone) -> Self {
-        Self {
-            tags: rules.clone().any(Rule::asks_for_tags),
-            types: rules.clone().any(Rule::asks_for_type),
-            contents: rules.clone().any(|rule| rule.when.mentions(Flag::Mislabelled)),
-            text: rules.clone().any(Rule::asks_for_text),
-            copies: rules.clone().any(Rule::asks_for_copies),
-        }
-    }
+/// What rules need to know of the items that they are tried on.
+pub fn needs_of<'r>(rules: impl Iterator<Item = &'r Rule>) -> Needs {
+    rules.fold(Needs::default(), |all, rule| all.union(rule.needs()))
 }
 
 /// What a person should look at, of what the rules made of an item.
@@ -157,7 +135,7 @@ struct Walk<'a> {
     tree: &'a Tree,
     leave: LeaveCheck<'a>,
     deep: bool,
-    wants: Wants,
+    needs: Needs,
     out: Proposed,
 }
 
@@ -187,7 +165,7 @@ impl<'a> Walk<'a> {
                 in_use: in_use(tree, pass.in_use),
             },
             deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
-            wants: Wants::of_rules(rules),
+            needs: needs_of(rules),
             out: Proposed::default(),
         }
     }
@@ -209,7 +187,7 @@ impl<'a> Walk<'a> {
                 continue;
             }
             let set = folder.sets.remove(&child).unwrap_or_default();
-            let path = folder.path.join(self.tree.name(child));
+            let path = folder.path.join(self.tree.name_of(child));
             if self.entry(child, path.clone(), set) {
                 open.push(self.open(child, path));
             }
@@ -266,7 +244,7 @@ impl<'a> Walk<'a> {
             return descend;
         }
         let spot = Spot::new(self.pile.name.clone(), path);
-        let item = item(self.tree, id, spot, self.pass.details, self.wants);
+        let item = item(self.tree, id, spot, self.pass.details, self.needs);
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
         let untouched = outcome.applied.is_empty();
         let stays = outcome.put.is_none()
@@ -362,7 +340,7 @@ impl<'a> Walk<'a> {
     }
 
     /// The folder that a rule puts an item in; `None` if its bookcase is not there.
-    fn folder(&self, rule: &Rule, folders: &[Vec<u8>]) -> Result<Option<Spot>, Box<Doubt>> {
+    fn folder(&self, rule: &Rule, folders: &[NameBuf]) -> Result<Option<Spot>, Box<Doubt>> {
         let layout = || {
             let bookcase = self.pass.config.bookcase(rule.put.as_ref()?.bookcase.as_deref())?;
             self.pass.layouts.iter().find(|layout| layout.bookcase == bookcase.name)
@@ -381,7 +359,7 @@ impl<'a> Walk<'a> {
     fn follower(&self, id: NodeId, set: Set, leader: &Item) -> Follower {
         let entry = self.tree.entry(id);
         let totals = self.tree.totals(id);
-        let name = self.tree.name(id);
+        let name = self.tree.name_of(id);
         let stem = split_extension(leader.name()).0;
         Follower {
             item: Spot::new(self.pile.name.clone(), leader.spot.folder().path.join(name)),

@@ -4,7 +4,7 @@ use super::*;
 use crate::find::TextAnswers;
 use crate::item::{Entry, Identity, Kind};
 use crate::moment::Moment;
-use crate::place::ItemPath;
+use crate::place::{ItemPath, Name};
 use crate::tree::{Batch, FolderNo, Gathering};
 
 fn now() -> Now {
@@ -26,12 +26,12 @@ fn tree(items: &[(&str, u64, i64)]) -> Tree {
             let kind = if path.ends_with('/') { Kind::Folder } else { Kind::File };
             let Some(name) = path.trim_end_matches('/').strip_prefix(&above) else { continue };
             if !name.is_empty() && !name.contains('/') {
-                batch.push(name.as_bytes(), entry(kind, *size, *days, at as u64 + 1));
+                batch.push(Name::new(name.as_bytes()).unwrap(), entry(kind, *size, *days, at as u64 + 1));
             }
         }
         let batch = batch.take_sorted();
         let names: Vec<String> =
-            batch.folders().map(|name| format!("{above}{}/", String::from_utf8_lossy(name))).collect();
+            batch.folders().map(|name| format!("{above}{}/", String::from_utf8_lossy(&name))).collect();
         let first = gathering.add(number, batch);
         waiting.extend((0..).zip(names).map(|(at, name)| (first.plus(at), name)));
     }

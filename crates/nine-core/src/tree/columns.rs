@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use super::{NodeId, TagSet, Tree};
 use crate::kinds::Content;
+use crate::place::Name;
 
 /// What parts a set's own tags from those inside, where sets are kept.
 const INSIDE: char = '\u{1}';
@@ -251,6 +252,12 @@ impl Tree {
             && self.kind.iter().all(|kind| *kind < 4)
             && self.item_type.iter().all(|known| usize::from(*known) < crate::kinds::TYPES.len())
             && self.is_sound_in(0..self.rows)
+            && (self.names.is_empty() || self.names_are_sound(0..self.rows))
+    }
+
+    /// Whether the names of some rows, which are there, are such: what comes out of a file may be spoilt.
+    pub fn names_are_sound(&self, rows: Range<usize>) -> bool {
+        rows.filter(|row| *row > 0).all(|row| Name::new(self.name(NodeId::new(row))).is_some())
     }
 
     /// Whether the parents, folders and names of some rows make sense, where they are there.

@@ -4,6 +4,7 @@ use super::{KINDS, NEVER, NO_FOLDER, Tree, mark};
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, ItemType};
 use crate::names::{fold_key, folds_oddly, is_hidden, is_unfinished, is_untitled, split_extension};
+use crate::place::Name;
 
 /// The entries of one folder.
 #[derive(Debug, Default)]
@@ -26,12 +27,12 @@ struct Gathered {
 
 impl Batch {
     /// Adds an entry. Names are at most 65,535 bytes, which no file system exceeds.
-    pub fn push(&mut self, name: &[u8], entry: Entry) {
+    pub fn push(&mut self, name: Name, entry: Entry) {
         let len = u16::try_from(name.len()).unwrap_or(u16::MAX);
         let start = u32::try_from(self.names.len()).expect("fewer than 2^32 bytes of names in a folder");
         self.names.extend_from_slice(&name[..usize::from(len)]);
         // Told here and not when the tree is put together, since batches are filled by many threads.
-        let (item_type, marks) = at_sight(name, entry.kind);
+        let (item_type, marks) = at_sight(&name, entry.kind);
         self.entries.push(Gathered { start, len, item_type: item_type as u8, marks, entry });
     }
 
@@ -66,9 +67,9 @@ impl Batch {
     }
 
     /// The names of the folders among the entries, in order.
-    pub fn folders(&self) -> impl Iterator<Item = &[u8]> {
+    pub fn folders(&self) -> impl Iterator<Item = Name<'_>> {
         let folders = self.entries.iter().filter(|gathered| gathered.entry.kind == Kind::Folder);
-        folders.map(|gathered| gathered.name(&self.names))
+        folders.map(|gathered| Name::held(gathered.name(&self.names)))
     }
 }
 

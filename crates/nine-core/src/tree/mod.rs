@@ -20,7 +20,7 @@ use std::ops::Range;
 use crate::item::{Entry, Identity, Kind};
 use crate::kinds::{Content, ItemType, TYPES};
 use crate::moment::Moment;
-use crate::place::ItemPath;
+use crate::place::{ItemPath, Name};
 
 /// The number of an entry in its tree. The place itself is [`Tree::ROOT`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -204,6 +204,11 @@ impl Tree {
         &self.names[start..self.name_end[at] as usize]
     }
 
+    /// The name of anything but the root.
+    pub fn name_of(&self, id: NodeId) -> Name<'_> {
+        Name::held(self.name(id))
+    }
+
     /// The names of the rows from one on, one behind the other, up to about so many bytes but at least
     /// one name; and the row behind them.
     pub fn names_from(&self, row: usize, most: usize) -> (usize, &[u8]) {
@@ -232,7 +237,7 @@ impl Tree {
         let mut names = Vec::new();
         let mut here = id;
         while here != Self::ROOT {
-            names.push(self.name(here));
+            names.push(self.name_of(here));
             here = self.parent(here);
         }
         ItemPath::of_names(names.into_iter().rev())
@@ -315,7 +320,7 @@ impl Tree {
     /// The entry at a path, if there is one.
     pub fn find(&self, path: &ItemPath) -> Option<NodeId> {
         path.parts()
-            .try_fold(Self::ROOT, |at, part| self.children(at).find(|child| self.name(*child) == part))
+            .try_fold(Self::ROOT, |at, part| self.children(at).find(|child| self.name(*child) == &*part))
     }
 }
 

@@ -23,16 +23,16 @@ fn at(tree: &Tree, path: &str) -> NodeId {
 fn small() -> Tree {
     let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
     let mut top = Batch::default();
-    top.push(b"letters", entry(Kind::Folder, 4096, 900, 2));
-    top.push(b"a.txt", entry(Kind::File, 5, 10, 3));
-    top.push(b"void", entry(Kind::Folder, 4096, 800, 4));
-    top.push(b"closed", entry(Kind::Folder, 4096, 700, 5));
+    top.push(Name::constant("letters"), entry(Kind::Folder, 4096, 900, 2));
+    top.push(Name::constant("a.txt"), entry(Kind::File, 5, 10, 3));
+    top.push(Name::constant("void"), entry(Kind::Folder, 4096, 800, 4));
+    top.push(Name::constant("closed"), entry(Kind::Folder, 4096, 700, 5));
     let top = top.take_sorted();
     let first = gathering.add(FolderNo::ROOT, top);
     gathering.add(first.plus(2), Batch::default());
     let mut inner = Batch::default();
-    inner.push(b"b 10.txt", entry(Kind::File, 7, 20, 6));
-    inner.push(b"b 2.txt", entry(Kind::File, 1, 30, 7));
+    inner.push(Name::constant("b 10.txt"), entry(Kind::File, 7, 20, 6));
+    inner.push(Name::constant("b 2.txt"), entry(Kind::File, 1, 30, 7));
     let inner = inner.take_sorted();
     gathering.add(first.plus(1), inner);
     gathering.finish()
@@ -153,11 +153,9 @@ proptest! {
     #[test]
     fn batches_sort_as_people_count(names in proptest::collection::btree_set("[a-cA-C0-9é.]{1,6}", 1..20)) {
         let mut batch = Batch::default();
-        for name in &names {
-            batch.push(name.as_bytes(), entry(Kind::Folder, 0, 0, 0));
-        }
+        let mut expected: Vec<Name> = names.iter().filter_map(|name| Name::new(name.as_bytes())).collect();
+        expected.iter().for_each(|name| batch.push(*name, entry(Kind::Folder, 0, 0, 0)));
         let batch = batch.take_sorted();
-        let mut expected: Vec<&[u8]> = names.iter().map(String::as_bytes).collect();
         expected.sort_by_key(|name| (natural_key(name), name.to_vec()));
         prop_assert_eq!(batch.folders().collect::<Vec<_>>(), expected);
     }

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use super::{Act, Problem, Step, Worklist};
 use crate::item::Entry;
 use crate::names::fold_bytes;
-use crate::place::Spot;
+use crate::place::{NameBuf, Spot};
 
 /// Which names a file system holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -42,7 +42,7 @@ pub struct FolderFacts {
     /// Which names it holds.
     pub rules: NameRules,
     /// Its names, under [`NameRules::key`].
-    pub names: HashMap<Vec<u8>, (Vec<u8>, Entry)>,
+    pub names: HashMap<Vec<u8>, (NameBuf, Entry)>,
     /// What stands in the way of there being such a folder at all.
     pub blocked: Option<Problem>,
     /// Within one domain, moving copies nothing.
@@ -109,7 +109,7 @@ struct Landing<'a> {
 
 impl<'a> Landing<'a> {
     /// What has the target's name now.
-    fn standing(&self) -> Option<&'a (Vec<u8>, Entry)> {
+    fn standing(&self) -> Option<&'a (NameBuf, Entry)> {
         self.facts?.names.get(&self.key)
     }
 }

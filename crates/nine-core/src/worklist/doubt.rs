@@ -5,7 +5,7 @@ use crate::escape::{escape, shortened};
 use crate::item::{Entry, Kind};
 use crate::kinds::type_of_name;
 use crate::moment::{Moment, Now};
-use crate::place::Spot;
+use crate::place::{NameBuf, Spot};
 use crate::plan::HELD;
 
 /// What is to be done with an item whose target's name is taken.
@@ -38,8 +38,7 @@ pub enum Doubt {
     /// The target's name is taken.
     Clash {
         /// The name that is taken.
-        #[serde(with = "crate::escape::written")]
-        name: Vec<u8>,
+        name: NameBuf,
         /// The new one's bytes and last change.
         ours: (u64, Moment),
         /// What has the name; `None` if another step of this list takes it.

@@ -47,8 +47,9 @@ fn facts(existing: &[&str], steps: &[Step], rules: NameRules) -> Facts {
     let mut facts = Facts::default();
     for folder in steps.iter().filter_map(Step::target).map(Spot::folder) {
         let here = existing.iter().map(|text| spot(text)).filter(|s| s.folder() == folder);
-        let names =
-            here.map(|s| (rules.key(s.path.name()), (s.path.name().to_vec(), entry(Kind::File)))).collect();
+        let names = here
+            .map(|s| (rules.key(s.path.name()), (s.path.last().unwrap().into(), entry(Kind::File))))
+            .collect();
         facts.targets.insert(folder, FolderFacts { rules, names, blocked: None, domain: 1, free: None });
     }
     for step in steps {

@@ -127,7 +127,7 @@ fn holds_open(places: &Places, item: &Spot, kind: Kind, open: &HashSet<Identity>
     while let Some(folder) = folders.pop() {
         for (name, entry) in listed(places, &folder) {
             match entry.kind {
-                Kind::Folder => folders.push(Spot::new(folder.place.clone(), folder.path.join(name))),
+                Kind::Folder => folders.push(Spot::new(folder.place.clone(), folder.path.join(&name))),
                 _ if open.contains(&entry.identity) => return true,
                 _ => {}
             }

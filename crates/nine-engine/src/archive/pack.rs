@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use nine_core::archive::{CONTENTS, Form, SUMS};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
-use nine_core::place::Spot;
+use nine_core::place::{NameBuf, Spot};
 use nine_core::plan::pack::plan;
 use nine_core::plan::{Follower, Proposal};
 use nine_core::tree::Tree;
@@ -52,7 +52,7 @@ pub fn pack(workspace: &Workspace, date: &str, form: Form) -> Result<Packed> {
     let new = Proposal::new(dated.at.clone(), Kind::Folder, dated.entry.stamp(), Vec::new());
     let folder = Proposal { size: totals.size, modified: totals.newest, ..new };
     let beside = store.list(&dated.at.folder().path).map_err(&failure)?;
-    let names: HashSet<Vec<u8>> = beside.into_iter().map(|(name, _)| name).collect();
+    let names: HashSet<NameBuf> = beside.into_iter().map(|(name, _)| name).collect();
     let strays = strays(&scan.tree, dated);
     let proposal = plan(folder, list, form, &|name| names.contains(name), &strays);
     let command = format!("nine archive pack {}", escape(&dated.name()));

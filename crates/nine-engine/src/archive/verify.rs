@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::io::Read;
 
-use nine_core::archive::{CONTENTS, Form, SUMS, Sum, Sums};
+use nine_core::archive::{CONTENTS, Form, SUMS, SUMS_NAME, Sum, Sums};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::place::ItemPath;
@@ -80,7 +80,7 @@ fn verify_one(workspace: &Workspace, dated: &Dated, watch: &Watch) -> Verified {
 
 fn verify_folder(store: &dyn Store, dated: &Dated, watch: &Watch, found: &mut Verified) -> StoreResult<()> {
     let mut bytes = Vec::new();
-    store.read(&dated.at.path.join(SUMS))?.read_to_end(&mut bytes)?;
+    store.read(&dated.at.path.join(SUMS_NAME))?.read_to_end(&mut bytes)?;
     let mut check = Check::new(dated, Sums::parse(&bytes));
     let scan = store.inside(&dated.at.path)?.scan(&Scope::default(), &Watch::default())?;
     for (path, error) in scan.troubles {
@@ -98,7 +98,7 @@ fn verify_folder(store: &dyn Store, dated: &Dated, watch: &Watch, found: &mut Ve
 
 fn verify_pack(store: &dyn ReadStore, dated: &Dated, watch: &Watch, found: &mut Verified) -> StoreResult<()> {
     let pack = Pack::named(store, &dated.at.path)?;
-    let sums = Sums::parse(&read_list(&pack, SUMS)?);
+    let sums = Sums::parse(&read_list(&pack, SUMS_NAME)?);
     let mut check = Check::new(dated, sums);
     packs::visit(&pack, &ItemPath::root(), &mut |member, content| {
         let sum = || sum_of_stream(content, watch);

@@ -17,7 +17,7 @@ pub struct Similar<'w> {
     pub looking: Looking<'w>,
     /// Pictures that look alike.
     pub groups: Vec<Vec<Picture>>,
-    /// LookMode many pictures there are.
+    /// How many pictures there are.
     pub looked_at: usize,
 }
 

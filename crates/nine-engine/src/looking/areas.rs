@@ -16,7 +16,7 @@ use crate::{Error, Result};
 /// A place to look at.
 #[derive(Debug)]
 pub struct Area {
-    /// LookMode it is written; what lies in it is written below that.
+    /// How it is written; what lies in it is written below that.
     pub base: Spot,
     /// Where its folder is.
     pub at: Location,

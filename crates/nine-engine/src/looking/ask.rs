@@ -1,7 +1,7 @@
 //! A condition asked of a place: what is known answers first, and only what is still in question is
 //! learned.
 
-use nine_core::condition::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
+use nine_core::condition::{Condition, Need, Test};
 use nine_core::find::{Matches, Query, Rows, TextAnswers};
 use nine_core::item::Kind;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
@@ -31,17 +31,18 @@ impl Looking<'_> {
     pub fn find(&mut self, view: usize, question: RowQuestion, among: &Rows) -> Result<Rows> {
         let condition = question.condition;
         let reads_text = question.reads_text || self.views[view].area.reads_text;
-        let asks_tags = condition.asks_for_tags();
+        let needs = condition.needs();
+        let asks_tags = needs.has(Need::Tags);
         if question.inside && asks_tags {
             let tree = &self.views[view].tree;
             let folders = all_rows(tree).filter(|row| tree.is_folder(NodeId::new(row)));
             self.learn(view, &folders, Unlearned { tags: true, content: false });
         }
-        if condition.asks_for_copies() && self.views[view].store().is_none() {
+        if needs.has(Need::Copies) && self.views[view].store().is_none() {
             self.learn_copies(view, among, false); // as far as it is known
         }
         for round in 0..=ROUNDS {
-            let stuck = condition.asks_for_text() && self.catalogue.is_none();
+            let stuck = needs.has(Need::Text) && self.catalogue.is_none();
             let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
             let texts = self.text_answers(condition)?;
             let known = KnownAnswers { texts: &texts, reads_text, settle_for_less: last };
@@ -49,15 +50,15 @@ impl Looking<'_> {
             if last || found.maybe.is_empty() {
                 return Ok(found.yes);
             }
-            let all_contents = condition.mentions(Flag::Mislabelled);
+            let all_contents = needs.has(Need::Contents);
             self.learn(view, &found.maybe, Unlearned { tags: asks_tags, content: all_contents });
-            if condition.asks_for_type() && !all_contents {
+            if needs.has(Need::Type) && !all_contents {
                 self.learn_types(view, &found.maybe);
             }
-            if condition.asks_for_copies() {
+            if needs.has(Need::Copies) {
                 self.learn_copies(view, &found.maybe, false);
             }
-            if reads_text && condition.asks_for_text() {
+            if reads_text && needs.has(Need::Text) {
                 self.read_words(view, &found.maybe);
             }
         }
@@ -94,7 +95,7 @@ impl Looking<'_> {
             tags_reach_inside: question.inside,
             settle_for_less: known.settle_for_less,
             reads_text: known.reads_text,
-            looks_at_all: question.condition.mentions(Flag::Mislabelled),
+            looks_at_all: question.condition.needs().has(Need::Contents),
         };
         query.find(question.condition, among)
     }
@@ -147,29 +148,24 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
         Opened, Parent, Size, Tags, Text, Type, Words,
     };
     let mut columns = vec![Kind, Marks];
-    for test in condition.map(Condition::tests).unwrap_or_default() {
-        columns.extend_from_slice(match test {
-            Test::Type(_) => &[Type],
-            Test::Ext(_) | Test::Words(WordSubject::Name | WordSubject::Stem, _) => &[NameEnd, Names],
-            Test::Words(WordSubject::Folder | WordSubject::Path, _) | Test::Flag(Flag::Shared) => {
-                &[NameEnd, Names, Parent]
-            }
-            Test::Words(WordSubject::Text, _) => &[Text, Type],
-            Test::Tag(_) if inside => &[Tags, Words, Parent],
-            Test::Tag(_) => &[Tags, Words],
-            Test::Size(..) => &[Size],
-            Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => &KNOWN_OF_COPIES,
-            Test::Count(CountSubject::Items, ..) => &[Column::Folder, FolderItems, FolderRead],
-            Test::Flag(Flag::Empty) => &[Size, Column::Folder, FolderItems, FolderRead],
-            Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Parent],
-            Test::Date(DateSubject::Modified, _) => &[Modified, Column::Folder, FolderNewest],
-            Test::Date(DateSubject::Opened, _) => &[Opened],
-            Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Born, Arrived],
-            Test::Age(AgeSubject::Age, ..) => &[AgeFrom],
-            Test::Age(AgeSubject::Idle, ..) => &[AgeFrom, Opened],
-            Test::Facet(facet, _) if facet.reads_text => &[Tags, Words, NameEnd, Names, Parent, Text, Type],
-            Test::Facet(..) => &[Tags, Words, NameEnd, Names, Parent],
-            Test::Flag(_) => &[],
+    let tests = condition.map(Condition::tests).unwrap_or_default();
+    for need in tests.into_iter().flat_map(Test::needs) {
+        columns.extend_from_slice(match need {
+            Need::Name => &[NameEnd, Names],
+            Need::Folder => &[NameEnd, Names, Parent],
+            Need::Type => &[Type],
+            Need::Contents => &[],
+            Need::Tags if inside => &[Tags, Words, Parent],
+            Need::Tags => &[Tags, Words],
+            Need::Text => &[Text, Type],
+            Need::Copies => &KNOWN_OF_COPIES,
+            Need::Size => &[Size],
+            Need::Items => &[Column::Folder, FolderItems, FolderRead],
+            Need::Depth => &[Parent],
+            Need::Modified => &[Modified, Column::Folder, FolderNewest],
+            Need::Opened => &[Opened],
+            Need::Arrived => &[Born, Arrived],
+            Need::Age => &[AgeFrom],
         });
     }
     columns.sort_unstable();

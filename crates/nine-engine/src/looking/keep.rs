@@ -32,7 +32,7 @@ pub fn learn_tags(looking: &mut Looking, members: &[Member]) {
 pub fn standing(looking: &Looking, member: Member) -> KeepFacts {
     let view = &looking.views[member.view as usize];
     let (tree, spot) = (&view.tree, view.spot(member.id));
-    let shelf = spot.path.parts().next().and_then(shelf_number);
+    let shelf = spot.path.parts().next().and_then(|name| shelf_number(&name));
     let name = spot.path.name();
     let stem = if tree.is_folder(member.id) { name } else { split_extension(name).0 };
     KeepFacts {

@@ -81,11 +81,11 @@ pub struct Looking<'w> {
     beside: Vec<Area>,
     /// These, once they were read.
     asides: Vec<View>,
-    /// LookMode many places and folders could not be read, each of which was named.
+    /// How many places and folders could not be read, each of which was named.
     pub troubles: usize,
 }
 
-/// LookMode to look.
+/// How to look.
 #[derive(Debug, Clone)]
 pub enum LookMode {
     /// Read the places first.

@@ -10,7 +10,7 @@ use super::Looking;
 use crate::reader::Ask;
 use crate::reporter::{Notice, Task, Unread};
 
-/// LookMode many pictures are looked at before that is kept.
+/// How many pictures are looked at before that is kept.
 const SHARE: usize = 2_000;
 
 impl Looking<'_> {

@@ -1,12 +1,11 @@
 //! Reads the words inside files where nobody has yet, and keeps them in the catalogue.
 
-use std::io::Read;
-
 use nine_core::find::Rows;
 use nine_core::item::Entry;
 use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
+use nine_stores::bounded;
 use nine_stores::catalogue::Reading;
 use nine_stores::reading::{Words, bounds};
 use nine_stores::{Catalogue, ReadStore, Watch, side_by_side};
@@ -16,10 +15,10 @@ use crate::reader::{Ask, Reader};
 use crate::reporter::{Notice, Task, Unread};
 use crate::workspace::Workspace;
 
-/// LookMode many files are kept at once.
+/// How many files are kept at once.
 const SHARE: usize = 128;
 
-/// LookMode many processes read at once.
+/// How many processes read at once.
 const READERS: usize = 2;
 
 impl Looking<'_> {
@@ -122,10 +121,9 @@ impl Looking<'_> {
 }
 
 fn read(store: &dyn ReadStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
-    let mut bytes = Vec::new();
-    let content = store.read(path).and_then(|file| Ok(file.take(bounds::FILE).read_to_end(&mut bytes)?));
+    let content = store.read(path).and_then(|file| Ok(bounded::up_to(file, bounds::FILE)?));
     match content {
-        Ok(_) => reader.ask(ask, path.name(), &bytes, size),
+        Ok(bytes) => reader.ask(ask, path.name(), &bytes, size),
         Err(error) => Words::none(format!("could not be read: {error}")),
     }
 }

@@ -1,7 +1,7 @@
 //! What is open in a plan, and what becomes of it once it is answered.
 
 use nine_core::config::Pile;
-use nine_core::place::Spot;
+use nine_core::place::{NameBuf, Spot};
 use nine_core::plan::{ClashFound, Intent, Placing, Proposal};
 use nine_core::rules::Clash;
 use nine_core::worklist::{Act, Doubt};
@@ -135,7 +135,7 @@ fn with_clash(proposal: &mut Proposal, clash: Clash) {
 
 /// What is wanted of an item that is to go elsewhere; `None` if it cannot.
 fn to_there(intent: &Intent, to: &Spot) -> Option<Intent> {
-    let (folder, name) = (to.folder(), Some(to.path.name().to_vec()));
+    let (folder, name) = (to.folder(), to.path.last().map(NameBuf::from));
     match intent {
         Intent::Exactly(Act::Restore { .. } | Act::Discard { .. }) => None,
         Intent::Exactly(_) => Some(Intent::Exactly(Act::Move { to: to.clone() })),

@@ -2,8 +2,8 @@
 
 use std::collections::{HashMap, HashSet};
 
-use nine_core::archive::CONTENTS;
-use nine_core::place::{ItemPath, Spot};
+use nine_core::archive::CONTENTS_NAME;
+use nine_core::place::{ItemPath, Name, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::Places;
 
@@ -41,7 +41,7 @@ impl DatedFolders<'_> {
     fn dated(&mut self, spot: &Spot) -> Option<Spot> {
         let shelf = self.shelves.iter().find(|shelf| spot.is_inside(shelf))?;
         let depth = shelf.path.depth();
-        let parts: Vec<&[u8]> = spot.path.parts().collect();
+        let parts: Vec<Name> = spot.path.parts().collect();
         let above = (depth + 1..parts.len()).map(|most| ItemPath::of_names(parts[..most].iter().copied()));
         above.map(|path| Spot::new(spot.place.clone(), path)).find(|folder| self.is_dated(folder))
     }
@@ -51,7 +51,7 @@ impl DatedFolders<'_> {
         *self.known.entry(folder.clone()).or_insert_with_key(|folder| {
             let has_list = || {
                 let store = places.of(folder);
-                let list = store.and_then(|store| store.entry(&folder.path.join(CONTENTS)));
+                let list = store.and_then(|store| store.entry(&folder.path.join(CONTENTS_NAME)));
                 matches!(list, Ok(Some(_)))
             };
             new.contains(folder) || has_list()

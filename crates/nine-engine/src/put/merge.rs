@@ -95,7 +95,7 @@ impl MergeSides for OnDisk<'_> {
         while let Some(here) = open.pop() {
             for (name, entry) in self.listed(&here) {
                 match entry.kind {
-                    Kind::Folder => open.push(Spot::new(here.place.clone(), here.path.join(name))),
+                    Kind::Folder => open.push(Spot::new(here.place.clone(), here.path.join(&name))),
                     _ => (size, newest) = (size + entry.size, newest.max(entry.modified)),
                 }
             }

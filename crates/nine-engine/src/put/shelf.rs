@@ -4,7 +4,7 @@ use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::layout::{Layout, Shelf};
 use nine_core::names::{fold, is_refused_elsewhere, nearly_same};
-use nine_core::place::Spot;
+use nine_core::place::{NameBuf, Spot};
 
 use crate::workspace::Workspace;
 use crate::{Error, Result};
@@ -32,11 +32,10 @@ pub fn folder(workspace: &Workspace, on: &str, near: Near) -> Result<Spot> {
     let parts: Vec<&str> = on.split('/').filter(|part| !part.is_empty()).collect();
     let (mut spot, folders) = shelf(&layouts, on, &parts)?;
     for part in folders {
-        if *part == "." || *part == ".." || is_refused_elsewhere(part.as_bytes()) {
-            return Err(Error::FolderName((*part).to_owned()));
-        }
-        let name = folder_in(workspace, &spot, part, near)?;
-        spot = Spot::new(spot.place, spot.path.join(name));
+        let typed = NameBuf::new(*part).filter(|name| !is_refused_elsewhere(name));
+        let typed = typed.ok_or_else(|| Error::FolderName((*part).to_owned()))?;
+        let name = folder_in(workspace, &spot, typed, near)?;
+        spot = Spot::new(spot.place, spot.path.join(&name));
     }
     Ok(spot)
 }
@@ -78,21 +77,19 @@ fn is_called(shelf: &Shelf, word: &str) -> bool {
 }
 
 /// The name of a folder: the one that was typed, or one that exists and is called nearly so.
-fn folder_in(workspace: &Workspace, above: &Spot, typed: &str, near: Near) -> Result<Vec<u8>> {
+fn folder_in(workspace: &Workspace, above: &Spot, typed: NameBuf, near: Near) -> Result<NameBuf> {
     let listed = workspace.opened().places.of(above).and_then(|store| store.list(&above.path));
     let there = listed.unwrap_or_default();
-    let typed_bytes = typed.as_bytes().to_vec();
-    if there.iter().any(|(name, _)| *name == typed_bytes) || near == Near::Make {
-        return Ok(typed_bytes);
+    if there.iter().any(|(name, _)| *name == typed) || near == Near::Make {
+        return Ok(typed);
     }
     let mut folders = there.iter().filter(|(_, entry)| entry.kind == Kind::Folder).map(|(name, _)| name);
-    let nearly = folders.find(|name| nearly_same(typed, &String::from_utf8_lossy(name)));
-    let at = |name: &[u8]| above.path.join(name).to_string();
+    let text = String::from_utf8_lossy(&typed);
+    let nearly = folders.find(|name| nearly_same(&text, &String::from_utf8_lossy(name)));
+    let at = |name: &NameBuf| above.path.join(name).to_string();
     match nearly {
-        None => Ok(typed_bytes),
+        None => Ok(typed),
         Some(name) if near == Near::Use => Ok(name.clone()),
-        Some(name) => {
-            Err(Error::NearlySame { there: at(name), typed: at(typed.as_bytes()), name: escape(name) })
-        }
+        Some(name) => Err(Error::NearlySame { there: at(name), typed: at(&typed), name: escape(name) }),
     }
 }

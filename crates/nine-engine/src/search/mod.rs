@@ -83,9 +83,9 @@ pub struct SearchResult<'w> {
     pub looking: Looking<'w>,
     /// The items of which something is told, in order.
     pub hits: Vec<Hit>,
-    /// LookMode many files were found.
+    /// How many files were found.
     pub files: u64,
-    /// LookMode many folders.
+    /// How many folders.
     pub folders: u64,
     /// Bytes of the files.
     pub bytes: u64,

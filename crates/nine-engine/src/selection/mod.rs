@@ -9,7 +9,7 @@ use std::path::PathBuf;
 use nine_core::condition::{Condition, Flag};
 use nine_core::find::Rows;
 use nine_core::item::Kind;
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::Spot;
 use nine_core::plan::Proposal;
 use nine_core::tree::{NodeId, TagsOf, Unlearned, mark};
 use nine_stores::Places;
@@ -39,7 +39,7 @@ pub struct Selected {
     pub items: Vec<Proposal>,
     /// Their places, also those that are not in the configuration.
     pub places: Places,
-    /// LookMode many could not be found or read, each of which was named.
+    /// How many could not be found or read, each of which was named.
     pub troubles: usize,
 }
 
@@ -130,7 +130,8 @@ fn by_paths(workspace: &Workspace, paths: &[PathBuf]) -> Result<Selected> {
             let next = free_name(workspace, &elsewhere);
             let name = elsewhere.entry(found.store.address()).or_insert(next).clone();
             selected.places.add(name.clone(), found.store.clone());
-            found.spot = Spot::new(name, ItemPath::root().join(found.spot.path.name()));
+            // It lies at the top of the folder that was opened for it.
+            found.spot = Spot::new(name, found.spot.path);
         }
         if !seen.insert(found.spot.clone()) {
             continue;

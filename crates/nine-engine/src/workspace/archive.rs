@@ -6,9 +6,9 @@ use std::collections::HashMap;
 use std::io::Read;
 use std::sync::Arc;
 
-use nine_core::archive::{CONTENTS, Contents, Form, list_beside};
+use nine_core::archive::{CONTENTS_NAME, Contents, Form, list_beside};
 use nine_core::item::{Entry, Kind};
-use nine_core::place::Spot;
+use nine_core::place::{NameBuf, Spot};
 use nine_stores::Store;
 
 use super::{Opened, Workspace, layout};
@@ -36,7 +36,7 @@ impl Dated {
     /// Its name, as people say it: `2031-04-07`.
     pub fn name(&self) -> Vec<u8> {
         let name = self.at.path.name();
-        Form::of_name(name).filter(|_| self.form.is_some()).map_or(name, |(_, stem)| stem).to_vec()
+        Form::of_name(name).filter(|_| self.form.is_some()).map_or(name, |(_, stem)| stem.as_bytes()).to_vec()
     }
 
     /// Its list, which is read once, and only where it is asked for.
@@ -89,8 +89,8 @@ pub fn dated(workspace: &Workspace) -> Vec<Dated> {
     let Some(store) = opened.store(&shelf.place) else { return found };
     let mut open = vec![(shelf.path.clone(), 0)];
     while let Some((folder, depth)) = open.pop() {
-        let listed: HashMap<Vec<u8>, Entry> = store.list(&folder).unwrap_or_default().into_iter().collect();
-        let dated = |name: &[u8], entry: &Entry, form, list| Dated {
+        let listed: HashMap<NameBuf, Entry> = store.list(&folder).unwrap_or_default().into_iter().collect();
+        let dated = |name: &NameBuf, entry: &Entry, form, list| Dated {
             at: Spot::new(shelf.place.clone(), folder.join(name)),
             entry: entry.clone(),
             form,
@@ -99,13 +99,13 @@ pub fn dated(workspace: &Workspace) -> Vec<Dated> {
             contents: OnceCell::new(),
         };
         for (name, entry) in &listed {
-            let packed = Form::of_name(name).filter(|(_, stem)| listed.contains_key(&list_beside(stem)));
+            let packed = Form::of_name(name).filter(|(_, stem)| listed.contains_key(&list_beside(*stem)));
             match (entry.kind, packed) {
                 (Kind::File, Some((form, stem))) => {
-                    found.push(dated(name, entry, Some(form), folder.join(list_beside(stem))));
+                    found.push(dated(name, entry, Some(form), folder.join(&list_beside(stem))));
                 }
                 (Kind::Folder, _) => {
-                    let list = folder.join(name).join(CONTENTS);
+                    let list = folder.join(name).join(CONTENTS_NAME);
                     match store.entry(&list) {
                         Ok(Some(_)) => found.push(dated(name, entry, None, list)),
                         _ if depth + 1 < DEEPEST => open.push((folder.join(name), depth + 1)),

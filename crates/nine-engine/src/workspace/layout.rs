@@ -6,7 +6,7 @@ use nine_core::config::{Bookcase, Config};
 use nine_core::diagnostic::Diagnostic;
 use nine_core::item::Kind;
 use nine_core::layout::{Layout, shelf_number};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 use nine_stores::Location;
 
 use super::{Environment, Opened, Workspace};
@@ -64,13 +64,13 @@ pub(super) fn layouts_of(config: &Config, opened: &Opened) -> Vec<Layout> {
 
 fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
     let listed = opened.store(&bookcase.name).and_then(|store| store.list(&ItemPath::root()).ok());
-    let folders: Vec<Vec<u8>> = listed
+    let folders: Vec<NameBuf> = listed
         .unwrap_or_default()
         .into_iter()
         .filter(|(_, entry)| entry.kind == Kind::Folder)
         .map(|(name, _)| name)
         .collect();
-    Layout::new(bookcase, folders.iter().map(Vec::as_slice))
+    Layout::new(bookcase, folders.iter().map(NameBuf::as_name))
 }
 
 /// Folders inside a place that are places of their own: other piles and bookcases, and the folder
@@ -91,7 +91,7 @@ pub(super) fn places_inside(workspace: &Workspace, pile: &str) -> HashSet<ItemPa
     if workspace.config().bookcases.iter().any(|case| workspace.at(&case.at).real() == root) {
         let listed = store.list(&ItemPath::root()).unwrap_or_default();
         let shelves = listed.into_iter().filter(|(name, _)| shelf_number(name).is_some());
-        inside.extend(shelves.map(|(name, _)| ItemPath::root().join(name)));
+        inside.extend(shelves.map(|(name, _)| ItemPath::root().join(&name)));
     }
     inside
 }

@@ -323,11 +323,11 @@ impl<'a> Shown<'a> {
 
     /// A folder as it is typed behind --on; `None` if it is on no shelf.
     fn on(&self, path: &ItemPath, below: &str, many: bool) -> Option<String> {
-        let number = shelf_number(path.parts().next()?)?;
+        let number = shelf_number(&path.parts().next()?)?;
         let mut on = if many { format!("{}/{number}", self.name) } else { number.to_string() };
         for part in path.parts().skip(1) {
             on.push('/');
-            on.push_str(&escape(part));
+            on.push_str(&escape(&part));
         }
         on.push_str(below);
         Some(paste::word(&on))

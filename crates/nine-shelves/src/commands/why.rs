@@ -231,11 +231,8 @@ impl Shown<'_> {
         let mut out = output::out();
         let (look, item, now) = (&self.session.look, &self.answer.item, self.session.now());
         writeln!(out, "{STRONG}{}{STRONG:#}", look.name(item.name()))?;
-        writeln!(
-            out,
-            "{FAINT}{}{FAINT:#}\n",
-            look.text(&self.session.environment.shown_at(&self.answer.at))
-        )?;
+        let at = self.session.environment.shown_at(&self.answer.at);
+        writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&at))?;
         let mut facts = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
         let mut fact = |name: &str, value: String, note: String| {
             facts.line(vec![styled(name, FAINT), cell(look.text(&value)), styled(look.text(&note), FAINT)]);

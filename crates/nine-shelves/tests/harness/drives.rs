@@ -39,38 +39,38 @@ struct Scene {
 }
 
 const SCENES: [Scene; 8] = [
-    Scene { name: "tidy", ready: &[], words: &["tidy", "drive", "--yes"], stride: 5 },
-    Scene { name: "undo", ready: &["tidy", "drive", "--yes"], words: &["undo", "--yes"], stride: 5 },
+    Scene { name: "tidy", ready: &[], words: &["tidy", "drive", "--yes"], stride: 10 },
+    Scene { name: "undo", ready: &["tidy", "drive", "--yes"], words: &["undo", "--yes"], stride: 10 },
     Scene {
         name: "up",
         ready: &[],
         words: &["put", "Downloads/minutes", "Downloads/single.txt", "--on", "cloud/1", "--yes"],
-        stride: 7,
+        stride: 14,
     },
     Scene {
         name: "down",
         ready: &[],
         words: &["put", "drive/letters", "--on", "home/2", "--yes"],
-        stride: 7,
+        stride: 14,
     },
     Scene {
         name: "back down",
         ready: &["put", "Downloads/minutes", "--on", "cloud/1", "--yes"],
         words: &["undo", "--yes"],
-        stride: 7,
+        stride: 14,
     },
-    Scene { name: "archive", ready: &[], words: &["archive", "--yes"], stride: 11 },
+    Scene { name: "archive", ready: &[], words: &["archive", "--yes"], stride: 33 },
     Scene {
         name: "discard",
         ready: &[],
         words: &["discard", "drive/letters/a.txt", "drive/plan.txt", "--yes"],
-        stride: 3,
+        stride: 6,
     },
     Scene {
         name: "merge",
         ready: &[],
         words: &["put", "drive/letters", "--on", "cloud/1/papers", "--merge", "--yes"],
-        stride: 5,
+        stride: 6,
     },
 ];
 
@@ -151,8 +151,10 @@ fn holds_but(scene: &Scene, drive: &Drive, before: &Before, case: &str, may_be_e
     let left: Vec<String> = drive.names().into_iter().filter(is_left).collect();
     assert!(left.is_empty(), "{case}: {left:?}");
     assert_eq!(drive.nine(&["history"]).err, "", "{case}: a second look finds something");
-    let verified = drive.nine(&["archive", "verify"]);
-    assert_eq!(verified.status, 0, "{case}: {}{}", verified.out, verified.err);
+    if scene.words.first() == Some(&"archive") {
+        let verified = drive.nine(&["archive", "verify"]);
+        assert_eq!(verified.status, 0, "{case}: {}{}", verified.out, verified.err);
+    }
     let seen = |mut files: BTreeMap<String, String>| {
         files.retain(|name, _| !(may_be_empty && name.ends_with('/')));
         sorted_out(files)
@@ -184,10 +186,16 @@ fn holds_but(scene: &Scene, drive: &Drive, before: &Before, case: &str, may_be_e
     assert_eq!(drive.tags(), before.tags_made, "{case}");
 }
 
-/// Disturbs request after request, until none is left to disturb. Returns how many cases there were.
-fn at_every_request(scene: &Scene, wrong: Wrong) -> usize {
+/// The requests or points at which a scene is disturbed. The short form takes others for each `turn` of four, so that
+/// together they come to most of them.
+fn cases(scene: &Scene, turn: usize) -> impl Iterator<Item = usize> {
     let step = if is_long() { 1 } else { scene.stride };
-    for (cases, nth) in (1..).step_by(step).enumerate() {
+    (1 + step * turn / 4..).step_by(step)
+}
+
+/// Disturbs request after request, until none is left to disturb. Returns how many cases there were.
+fn at_every_request(scene: &Scene, wrong: Wrong, turn: usize) -> usize {
+    for (cases, nth) in cases(scene, turn).enumerate() {
         let (drive, before) = set(scene);
         let standin = drive.standin.as_ref().unwrap();
         standin.asked();
@@ -206,8 +214,7 @@ fn at_every_request(scene: &Scene, wrong: Wrong) -> usize {
 
 /// From one request on the drive is gone for good.
 fn gone_from_every_request(scene: &Scene) -> usize {
-    let step = if is_long() { 1 } else { scene.stride };
-    for (cases, nth) in (1..).step_by(step).enumerate() {
+    for (cases, nth) in cases(scene, 1).enumerate() {
         let (drive, before) = set(scene);
         let standin = drive.standin.as_ref().unwrap();
         standin.asked();
@@ -224,8 +231,7 @@ fn gone_from_every_request(scene: &Scene) -> usize {
 }
 
 fn killed_at_every_point(scene: &Scene) -> usize {
-    let step = if is_long() { 1 } else { scene.stride };
-    for (cases, point) in (1..).step_by(step).enumerate() {
+    for (cases, point) in cases(scene, 0).enumerate() {
         let (drive, before) = set(scene);
         let killed = drive.command(scene.words).env("NINE_KILL_AT", point.to_string()).output().unwrap();
         if killed.status.signal() != Some(9) {
@@ -248,22 +254,22 @@ fn all_scenes(what: &str, disturb: impl Fn(&Scene) -> usize) {
 
 #[test]
 fn cut_before_the_drive_acted() {
-    all_scenes("cut before", |scene| at_every_request(scene, Wrong::DropBefore));
+    all_scenes("cut before", |scene| at_every_request(scene, Wrong::DropBefore, 0));
 }
 
 #[test]
 fn cut_after_the_drive_acted() {
-    all_scenes("cut after", |scene| at_every_request(scene, Wrong::DropAfter));
+    all_scenes("cut after", |scene| at_every_request(scene, Wrong::DropAfter, 1));
 }
 
 #[test]
 fn cut_in_the_answer() {
-    all_scenes("cut in between", |scene| at_every_request(scene, Wrong::Half));
+    all_scenes("cut in between", |scene| at_every_request(scene, Wrong::Half, 2));
 }
 
 #[test]
 fn out_of_order() {
-    all_scenes("status 500", |scene| at_every_request(scene, Wrong::Status(500)));
+    all_scenes("status 500", |scene| at_every_request(scene, Wrong::Status(500), 3));
 }
 
 #[test]

@@ -322,6 +322,9 @@ impl Part<'_> {
             if column == Column::NameEnd && !self.tree.is_sound_in(span.start / width + 1..span.end / width) {
                 return Err(CatalogueError::Damaged);
             }
+            if column == Column::Names && !self.tree.names_are_sound(block) {
+                return Err(CatalogueError::Damaged);
+            }
         }
         Ok(())
     }

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::net::IpAddr;
 
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, percent_encode};
 
 /// All but what RFC 3986 calls unreserved is escaped: servers differ in what else they take as it stands.
@@ -118,7 +118,7 @@ fn written(path: &ItemPath, is_folder: bool) -> String {
         if nth > 0 {
             out.push('/');
         }
-        out.extend(percent_encode(part, ESCAPED));
+        out.extend(percent_encode(&part, ESCAPED));
     }
     if is_folder && !path.is_root() {
         out.push('/');
@@ -131,11 +131,7 @@ fn written(path: &ItemPath, is_folder: bool) -> String {
 pub(super) fn decoded(path: &str) -> Option<ItemPath> {
     let mut out = ItemPath::root();
     for part in path.split('/').filter(|part| !part.is_empty()) {
-        let name: Vec<u8> = percent_decode_str(part).collect();
-        if name.contains(&b'/') || ItemPath::new(&name).is_none_or(|path| path.is_root()) {
-            return None;
-        }
-        out = out.join(name);
+        out = out.join(&NameBuf::new(percent_decode_str(part).collect::<Vec<u8>>())?);
     }
     Some(out)
 }

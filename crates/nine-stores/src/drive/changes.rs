@@ -7,7 +7,7 @@
 use std::time::Duration;
 
 use nine_core::item::{Kind, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 
 use super::listing::{Found, drain};
 use super::multistatus;
@@ -321,14 +321,16 @@ impl Drive {
 
     fn note_unseen(&self, path: &ItemPath, seen: Option<Seen>) {
         let folder = path.parent().unwrap_or_default();
-        held(&self.unseen).entry(folder).or_default().insert(path.name().to_vec(), seen);
+        if let Some(name) = path.last() {
+            held(&self.unseen).entry(folder).or_default().insert(name.into(), seen);
+        }
     }
 
     /// Looks into a folder whether all shows that was done in it. Returns the names of what does not: something else
     /// has taken its place, since `Overwrite: F` is not atomic on every server.
-    pub(super) fn confirm(&self, folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
+    pub(super) fn confirm(&self, folder: &ItemPath) -> StoreResult<Vec<NameBuf>> {
         let Some(done) = held(&self.unseen).get(folder).cloned() else { return Ok(Vec::new()) };
-        self.forget(&folder.join("."));
+        self.forget_listing(folder);
         let listing = self.list_anew(folder)?;
         held(&self.unseen).remove(folder);
         let mut missing = Vec::new();

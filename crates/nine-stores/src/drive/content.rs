@@ -12,6 +12,7 @@ use super::listing::{Found, plain_tag};
 use super::properties::{Given, Kept, tags_of};
 use super::wire::{Request, TRIES, Trouble, retry_after};
 use super::{Drive, held, url};
+use crate::bounded;
 use crate::{Meta, OpenFile, StoreError, StoreResult};
 
 /// The longest pause before a file is sent again.
@@ -228,14 +229,10 @@ impl Read for Counting<'_> {
 impl Drive {
     /// Up to `most` bytes from a file's start.
     pub(super) fn first_bytes(self: &Arc<Self>, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
-        let mut bytes = Vec::new();
         let download = Download::start(self, path, None, 0, Some(most as u64))?;
         // A short file ends before the part that was asked for.
-        let mut body = download.body.map(|body| body.take(most as u64));
-        if let Some(body) = &mut body {
-            body.read_to_end(&mut bytes)?;
-        }
-        Ok(bytes)
+        let bytes = download.body.map(|body| bounded::up_to(body, most as u64)).transpose()?;
+        Ok(bytes.unwrap_or_default())
     }
 
     /// Writes a new file with what travels with it.

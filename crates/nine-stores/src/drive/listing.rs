@@ -7,7 +7,7 @@ use std::sync::Arc;
 use jiff::fmt::rfc2822::DateTimeParser;
 use nine_core::item::{Entry, Kind};
 use nine_core::moment::Moment;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 use nine_core::tags;
 
 use super::address::decoded;
@@ -36,7 +36,7 @@ pub(super) struct Found {
 #[derive(Debug, Default)]
 pub(super) struct Listing {
     pub own: Option<Found>,
-    pub items: HashMap<Vec<u8>, Found>,
+    pub items: HashMap<NameBuf, Found>,
 }
 
 /// Listings that are remembered, by whole path.
@@ -103,6 +103,13 @@ impl Drive {
             folder == path || folder.is_inside(path) || path.parent().as_ref() == Some(folder)
         };
         listings.known.retain(|folder, _| !gone(folder));
+        listings.items = listings.known.values().map(|listing| listing.items.len()).sum();
+    }
+
+    /// Something may have been changed in a folder by others.
+    pub(super) fn forget_listing(&self, folder: &ItemPath) {
+        let mut listings = held(&self.listings);
+        listings.known.remove(folder);
         listings.items = listings.known.values().map(|listing| listing.items.len()).sum();
     }
 
@@ -195,8 +202,8 @@ impl Drive {
             if path == *folder {
                 listing.own = self.item(&response, &path);
             } else if path.parent().as_ref() == Some(folder) {
-                if let Some(found) = self.item(&response, &path)
-                    && listing.items.insert(path.name().to_vec(), found).is_some()
+                if let Some((name, found)) = path.last().zip(self.item(&response, &path))
+                    && listing.items.insert(name.into(), found).is_some()
                 {
                     let name = nine_core::escape::escape(path.name());
                     return Err(StoreError::Malformed(format!("it names {name} twice")));

@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use std::time::Duration;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 
 use crate::work::held;
 use crate::{StoreError, StoreResult, mark, random_token};
@@ -97,7 +97,7 @@ pub struct Drive {
     /// Folders for discarded things that are known to be there.
     there: Mutex<HashSet<ItemPath>>,
     /// The names in them that are taken.
-    days: Mutex<HashMap<ItemPath, HashSet<Vec<u8>>>>,
+    days: Mutex<HashMap<ItemPath, HashSet<NameBuf>>>,
     /// Free bytes, once they were asked for.
     room: Mutex<Option<Option<u64>>>,
     /// Where it may be tried how the drive behaves.
@@ -105,7 +105,7 @@ pub struct Drive {
 }
 
 /// As what each name must show in a folder; `None` where something was taken away.
-type Unseen = HashMap<Vec<u8>, Option<Seen>>;
+type Unseen = HashMap<NameBuf, Option<Seen>>;
 
 /// As what something must show in its folder.
 #[derive(Debug, Clone, PartialEq, Eq)]

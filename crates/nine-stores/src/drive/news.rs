@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use std::sync::Mutex;
 
 use nine_core::item::Entry;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 use nine_core::tree::{NodeId, Tree};
 
 use super::multistatus;
@@ -29,9 +29,9 @@ impl<'k> News<'k> {
         &self,
         store: &DriveStore,
         folder: &ItemPath,
-    ) -> Option<impl Iterator<Item = (&'k [u8], Entry)> + use<'k>> {
+    ) -> Option<impl Iterator<Item = (Name<'k>, Entry)> + use<'k>> {
         let (known, id) = self.known_folder(store, folder)?;
-        Some(known.children(id).map(move |child| (known.name(child), known.entry(child))))
+        Some(known.children(id).map(move |child| (known.name_of(child), known.entry(child))))
     }
 
     fn known_folder(&self, store: &DriveStore, folder: &ItemPath) -> Option<(&'k Tree, NodeId)> {

@@ -1,7 +1,7 @@
 //! How a drive behaves: tried in a folder of our own, since what servers say of themselves proves nothing. Before
 //! anything is changed on a drive for the first time it must have kept every promise that moves rely on.
 
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name, NameBuf};
 
 use super::changes::UNTIL_TAGS_COUNT;
 use super::listing::drain;
@@ -106,7 +106,8 @@ impl Drive {
 
     fn make_scratch(&self) -> StoreResult<ItemPath> {
         for number in 1..100 {
-            let path = self.top.join(format!("{SCRATCH}{}-{number}", std::process::id()));
+            let name = NameBuf::new(format!("{SCRATCH}{}-{number}", std::process::id()));
+            let path = self.top.join(&name.ok_or(StoreError::NotThere)?);
             if self.make_folder_unasked(&path)? {
                 return Ok(path);
             }
@@ -117,7 +118,7 @@ impl Drive {
     fn try_in(&self, scratch: &ItemPath) -> StoreResult<Conduct> {
         let mut conduct = Conduct::default();
         self.read_claims(&mut conduct)?;
-        let [a, b, moved] = ["a", "b", "c"].map(|name| scratch.join(name));
+        let [a, b, moved] = ["a", "b", "c"].map(|name| scratch.join(Name::constant(name)));
         self.put(&a, &mut b"one".as_slice(), Some(3))?;
         self.put(&b, &mut b"other".as_slice(), Some(5))?;
         conduct.careless = self.try_promises(scratch, &a, &b)?;
@@ -125,7 +126,7 @@ impl Drive {
             return Ok(conduct);
         }
         conduct.moves_into_folders = self.try_move_onto_folder(scratch, &a)?;
-        conduct.compares_weak_tags = self.try_if(&a, &scratch.join("free"))?;
+        conduct.compares_weak_tags = self.try_if(&a, &scratch.join(Name::constant("free")))?;
         let kept = Kept { mode: Some(0o640), attributes: Vec::new() };
         let given = Given { tags: &["tried".to_owned()], kept: &kept, modified: None };
         let patched = self.give(&a, false, &given);
@@ -136,21 +137,21 @@ impl Drive {
         let (kept, tag) = has_tag(&a)?;
         conduct.keeps_properties = patched.is_ok() && kept;
         let folder = self.tag_of_folder(scratch)?;
-        let sub = scratch.join("sub");
+        let sub = scratch.join(Name::constant("sub"));
         self.make_folder_unasked(&sub)?;
         let before = self.tag_of_folder(scratch)?;
-        self.put(&sub.join("deep"), &mut b"one".as_slice(), Some(3))?;
+        self.put(&sub.join(Name::constant("deep")), &mut b"one".as_slice(), Some(3))?;
         let after = self.tag_of_folder(scratch)?;
         conduct.deep_tags = folder.is_some() && folder != before && before != after;
         self.move_plainly(&a, &moved, tag.as_deref())?;
         let (survives, tag_after) = has_tag(&moved)?;
         conduct.properties_survive_move = conduct.keeps_properties && survives;
         conduct.tag_survives_move = tag.is_some() && tag == tag_after;
-        conduct.folds_case = self.ask_about(&scratch.join("C"))?.is_some();
-        self.put(&scratch.join("\u{e4}"), &mut b"".as_slice(), Some(0))?;
-        conduct.folds_form = self.ask_about(&scratch.join("a\u{308}"))?.is_some();
+        conduct.folds_case = self.ask_about(&scratch.join(Name::constant("C")))?.is_some();
+        self.put(&scratch.join(Name::constant("\u{e4}")), &mut b"".as_slice(), Some(0))?;
+        conduct.folds_form = self.ask_about(&scratch.join(Name::constant("a\u{308}")))?.is_some();
         conduct.tells_sums = self.told_sum(&moved)?.is_some();
-        let odd = scratch.join(format!("odd{}", std::str::from_utf8(CUT_AT).unwrap_or_default()));
+        let odd = scratch.join(&NameBuf::new([b"odd", CUT_AT].concat()).ok_or(StoreError::NotThere)?);
         // Refused is as good as cut.
         let _ = self.move_plainly(&moved, &odd, None);
         conduct.cuts_names = self.ask_about(&odd)?.is_none();
@@ -217,7 +218,7 @@ impl Drive {
         if size(b)? != Some(5) || size(a)? != Some(3) {
             return says("moves over what is there although it was told not to (Overwrite)");
         }
-        let free = scratch.join("free");
+        let free = scratch.join(Name::constant("free"));
         status(&to(request("MOVE", a).with("if-match", wrong), &free))?;
         if size(&free)?.is_some() || size(a)? != Some(3) {
             return says("moves a file that was to have another content (If-Match)");
@@ -227,13 +228,13 @@ impl Drive {
 
     /// Whether a file that is moved onto a folder's name ends in that folder. Then it is moved back.
     fn try_move_onto_folder(&self, scratch: &ItemPath, a: &ItemPath) -> StoreResult<bool> {
-        let folder = scratch.join("folder");
+        let folder = scratch.join(Name::constant("folder"));
         self.make_folder_unasked(&folder)?;
         let request = Request::new("MOVE", url(self, a, false))
             .with("destination", url(self, &folder, false))
             .with("overwrite", "F");
         drain(self.wire.ask(&request)?);
-        let inside = folder.join(a.name());
+        let inside = folder.join(a.last().ok_or(StoreError::NotThere)?);
         if self.ask_about(&inside)?.is_some() {
             self.move_plainly(&inside, a, None)?;
             return Ok(true);

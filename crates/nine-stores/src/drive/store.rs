@@ -4,7 +4,7 @@ use std::io::Read;
 use std::sync::Arc;
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name, NameBuf};
 use nine_core::tags::to_attribute;
 use nine_core::tree::Batch;
 use nine_core::worklist::NameRules;
@@ -18,7 +18,7 @@ use crate::local::TAGS_ATTRIBUTE;
 use crate::walk::{Bounds, walk};
 use crate::{
     Abilities, ChangeStore, Ground, Keeps, Location, Meta, OWN, OpenFile, ReadStore, Scan, Scope, Store,
-    StoreError, StoreResult, TransferStore, TrashStore, Watch, aside,
+    StoreError, StoreResult, TransferStore, TrashStore, Watch, mark, own_name,
 };
 
 /// How far a drive is believed.
@@ -50,8 +50,8 @@ impl DriveStore {
         let listing = self.drive.list(&self.whole(path))?;
         let starts = |name: &[u8], with: &str| path.is_root() && name.starts_with(with.as_bytes());
         for (name, found) in &listing.items {
-            if !(starts(name, SCRATCH) || path.is_root() && name == DISCARDED.as_bytes()) {
-                batch.push(name, found.entry.clone());
+            if !(starts(name, SCRATCH) || path.is_root() && **name == *DISCARDED.as_bytes()) {
+                batch.push(name.as_name(), found.entry.clone());
             }
         }
         Ok(())
@@ -145,7 +145,7 @@ impl ReadStore for DriveStore {
         Ok(self.drive.found(&self.whole(path))?.map(|found| found.entry))
     }
 
-    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(NameBuf, Entry)>> {
         let listing = self.drive.list(&self.whole(folder))?;
         Ok(listing.items.iter().map(|(name, found)| (name.clone(), found.entry.clone())).collect())
     }
@@ -162,9 +162,9 @@ impl ReadStore for DriveStore {
         Ok(self.drive.found(&self.whole(path))?.ok_or(StoreError::NotThere)?.tags)
     }
 
-    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+    fn tags_in(&self, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
         let listing = self.drive.list(&self.whole(folder)).unwrap_or_default();
-        let of = |name: &&[u8]| listing.items.get(*name).map(|found| found.tags.clone());
+        let of = |name: &Name| listing.items.get(&**name).map(|found| found.tags.clone());
         names.iter().map(|name| of(name).unwrap_or_default()).collect()
     }
 
@@ -195,7 +195,7 @@ impl ReadStore for DriveStore {
         })
     }
 
-    fn not_shown(&self, folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
+    fn not_shown(&self, folder: &ItemPath) -> StoreResult<Vec<NameBuf>> {
         self.drive.confirm(&self.whole(folder))
     }
 
@@ -240,8 +240,7 @@ impl ChangeStore for DriveStore {
     fn remove_empty_folder(&self, path: &ItemPath) -> StoreResult<bool> {
         let whole = self.whole(path);
         // At the top of the place, where nobody puts anything.
-        let aside = aside(&held(&self.token), path);
-        let aside = ItemPath::root().join(aside.name());
+        let aside = ItemPath::root().join(&own_name(&held(&self.token), mark(path.as_bytes())));
         self.drive.remove_empty_folder(&whole, &self.whole(&aside))
     }
 

@@ -15,6 +15,7 @@ use rustix::io::Errno;
 use super::entries::entry_of;
 use super::volumes::Volumes;
 use super::{Counters, LocalStore, WANTED};
+use crate::bounded;
 use crate::fault::{Op, before, point};
 use crate::{Meta, OpenFile, StoreError, StoreResult};
 
@@ -89,9 +90,7 @@ impl OpenFile for Opened {
 
 /// See [`crate::Store::first_bytes`].
 pub(super) fn first_bytes(store: &LocalStore, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
-    let mut bytes = Vec::new();
-    open(store, path)?.take(most as u64).read_to_end(&mut bytes)?;
-    Ok(bytes)
+    Ok(bounded::up_to(open(store, path)?, most as u64)?)
 }
 
 /// See [`crate::Store::meta`]. Links have no mode and no attributes of their own.

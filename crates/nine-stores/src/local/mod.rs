@@ -29,7 +29,7 @@ use std::sync::{Arc, Mutex};
 
 use entries::entry_of;
 use nine_core::item::{Entry, Identity, Kind, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
 use rustix::io::Errno;
 use volumes::{Volume, Volumes};
@@ -183,14 +183,14 @@ impl LocalStore {
     /// Opens a path in pieces that the kernel takes at once; one name at a time, if it does not know the call.
     fn open_stepwise(&self, path: &ItemPath, flags: OFlags) -> StoreResult<OwnedFd> {
         let mut here = fs::openat(&self.root, ".", FOLDER_FLAGS, Mode::empty())?;
-        let names: Vec<&[u8]> = path.parts().collect();
+        let names: Vec<Name> = path.parts().collect();
         let (mut at, mut most) = (0, LONGEST_PIECE);
         while at < names.len() {
             let mut piece = names[at].to_vec();
             let mut end = at + 1;
             while end < names.len() && piece.len() + 1 + names[end].len() <= most {
                 piece.push(b'/');
-                piece.extend_from_slice(names[end]);
+                piece.extend_from_slice(&names[end]);
                 end += 1;
             }
             let flags = if end == names.len() { flags | OFlags::NOFOLLOW } else { FOLDER_FLAGS };

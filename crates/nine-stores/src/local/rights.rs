@@ -85,7 +85,7 @@ impl Losses {
         let found = fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW)?;
         let kind = fs::FileType::from_raw_mode(found.st_mode);
         if kind == fs::FileType::Directory {
-            left.extend(store.list(path)?.into_iter().map(|(name, _)| path.join(name)));
+            left.extend(store.list(path)?.into_iter().map(|(name, _)| path.join(&name)));
         }
         self.count_owner(&found);
         if kind == fs::FileType::RegularFile && found.st_nlink as u64 > 1 {

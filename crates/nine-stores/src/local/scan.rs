@@ -4,7 +4,7 @@ use std::mem::MaybeUninit;
 
 use nine_core::item::{Entry, Identity, Kind};
 use nine_core::moment::Moment;
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name, NameBuf};
 use rustix::fs::{self, AtFlags, OFlags, RawDir};
 use rustix::io::Errno;
 
@@ -12,7 +12,7 @@ use super::entries::entry_of;
 use super::volumes::Volume;
 use super::{LocalStore, WANTED, open_to_look};
 use crate::fault::{Op, before};
-use crate::walk::{Bounds, walk};
+use crate::walk::{Bounds, NotSeen, walk};
 use crate::{ReadStore, Scan, Scope, StoreError, StoreResult, Watch};
 
 /// Walking waits for the disk more than for the processor; more threads than this gain nothing.
@@ -31,10 +31,10 @@ fn not_seen() -> Entry {
 }
 
 /// What a folder holds, in no order.
-pub(super) fn list(store: &LocalStore, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+pub(super) fn list(store: &LocalStore, folder: &ItemPath) -> StoreResult<Vec<(NameBuf, Entry)>> {
     let mut found = Vec::new();
     let mut block = Vec::with_capacity(BLOCK);
-    let add = |name: &[u8], entry| found.push((name.to_vec(), entry));
+    let add = |name: Name, entry| found.push((name.into(), entry));
     let troubles = read_folder(store, folder, block.spare_capacity_mut(), add)?;
     found.extend(troubles.into_iter().map(|(name, _)| (name, not_seen())));
     Ok(found)
@@ -45,8 +45,8 @@ fn read_folder(
     store: &LocalStore,
     path: &ItemPath,
     block: &mut [MaybeUninit<u8>],
-    mut found: impl FnMut(&[u8], Entry),
-) -> StoreResult<Vec<(Vec<u8>, StoreError)>> {
+    mut found: impl FnMut(Name, Entry),
+) -> StoreResult<NotSeen> {
     let folder = store.open_at(path, READ_FLAGS)?;
     let mut names = RawDir::new(&folder, block);
     let mut last: Option<Volume> = None;
@@ -54,9 +54,8 @@ fn read_folder(
     while let Some(name) = names.next() {
         let name = name?;
         let bytes = name.file_name().to_bytes();
-        if bytes == b"." || bytes == b".." {
-            continue;
-        }
+        // `.` and `..` are listed too, and are no names.
+        let Some(own) = Name::new(bytes) else { continue };
         let flags = AtFlags::SYMLINK_NOFOLLOW;
         match before(Op::Look).and_then(|()| fs::statx(&folder, name.file_name(), flags, WANTED)) {
             Ok(facts) => {
@@ -64,11 +63,11 @@ fn read_folder(
                     .filter(|volume| volume.holds(&facts))
                     .unwrap_or_else(|| store.volumes.of(&facts, || open_to_look(&folder, bytes)));
                 last = Some(volume);
-                found(bytes, entry_of(&facts, store.settings.believes_births, &volume));
+                found(own, entry_of(&facts, store.settings.believes_births, &volume));
             }
             Err(Errno::NOENT) => {} // gone since it was listed
             // One name that cannot be looked at hides no other.
-            Err(other) => troubles.push((bytes.to_vec(), other.into())),
+            Err(other) => troubles.push((own.into(), other.into())),
         }
     }
     Ok(troubles)

@@ -4,7 +4,7 @@ use std::os::fd::OwnedFd;
 use std::sync::Arc;
 
 use nine_core::item::{Entry, Identity, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name, NameBuf};
 use rustix::fs::{self, AtFlags, OFlags, StatxFlags};
 use rustix::io::Errno;
 
@@ -65,7 +65,7 @@ impl ReadStore for LocalStore {
         }
     }
 
-    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>> {
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(NameBuf, Entry)>> {
         scan::list(self, folder)
     }
 
@@ -86,7 +86,7 @@ impl ReadStore for LocalStore {
         tags::read(self, path)
     }
 
-    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+    fn tags_in(&self, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
         tags::read_in(self, folder, names)
     }
 

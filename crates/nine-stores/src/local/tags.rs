@@ -3,7 +3,7 @@
 use std::os::fd::{AsRawFd, OwnedFd};
 
 use nine_core::item::{Kind, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 use nine_core::tags;
 use rustix::fs::{self, Mode, OFlags, XattrFlags};
 use rustix::io::Errno;
@@ -22,7 +22,7 @@ pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<Strin
 }
 
 /// See [`crate::Store::tags_in`].
-pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
     let Ok(open) = store.open_at(folder, FOLDER_FLAGS) else {
         return vec![Vec::new(); names.len()];
     };

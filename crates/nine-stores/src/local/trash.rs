@@ -3,18 +3,19 @@
 
 use std::fmt::Write as _;
 use std::fs::File;
-use std::io::{Read, Write};
+use std::io::Write;
 use std::os::fd::OwnedFd;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::names::{numbered, shorten};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, NameBuf};
 use rustix::fs::{self, AtFlags, Mode, OFlags};
 use rustix::io::Errno;
 
 use super::{LocalStore, changes, trash_sizes as sizes};
+use crate::bounded;
 use crate::fault::{Op, before, point};
 use crate::{ChangeStore, ReadStore, StoreError, StoreResult};
 
@@ -205,11 +206,11 @@ fn percent_encode(bytes: &[u8]) -> String {
 }
 
 /// The trash, and the name in it, of what `discard` returned.
-fn opened(kept_as: &[u8]) -> StoreResult<(Trash, Vec<u8>)> {
+fn opened(kept_as: &[u8]) -> StoreResult<(Trash, NameBuf)> {
     let path = PathBuf::from(std::ffi::OsString::from_vec(kept_as.to_vec()));
-    let name = path.file_name().map(|name| name.as_bytes().to_vec()).unwrap_or_default();
-    match path.parent() {
-        Some(files) if files.file_name().is_some_and(|n| n == "files") && !name.is_empty() => {
+    let name = path.file_name().and_then(|name| NameBuf::new(name.as_bytes()));
+    match path.parent().zip(name) {
+        Some((files, name)) if files.file_name().is_some_and(|n| n == "files") => {
             let trash = Trash::open(files.parent().unwrap_or(files).to_owned(), None)?;
             Ok((trash, name))
         }
@@ -235,10 +236,13 @@ pub(super) fn restore(store: &LocalStore, kept_as: &[u8], stamp: &Stamp, to: &It
 /// See [`crate::Store::discarded`].
 pub(super) fn discarded(store: &LocalStore, kept_as: &[u8]) -> StoreResult<(LocalStore, ItemPath)> {
     let (trash, name) = opened(kept_as)?;
-    Ok((LocalStore::open(&trash.path.join("files"), store.settings.clone())?, ItemPath::root().join(name)))
+    Ok((LocalStore::open(&trash.path.join("files"), store.settings.clone())?, ItemPath::root().join(&name)))
 }
 
-/// See [`crate::Store::find_discarded`]. A note whose item never came is taken away.
+/// Bytes of a note that are read.
+const LONGEST_NOTE: u64 = 64 * 1024;
+
+/// See [`crate::TrashStore::find_discarded`]. A note whose item never came is taken away.
 pub(super) fn find(store: &LocalStore, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
     let trash = Trash::for_item(store, path)?;
     // As it is written now, and as it was before links were resolved.
@@ -294,8 +298,8 @@ impl Trash {
         let Ok(note) = fs::openat(&self.info, info_name(kept), flags, Mode::empty()) else {
             return Ok(false);
         };
-        let mut text = String::new();
-        let _ = File::from(note).take(64 * 1024).read_to_string(&mut text);
+        let text = bounded::up_to(File::from(note), LONGEST_NOTE).unwrap_or_default();
+        let text = String::from_utf8_lossy(&text);
         let found = wanted.store.look_in(&self.files, kept)?;
         let is_its = wanted.notes.iter().any(|note| text.contains(note));
         let is_kept = found.as_ref().is_some_and(|entry| wanted.store.is_same(entry, wanted.stamp)) && is_its;

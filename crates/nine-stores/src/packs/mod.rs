@@ -11,8 +11,9 @@ use std::io::{self, Read, Seek, SeekFrom, Write};
 
 use nine_core::archive::Form;
 use nine_core::item::{Entry, Kind};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name};
 
+use crate::bounded;
 use crate::{Meta, OpenFile, ReadStore, StoreError, StoreResult};
 
 /// A thing in a pack.
@@ -98,18 +99,16 @@ pub const LONGEST_LIST: usize = 250_000;
 ///
 /// # Errors
 /// [`StoreError::NotThere`], or why it cannot be read.
-pub fn read_list(pack: &Pack, name: &str) -> StoreResult<Vec<u8>> {
+pub fn read_list(pack: &Pack, name: Name<'static>) -> StoreResult<Vec<u8>> {
     let (at, mut found) = (ItemPath::root().join(name), None);
     visit(pack, &at, &mut |member, content| {
         if member.path == at && member.kind == Kind::File {
-            let mut bytes = Vec::new();
-            content.take(LARGEST_LIST + 1).read_to_end(&mut bytes)?;
-            let lines = bytes.iter().filter(|byte| **byte == b'\n').count();
+            let lines = |bytes: &[u8]| bytes.iter().filter(|byte| **byte == b'\n').count();
             // The heading and a last line without an end.
-            if bytes.len() as u64 > LARGEST_LIST || lines > LONGEST_LIST + 2 {
-                return Err(damaged(format!("its {name} is longer than a list in a pack may be")));
-            }
-            found = Some(bytes);
+            let list =
+                bounded::whole(content, LARGEST_LIST)?.filter(|bytes| lines(bytes) <= LONGEST_LIST + 2);
+            let too_long = || damaged(format!("its {name} is longer than a list in a pack may be"));
+            found = Some(list.ok_or_else(too_long)?);
         }
         Ok(found.is_none())
     })?;

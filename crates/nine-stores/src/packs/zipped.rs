@@ -9,6 +9,7 @@ use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 
 use super::{Each, Member, Pieces, Source, damaged, is_within, path_of, unwritten};
+use crate::bounded;
 use crate::{Meta, StoreError, StoreResult};
 
 /// Bytes of where a link leads to, at most (PATH_MAX).
@@ -66,10 +67,10 @@ pub(super) fn visit(pack: impl Read + Seek, at: &ItemPath, each: &mut Each<'_>) 
             mode: file.unix_mode().map(|mode| mode & 0o777),
             ..Meta::default()
         };
-        let mut leads_to = Vec::new();
-        if kind == Kind::Link {
-            (&mut file).take(LONGEST_LINK).read_to_end(&mut leads_to)?;
-        }
+        let leads_to = match kind {
+            Kind::Link => bounded::up_to(&mut file, LONGEST_LINK)?,
+            _ => Vec::new(),
+        };
         let member = Member { path, kind, size: file.size(), meta, leads_to };
         if !each(&member, &mut file)? {
             break;

@@ -1,12 +1,13 @@
 //! Office files: Office Open XML (ECMA-376) and OpenDocument (ISO/IEC 26300), XML in a zip.
 
-use std::io::{Cursor, Read};
+use std::io::Cursor;
 
 use quick_xml::Reader;
 use quick_xml::events::Event;
 use zip::ZipArchive;
 
 use super::{Body, Words, bounds};
+use crate::bounded;
 
 const TOO_MUCH: &str = "given up: it unpacks to more than 64 MiB";
 const DAMAGED: &str = "its parts cannot be read";
@@ -32,8 +33,8 @@ pub(super) fn words(bytes: &[u8]) -> Words {
             continue;
         };
         let mut xml = Vec::new();
-        // One byte more than allowed tells that there was more.
-        if part.take(left + 1).read_to_end(&mut xml).is_err() {
+        // One byte more than allowed tells that there was more; of a spoilt part the start is still of use.
+        if bounded::append(part, left + 1, &mut xml).is_err() {
             note = DAMAGED;
         }
         if xml.len() as u64 > left {

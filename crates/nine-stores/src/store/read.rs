@@ -4,7 +4,7 @@ use std::fmt;
 use std::io::Read;
 
 use nine_core::item::{Entry, Identity, Stamp};
-use nine_core::place::ItemPath;
+use nine_core::place::{ItemPath, Name, NameBuf};
 use nine_core::worklist::NameRules;
 
 use super::{Abilities, Keeps, Meta, Scan, Scope, Watch};
@@ -93,7 +93,7 @@ pub trait ReadStore: Send + Sync + fmt::Debug {
     /// What stands at a path, if anything does. Never follows a link.
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>>;
     /// What a folder holds, in no order.
-    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(Vec<u8>, Entry)>>;
+    fn list(&self, folder: &ItemPath) -> StoreResult<Vec<(NameBuf, Entry)>>;
     /// Whether a link leads nowhere.
     fn link_is_broken(&self, path: &ItemPath) -> StoreResult<bool>;
     /// Up to `most` bytes from a file's start, leaving no trace of having been opened.
@@ -101,14 +101,14 @@ pub trait ReadStore: Send + Sync + fmt::Debug {
     /// An item's tags.
     fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>>;
     /// The tags of several items of one folder; none for what cannot be read.
-    fn tags_in(&self, folder: &ItemPath, names: &[&[u8]]) -> Vec<Vec<String>> {
+    fn tags_in(&self, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
         names.iter().map(|name| self.tags(&folder.join(name)).unwrap_or_default()).collect()
     }
     /// What there is to build on where a folder is or is to be.
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground>;
     /// The names in a folder under which what was done there does not show: something else has taken its place
     /// meanwhile. Only a drive must be asked.
-    fn not_shown(&self, _folder: &ItemPath) -> StoreResult<Vec<Vec<u8>>> {
+    fn not_shown(&self, _folder: &ItemPath) -> StoreResult<Vec<NameBuf>> {
         Ok(Vec::new())
     }
     /// A file's content.

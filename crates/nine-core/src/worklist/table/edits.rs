@@ -215,8 +215,9 @@ impl Reader<'_> {
     /// The target of a line. With a `/` behind it a folder is meant, in which the name stays.
     fn target(&self, row: &TableRow, line: &Line) -> Result<Option<Spot>, Wrong> {
         let Some(to) = self.spot(row, "to")? else { return Ok(None) };
-        let kept_name = line.to.as_ref().map_or(line.item.path.name(), |to| to.path.name());
-        if row.cells.get("to").is_some_and(|text| text.ends_with('/')) {
+        let kept_name = line.to.as_ref().unwrap_or(&line.item).path.last();
+        let is_folder = row.cells.get("to").is_some_and(|text| text.ends_with('/'));
+        if let Some(kept_name) = kept_name.filter(|_| is_folder) {
             return Ok(Some(Spot::new(to.place, to.path.join(kept_name))));
         }
         let is_file =

@@ -1,0 +1,105 @@
+//! What must be known of an item before a question about it can be answered. The one place that says so: what is
+//! learned, which columns of the catalogue are read, and with which details an item is tried all follow from it.
+
+use super::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
+
+/// One thing that must be known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Need {
+    /// Its name.
+    Name,
+    /// The folders above it.
+    Folder,
+    /// Its type, from its first bytes where its name does not tell.
+    Type,
+    /// The first bytes of every file.
+    Contents,
+    /// Its tags.
+    Tags,
+    /// The words inside.
+    Text,
+    /// What else has its bytes.
+    Copies,
+    /// Its size.
+    Size,
+    /// How many things a folder holds.
+    Items,
+    /// How deep it lies.
+    Depth,
+    /// When it was last changed; of a folder, what lies in it.
+    Modified,
+    /// When it was last opened.
+    Opened,
+    /// When it was made, or arrived.
+    Arrived,
+    /// From when its age is counted.
+    Age,
+}
+
+/// Some of them.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Needs(u32);
+
+impl Needs {
+    /// Whether this is one of them.
+    pub fn has(self, need: Need) -> bool {
+        self.0 & 1 << need as u32 != 0
+    }
+
+    /// Whether one of these is among them.
+    pub fn has_any(self, needs: &[Need]) -> bool {
+        needs.iter().any(|need| self.has(*need))
+    }
+
+    /// These, and those.
+    pub fn and(self, more: impl IntoIterator<Item = Need>) -> Self {
+        more.into_iter().fold(self, |all, need| Self(all.0 | 1 << need as u32))
+    }
+
+    /// All of both.
+    pub fn union(self, other: Self) -> Self {
+        Self(self.0 | other.0)
+    }
+}
+
+impl FromIterator<Need> for Needs {
+    fn from_iter<I: IntoIterator<Item = Need>>(needs: I) -> Self {
+        Self::default().and(needs)
+    }
+}
+
+impl Test {
+    /// What it is answered from, beside kind and marks, which are always known.
+    pub fn needs(&self) -> &'static [Need] {
+        match self {
+            Test::Type(_) => &[Need::Type],
+            Test::Ext(_) | Test::Words(WordSubject::Name | WordSubject::Stem, _) => &[Need::Name],
+            Test::Words(WordSubject::Folder | WordSubject::Path, _) | Test::Flag(Flag::Shared) => {
+                &[Need::Name, Need::Folder]
+            }
+            Test::Words(WordSubject::Text, _) => &[Need::Text],
+            Test::Tag(_) => &[Need::Tags],
+            Test::Facet(facet, _) if facet.reads_text => &[Need::Tags, Need::Name, Need::Folder, Need::Text],
+            Test::Facet(..) => &[Need::Tags, Need::Name, Need::Folder],
+            Test::Size(..) => &[Need::Size],
+            Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => &[Need::Copies],
+            Test::Count(CountSubject::Items, ..) => &[Need::Items],
+            Test::Flag(Flag::Empty) => &[Need::Size, Need::Items],
+            Test::Count(CountSubject::Depth, ..) | Test::Flag(Flag::Loose) => &[Need::Depth],
+            Test::Date(DateSubject::Modified, _) => &[Need::Modified],
+            Test::Date(DateSubject::Opened, _) => &[Need::Opened],
+            Test::Date(DateSubject::Created | DateSubject::Arrived, _) => &[Need::Arrived],
+            Test::Age(AgeSubject::Age, ..) => &[Need::Age],
+            Test::Age(AgeSubject::Idle, ..) => &[Need::Age, Need::Opened],
+            Test::Flag(Flag::Mislabelled) => &[Need::Type, Need::Contents],
+            Test::Flag(_) => &[],
+        }
+    }
+}
+
+impl Condition {
+    /// What its answer may depend on.
+    pub fn needs(&self) -> Needs {
+        self.tests().into_iter().flat_map(Test::needs).copied().collect()
+    }
+}
