@@ -117,7 +117,7 @@ impl Drive {
             open_to_all(&self.root);
         }
         let mut command = world.command(words);
-        command.env("NINE_DRIVE_PAUSE", "5");
+        command.env("NINE_DRIVE_PAUSE", "1");
         if let Ok(login) = std::env::var("NINE_SERVER_LOGIN") {
             command.env("QUAY", login.split(':').nth(1).unwrap());
         }

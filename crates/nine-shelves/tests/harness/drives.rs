@@ -45,19 +45,19 @@ const SCENES: [Scene; 8] = [
         name: "up",
         ready: &[],
         words: &["put", "Downloads/minutes", "Downloads/single.txt", "--on", "cloud/1", "--yes"],
-        stride: 14,
+        stride: 21,
     },
     Scene {
         name: "down",
         ready: &[],
         words: &["put", "drive/letters", "--on", "home/2", "--yes"],
-        stride: 14,
+        stride: 21,
     },
     Scene {
         name: "back down",
         ready: &["put", "Downloads/minutes", "--on", "cloud/1", "--yes"],
         words: &["undo", "--yes"],
-        stride: 14,
+        stride: 21,
     },
     Scene { name: "archive", ready: &[], words: &["archive", "--yes"], stride: 33 },
     Scene {

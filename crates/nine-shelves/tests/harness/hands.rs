@@ -113,8 +113,12 @@ fn nothing_is_lost(world: &World, before: &Before, hand: &Hand, case: &str) {
 
 /// Has it done at point after point of the scene. Returns how many cases there were.
 pub fn run(scene: &Scene, hand: &Hand) -> usize {
-    // What is set aside is so for two points only.
-    let step = if is_long() || hand.brings == "set aside" { 1 } else { scene.stride * 3 };
+    let step = match hand.brings {
+        _ if is_long() => 1,
+        // What is set aside is so for two points.
+        "set aside" => 2,
+        _ => scene.stride * 3,
+    };
     for (cases, point) in (1..).step_by(step).enumerate() {
         let (world, before) = set(scene);
         fs::create_dir_all(world.at("elsewhere")).unwrap();
