@@ -18,13 +18,13 @@ const MOST: usize = 512;
 
 /// What the steps so far need to be left alone.
 #[derive(Default)]
-struct Taken {
+struct TakenSpots {
     spots: HashSet<Spot>,
     /// All folders above these.
     above: HashSet<Spot>,
 }
 
-impl Taken {
+impl TakenSpots {
     /// Whether a step has nothing to do with those so far.
     fn is_free(&self, step: &Step) -> bool {
         spots(step).all(|spot| {
@@ -80,7 +80,7 @@ fn is_one_domain(source: &dyn ReadStore, target: &dyn ReadStore, step: &Step) ->
 /// The next steps that can be done at once, and by how many threads; fewer than two if there are none. None
 /// of them waits for another, nor for one before it that is not over.
 pub(crate) fn next(places: &Places, items: &[(usize, &Step)], over: &BTreeSet<usize>) -> (Vec<usize>, usize) {
-    let (mut taken, mut found, mut threads) = (Taken::default(), Vec::new(), 1);
+    let (mut taken, mut found, mut threads) = (TakenSpots::default(), Vec::new(), 1);
     let left = items.iter().filter(|(at, _)| !over.contains(at)).take(LOOKED_AT);
     for (at, step) in left {
         let most = at_once(places, step);

@@ -29,7 +29,7 @@ pub(crate) struct Lists<'a> {
 }
 
 /// The lists as they are now, or empty ones, with what they were read from.
-struct Read {
+struct ReadLists {
     contents: Contents,
     sums: Sums,
     /// The rights of others to what is listed anew.
@@ -91,7 +91,7 @@ impl Lists<'_> {
         [first, second]
     }
 
-    fn read(&self, store: &dyn ReadStore) -> StoreResult<Read> {
+    fn read(&self, store: &dyn ReadStore) -> StoreResult<ReadLists> {
         let (contents, first) = read_list(store, &self.dated.path.join(CONTENTS_NAME))?;
         let (sums, second) = read_list(store, &self.dated.path.join(SUMS_NAME))?;
         let contents = match contents {
@@ -101,14 +101,14 @@ impl Lists<'_> {
             None => Contents::default(),
         };
         let sums = sums.map(|bytes| Sums::parse(&bytes)).unwrap_or_default();
-        Ok(Read { contents, sums, open_to: ALL, old: [first, second] })
+        Ok(ReadLists { contents, sums, open_to: ALL, old: [first, second] })
     }
 
     /// Lists an item and all that lies in it. `known` is what was listed of it before, by path below it.
     fn add(
         &self,
         store: &dyn Store,
-        lists: &mut Read,
+        lists: &mut ReadLists,
         step: &Step,
         path: &ItemPath,
         known: (BTreeMap<ItemPath, Line>, BTreeMap<ItemPath, Sum>),
@@ -161,7 +161,7 @@ impl Lists<'_> {
         }
     }
 
-    fn write(&self, store: &dyn Store, lists: &Read, temporaries: &[ItemPath; 2]) -> StoreResult<()> {
+    fn write(&self, store: &dyn Store, lists: &ReadLists, temporaries: &[ItemPath; 2]) -> StoreResult<()> {
         let is_empty = lists.contents.0.is_empty() && lists.sums == Sums::default();
         let texts = [(CONTENTS_NAME, lists.contents.to_csv()), (SUMS_NAME, lists.sums.to_text())];
         for ((name, text), (old, temporary)) in texts.iter().zip(lists.old.iter().zip(temporaries)) {

@@ -5,7 +5,7 @@ use nine_core::worklist::Original;
 use nine_stores::{Places, StoreError, StoreResult, Watch};
 
 use crate::pieces::Piece;
-use crate::same::{Depth, Of, Trees};
+use crate::same::{Depth, ItemOf, Trees};
 
 /// Makes sure that what stays is what was planned and holds all that the copy holds: of a folder, the
 /// same names with the same bytes all the way down, and nothing more.
@@ -21,8 +21,8 @@ pub fn expect_same(
     watch: &Watch,
 ) -> StoreResult<Vec<Piece>> {
     expect_there(places, original)?;
-    let left = Of::new(places.of(copy)?, &copy.path);
-    let right = Of::new(places.of(&original.item)?, &original.item.path);
+    let left = ItemOf::new(places.of(copy)?, &copy.path);
+    let right = ItemOf::new(places.of(&original.item)?, &original.item.path);
     let trees = Trees::look(left, right, Depth::Content)?.ok_or(StoreError::NotThere)?;
     if !trees.are_same(watch)? {
         return Err(StoreError::NoCopy(original.item.to_string()));

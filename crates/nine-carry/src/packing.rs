@@ -15,7 +15,7 @@ use nine_stores::{Meta, ReadStore, Store, StoreError, StoreResult, Summing, Watc
 
 use crate::lists::ALL;
 use crate::pieces::{Piece, pieces};
-use crate::same::{Held, Of, same_held};
+use crate::same::{Held, ItemOf, same_held};
 
 /// The rights that the owner has to a pack.
 const OWN_RIGHTS: u32 = 0o600;
@@ -144,7 +144,7 @@ pub(crate) fn compare(
         let entry = left.remove(&member.path).ok_or(StoreError::CopyDiffers)?;
         let below = ItemPath::of_names(member.path.parts().skip(side.at.depth()));
         let at = path.join_path(&below);
-        let here = Of::new(disk, &at);
+        let here = ItemOf::new(disk, &at);
         let is_file = entry.kind == Kind::File;
         if entry.kind != member.kind || is_file && entry.size != member.size {
             return Err(StoreError::CopyDiffers);

@@ -33,9 +33,9 @@ pub(crate) fn pieces(store: &dyn ReadStore, path: &ItemPath, top: Entry) -> Stor
 }
 
 /// The copies that are still in place as what they were compared, by path below the item.
-pub(crate) struct Copies(BTreeSet<ItemPath>);
+pub(crate) struct CopiesInPlace(BTreeSet<ItemPath>);
 
-impl Copies {
+impl CopiesInPlace {
     /// Looks at the copies of pieces below `target`, folder by folder.
     ///
     /// # Errors
@@ -80,7 +80,7 @@ impl Copies {
 pub(crate) fn is_as_copied(target: &dyn ReadStore, at: &ItemPath, copied: &[Piece]) -> StoreResult<bool> {
     let Some(top) = target.entry(at)? else { return Ok(false) };
     let there = pieces(target, at, top)?.len();
-    let copies = Copies::look(target, at, copied)?;
+    let copies = CopiesInPlace::look(target, at, copied)?;
     Ok(there == copied.len() && copied.iter().all(|piece| copies.has(&piece.below)))
 }
 

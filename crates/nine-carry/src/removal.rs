@@ -5,7 +5,7 @@ use nine_core::item::Kind;
 use nine_core::place::ItemPath;
 use nine_stores::{ReadStore, Store, StoreError, StoreResult, aside};
 
-use crate::pieces::{Copies, Piece, pieces};
+use crate::pieces::{CopiesInPlace, Piece, pieces};
 
 /// What stayed behind of an original.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -33,7 +33,7 @@ pub(crate) fn remove_piece(
     source: &dyn Store,
     item: &ItemPath,
     piece: &Piece,
-    copies: &Copies,
+    copies: &CopiesInPlace,
 ) -> StoreResult<bool> {
     let path = item.join_path(&piece.below);
     if piece.entry.kind == Kind::Folder {

@@ -12,12 +12,12 @@ use crate::pieces::{Piece, pieces};
 
 /// An item of a store.
 #[derive(Clone, Copy)]
-pub(crate) struct Of<'a> {
+pub(crate) struct ItemOf<'a> {
     pub store: &'a dyn ReadStore,
     pub path: &'a ItemPath,
 }
 
-impl<'a> Of<'a> {
+impl<'a> ItemOf<'a> {
     pub fn new(store: &'a dyn ReadStore, path: &'a ItemPath) -> Self {
         Self { store, path }
     }
@@ -76,8 +76,8 @@ pub(crate) enum Depth<'a> {
 /// # Errors
 /// If one of them cannot be read.
 pub(crate) fn same_item(
-    (a, left): (Of, &Entry),
-    (b, right): (Of, &Entry),
+    (a, left): (ItemOf, &Entry),
+    (b, right): (ItemOf, &Entry),
     depth: Depth,
     watch: &Watch,
 ) -> StoreResult<bool> {
@@ -98,10 +98,10 @@ pub(crate) fn same_item(
 }
 
 /// Whether all attributes are the same; see [`Depth::All`].
-fn same_attributes(a: Of, b: Of, tags: Option<(&[String], &[String])>) -> StoreResult<bool> {
+fn same_attributes(a: ItemOf, b: ItemOf, tags: Option<(&[String], &[String])>) -> StoreResult<bool> {
     type Attributes = Vec<(Vec<u8>, Vec<u8>)>;
     // Those of the system are kept where the target has them.
-    let own = |of: Of| -> StoreResult<Attributes> {
+    let own = |of: ItemOf| -> StoreResult<Attributes> {
         let all = of.store.meta(of.path)?.attributes.into_iter();
         Ok(all.filter(|(name, _)| name.starts_with(b"user.")).collect())
     };
@@ -118,8 +118,8 @@ fn same_attributes(a: Of, b: Of, tags: Option<(&[String], &[String])>) -> StoreR
 
 /// Two trees, with what each holds.
 pub(crate) struct Trees<'a> {
-    a: Of<'a>,
-    b: Of<'a>,
+    a: ItemOf<'a>,
+    b: ItemOf<'a>,
     /// All on the left, parents first.
     pub left: Vec<Piece>,
     right: BTreeMap<ItemPath, Entry>,
@@ -131,7 +131,7 @@ impl<'a> Trees<'a> {
     ///
     /// # Errors
     /// If they cannot be looked at.
-    pub fn look(a: Of<'a>, b: Of<'a>, depth: Depth<'a>) -> StoreResult<Option<Self>> {
+    pub fn look(a: ItemOf<'a>, b: ItemOf<'a>, depth: Depth<'a>) -> StoreResult<Option<Self>> {
         let (Some(left), Some(right)) = (a.store.entry(a.path)?, b.store.entry(b.path)?) else {
             return Ok(None);
         };
@@ -150,8 +150,8 @@ impl<'a> Trees<'a> {
             depth => depth,
         };
         let (at, bt) = (self.a.path.join_path(&piece.below), self.b.path.join_path(&piece.below));
-        let left = (Of::new(self.a.store, &at), &piece.entry);
-        Ok(same_item(left, (Of::new(self.b.store, &bt), right), depth, watch)?.then_some(right))
+        let left = (ItemOf::new(self.a.store, &at), &piece.entry);
+        Ok(same_item(left, (ItemOf::new(self.b.store, &bt), right), depth, watch)?.then_some(right))
     }
 
     /// Whether both hold the same, and neither holds more.

@@ -7,9 +7,9 @@ use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_stores::{OWN, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
-use crate::pieces::{Copies, Piece, is_as_copied, pieces};
+use crate::pieces::{CopiesInPlace, Piece, is_as_copied, pieces};
 use crate::removal::{self, Stayed, remove_made};
-use crate::same::{Counted, Depth, Of, same_item};
+use crate::same::{Counted, Depth, ItemOf, same_item};
 
 /// How often a file is sent again from its start.
 const TRIES: u32 = 3;
@@ -171,7 +171,7 @@ impl Route<'_> {
     fn compare(&self, piece: &Piece) -> StoreResult<Stamp> {
         let from = self.from.join_path(&piece.below);
         let to = self.temporary.join_path(&piece.below);
-        let (original, copy) = (Of::new(self.source, &from), Of::new(self.target, &to));
+        let (original, copy) = (ItemOf::new(self.source, &from), ItemOf::new(self.target, &to));
         let unchanged = || match original.is_still(&piece.entry)? {
             true => Ok(()),
             false => Err(StoreError::Changed),
@@ -222,7 +222,7 @@ impl Route<'_> {
     /// `target` goes again, and nothing has happened.
     pub(crate) fn remove_original(&self, copying: &Copying, target: &ItemPath) -> StoreResult<Stayed> {
         let mut stayed = Stayed::default();
-        let copies = Copies::look(self.target, target, &copying.pieces).map_err(|error| {
+        let copies = CopiesInPlace::look(self.target, target, &copying.pieces).map_err(|error| {
             // What is in place and cannot be looked at now is looked at by the next command.
             match self.retract(copying, target) {
                 Retracted::Gone => error,

@@ -6,8 +6,8 @@ mod support;
 use std::fs;
 
 use nine_carry::daybook::{Heading, Run, Writer};
-use nine_carry::{Patience, Recovered, lock, recover};
-use nine_core::worklist::Step;
+use nine_carry::{Patience, Recovered, Trace, facts, lock, plan_undo, recover};
+use nine_core::worklist::{Act, Step, check};
 use support::{World, clock};
 
 const RULE: &str = "[[rule]]\nwhen = \"file or type folder\"\nput = \"1\"\n";
@@ -117,4 +117,44 @@ fn a_folder_half_taken_away_is_finished() {
     let found = recovered(&world);
     assert_eq!((found.done, found.finished), (1, 1));
     assert!(!world.pile("box").exists() && target.join("a.txt").exists());
+}
+
+/// A world in which a file was replaced; what came in its place is moved back already, if `half`. The daybook has all
+/// of the undo as done: the power failed before the places had what it has.
+fn undo_lost_with_the_power(half: bool) -> World {
+    let world = World::new();
+    world.write("plan.txt", "new");
+    fs::create_dir(world.shelves.join("1 Boats")).unwrap();
+    fs::write(world.shelves.join("1 Boats/plan.txt"), "old").unwrap();
+    let (run, _) = world.tidy("[[rule]]\nwhen = \"file\"\nput = \"1\"\nclash = \"replace\"\n");
+    let places = world.places();
+    let plan = plan_undo(&world.run(run), &[], &places);
+    let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
+    let steps: Vec<Step> = checked.order.iter().map(|at| plan.worklist.steps[*at].clone()).collect();
+    assert!(steps.iter().any(|step| matches!(step.act, Act::Restore { .. })));
+    let heading = Heading::new("nine undo", Some(run), &places);
+    let mut writer = Writer::begin(&world.data(), &heading, steps.iter(), &clock).unwrap();
+    (0..steps.len()).for_each(|at| writer.done(at, &Trace::default()).unwrap());
+    drop(writer);
+    if half {
+        fs::rename(world.shelves.join("1 Boats/plan.txt"), world.pile("plan.txt")).unwrap();
+    }
+    world
+}
+
+#[test]
+fn what_is_still_in_the_trash_was_not_restored_whatever_the_daybook_says() {
+    let read = |path: std::path::PathBuf| fs::read_to_string(path).unwrap_or_default();
+    let world = undo_lost_with_the_power(false);
+    let found = recovered(&world);
+    assert_eq!((found.done, found.not_begun), (0, 2));
+    assert_eq!(read(world.shelves.join("1 Boats/plan.txt")), "new");
+    // All or nothing: what came back without what it made room for is followed by that.
+    let world = undo_lost_with_the_power(true);
+    let found = recovered(&world);
+    assert_eq!((found.done, found.not_begun, found.finished), (2, 0, 1));
+    assert_eq!(
+        (read(world.pile("plan.txt")), read(world.shelves.join("1 Boats/plan.txt"))),
+        ("new".into(), "old".into())
+    );
 }

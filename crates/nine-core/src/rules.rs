@@ -192,10 +192,10 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
     outcome
 }
 
-type Names = (Option<NameBuf>, Option<Vec<NameBuf>>);
+type FilledNames = (Option<NameBuf>, Option<Vec<NameBuf>>);
 
 /// Fills a rule's patterns. `named` is the name that earlier rules gave the item.
-fn fill(rule: &Rule, item: &Item, named: Option<&[u8]>, now: &Now) -> Result<Names, Unknown> {
+fn fill(rule: &Rule, item: &Item, named: Option<&[u8]>, now: &Now) -> Result<FilledNames, Unknown> {
     let (precedence, corrects_extension) = (rule.precedence.as_slice(), rule.corrects_extension);
     let name = named.unwrap_or(item.name());
     let filling = Filling { item, name, now, precedence, corrects_extension };

@@ -202,9 +202,9 @@ pub use armed::{arm, before, lack_rename_flags, point, refuse, rename_flags, sti
 
 /// A stream whose reading may be refused.
 #[derive(Debug)]
-pub struct Reading<R>(pub R);
+pub struct FaultyRead<R>(pub R);
 
-impl<R: std::io::Read> std::io::Read for Reading<R> {
+impl<R: std::io::Read> std::io::Read for FaultyRead<R> {
     fn read(&mut self, room: &mut [u8]) -> std::io::Result<usize> {
         before(Op::Read).map_err(|errno: Errno| std::io::Error::from(errno))?;
         self.0.read(room)

@@ -28,7 +28,7 @@ use crate::transfer::Names;
 
 pub use open::open_runs;
 pub use read::read;
-pub use record::Line;
+pub use record::DaybookLine;
 pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
 
@@ -144,7 +144,7 @@ pub fn is_over(data: &Path, run: u64) -> io::Result<bool> {
     let mut tail = Vec::new();
     file.read_to_end(&mut tail)?;
     let last = tail.split(|b| *b == b'\n').rfind(|line| !line.is_empty()).unwrap_or_default();
-    Ok(matches!(serde_json::from_slice(last), Ok(Line::End { .. })))
+    Ok(matches!(serde_json::from_slice(last), Ok(DaybookLine::End { .. })))
 }
 
 /// More than an `end` line is long.

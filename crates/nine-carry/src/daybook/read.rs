@@ -10,7 +10,7 @@ use nine_core::place::Spot;
 use nine_stores::is_token;
 
 use super::record::{PieceLine, Planned};
-use super::{Ended, FORMAT, Line, Run, file};
+use super::{DaybookLine, Ended, FORMAT, Run, file};
 
 /// Reads a run. A line that cannot be read is passed over and noted.
 ///
@@ -38,13 +38,13 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
     };
     for (at, text) in bytes.split(|b| *b == b'\n').enumerate().filter(|(_, text)| !text.is_empty()) {
         let taken = match serde_json::from_slice(text) {
-            Ok(Line::Run { format, .. }) if format > FORMAT => {
+            Ok(DaybookLine::Run { format, .. }) if format > FORMAT => {
                 let newer = format!("run {number} was written by a newer nine (format {format})");
                 return Err(io::Error::other(newer));
             }
             Ok(line) => {
                 // The line that was being written when the run was cut off is no loss.
-                if matches!(line, Line::Recovered { .. }) && run.broken.last() == Some(&at) {
+                if matches!(line, DaybookLine::Recovered { .. }) && run.broken.last() == Some(&at) {
                     run.broken.pop();
                 }
                 take(&mut run, line)
@@ -64,39 +64,41 @@ fn planned(run: &Run) -> usize {
 }
 
 /// Adds a line to a run; `None` if it holds something unreadable.
-fn take(run: &mut Run, line: Line) -> Option<()> {
+fn take(run: &mut Run, line: DaybookLine) -> Option<()> {
     match line {
-        Line::Run { at, command, undoes, places, token, roots, .. } => {
+        DaybookLine::Run { at, command, undoes, places, token, roots, .. } => {
             (run.at, run.command, run.undoes, run.places) = (at, command, undoes, places);
             run.token = Some(token).filter(|token| is_token(token))?;
             let root = |(name, text): (String, String)| Some((name, Identity::parse(&text)?));
             run.roots = roots.into_iter().map(root).collect::<Option<_>>()?;
         }
         // Numbers run on; a gap would be a line that was lost.
-        Line::Step(line) => match line.read()? {
+        DaybookLine::Step(line) => match line.read()? {
             (number, Planned::Step(step)) if number == run.steps.len() + 1 => run.steps.push(*step),
             (number, Planned::List(dated)) if number == planned(run) + 1 => run.lists.push(dated),
             _ => return None,
         },
-        Line::List { step, item } if step == planned(run) + 1 => run.lists.push(Spot::parse(&item).ok()?),
-        Line::List { .. } => return None,
-        Line::Planned { steps } => run.planned = steps == planned(run),
-        Line::Folder { at } => run.made.push(Spot::parse(&at).ok()?),
-        Line::FolderThere { at } => {
+        DaybookLine::List { step, item } if step == planned(run) + 1 => {
+            run.lists.push(Spot::parse(&item).ok()?)
+        }
+        DaybookLine::List { .. } => return None,
+        DaybookLine::Planned { steps } => run.planned = steps == planned(run),
+        DaybookLine::Folder { at } => run.made.push(Spot::parse(&at).ok()?),
+        DaybookLine::FolderThere { at } => {
             let there = Spot::parse(&at).ok()?;
             run.made.retain(|made| *made != there);
         }
-        Line::Pieces { step, pieces } => {
+        DaybookLine::Pieces { step, pieces } => {
             let pieces = pieces.iter().map(PieceLine::read).collect::<Option<_>>()?;
             run.pieces.insert(step.checked_sub(1)?, pieces);
         }
-        Line::Copied { step, copies } => {
+        DaybookLine::Copied { step, copies } => {
             let pieces = run.pieces.get_mut(&step.checked_sub(1)?).filter(|of| of.len() == copies.len())?;
             for (piece, copy) in pieces.iter_mut().zip(copies) {
                 piece.copy = Some(copy.read()?);
             }
         }
-        Line::Done { step, kept_as, stamp, stayed } => {
+        DaybookLine::Done { step, kept_as, stamp, stayed } => {
             let kept_as = kept_as.map(|text| unescape(&text)).transpose().ok()?;
             let stamp = match stamp {
                 Some(line) => Some(line.read()?),
@@ -104,15 +106,15 @@ fn take(run: &mut Run, line: Line) -> Option<()> {
             };
             run.ended.insert(step.checked_sub(1)?, Ended::Done { stamp, kept_as, stayed });
         }
-        Line::Failed { step, because, stamp } => {
+        DaybookLine::Failed { step, because, stamp } => {
             let stamp = match stamp {
                 Some(line) => Some(line.read()?),
                 None => None,
             };
             run.ended.insert(step.checked_sub(1)?, Ended::Failed { because, stamp });
         }
-        Line::Recovered { .. } => run.cut_off = true,
-        Line::End { .. } => run.closed = true,
+        DaybookLine::Recovered { .. } => run.cut_off = true,
+        DaybookLine::End { .. } => run.closed = true,
     }
     Some(())
 }

@@ -14,7 +14,7 @@ use crate::pieces::Piece;
 /// One line.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "line", rename_all = "kebab-case")]
-pub enum Line {
+pub enum DaybookLine {
     /// The first line: the run itself.
     Run {
         /// The format of the file.

@@ -13,7 +13,7 @@ use nine_stores::fault::{Op, before, point};
 use nine_stores::{Places, random_token};
 
 use super::record::{PieceLine, StampLine, StepLine};
-use super::{FORMAT, Line, file, folder, open, runs};
+use super::{DaybookLine, FORMAT, file, folder, open, runs};
 use crate::Clock;
 use crate::outcome::Trace;
 use crate::pieces::Piece;
@@ -105,17 +105,26 @@ impl Writer {
         let Heading { command, undoes, places, roots, lists } = heading.clone();
         let (at, token) = (stamp(clock), self.token.clone());
         let roots = roots.into_iter().map(|(name, root)| (name, root.to_string())).collect();
-        self.line(&Line::Run { format: FORMAT, run: self.run, at, command, undoes, places, token, roots })?;
+        self.line(&DaybookLine::Run {
+            format: FORMAT,
+            run: self.run,
+            at,
+            command,
+            undoes,
+            places,
+            token,
+            roots,
+        })?;
         let mut count = 0;
         for step in steps {
             count += 1;
-            self.line(&Line::Step(Box::new(StepLine::write(count, step))))?;
+            self.line(&DaybookLine::Step(Box::new(StepLine::write(count, step))))?;
         }
         for dated in lists {
             count += 1;
-            self.line(&Line::List { step: count, item: dated.to_string() })?;
+            self.line(&DaybookLine::List { step: count, item: dated.to_string() })?;
         }
-        self.line(&Line::Planned { steps: count })?;
+        self.line(&DaybookLine::Planned { steps: count })?;
         self.sync()
     }
 
@@ -148,10 +157,10 @@ impl Writer {
         self.syncs
     }
 
-    fn line(&mut self, line: &Line) -> io::Result<()> {
+    fn line(&mut self, line: &DaybookLine) -> io::Result<()> {
         if let Some(at) = self.recovered.take() {
             self.out.write_all(b"\n")?;
-            self.line(&Line::Recovered { at })?;
+            self.line(&DaybookLine::Recovered { at })?;
         }
         serde_json::to_writer(&mut self.out, line)?;
         self.out.write_all(b"\n")
@@ -169,7 +178,7 @@ impl Writer {
     /// fail.
     pub fn pieces(&mut self, step: usize, pieces: &[Piece]) -> io::Result<()> {
         let pieces = pieces.iter().map(PieceLine::write).collect();
-        self.line(&Line::Pieces { step: step + 1, pieces })?;
+        self.line(&DaybookLine::Pieces { step: step + 1, pieces })?;
         self.sync()
     }
 
@@ -177,7 +186,7 @@ impl Writer {
     /// must outlast a loss of power.
     pub fn copied(&mut self, step: usize, pieces: &[Piece]) -> io::Result<()> {
         let copies = pieces.iter().filter_map(|piece| piece.copy).map(StampLine::from).collect();
-        self.line(&Line::Copied { step: step + 1, copies })?;
+        self.line(&DaybookLine::Copied { step: step + 1, copies })?;
         self.sync()
     }
 
@@ -189,19 +198,19 @@ impl Writer {
 
     /// Notes that a folder is about to be made.
     pub fn folder(&mut self, at: &Spot) -> io::Result<()> {
-        self.line(&Line::Folder { at: at.to_string() })?;
+        self.line(&DaybookLine::Folder { at: at.to_string() })?;
         self.flush()
     }
 
     /// Notes that the folder was there already.
     pub fn folder_was_there(&mut self, at: &Spot) -> io::Result<()> {
-        self.line(&Line::FolderThere { at: at.to_string() })
+        self.line(&DaybookLine::FolderThere { at: at.to_string() })
     }
 
     /// Notes that a step (counted from 0) was done.
     pub fn done(&mut self, step: usize, trace: &Trace) -> io::Result<()> {
         self.done += 1;
-        self.line(&Line::Done {
+        self.line(&DaybookLine::Done {
             step: step + 1,
             kept_as: trace.kept_as.as_deref().map(escape),
             stamp: trace.stamp.map(StampLine::from),
@@ -218,7 +227,7 @@ impl Writer {
     /// Notes that the lists of the dated folder of this number (counted from 0) are up to date. They are no item, and
     /// do not count.
     pub fn listed(&mut self, step: usize) -> io::Result<()> {
-        self.line(&Line::Done { step: step + 1, kept_as: None, stamp: None, stayed: 0 })
+        self.line(&DaybookLine::Done { step: step + 1, kept_as: None, stamp: None, stayed: 0 })
     }
 
     /// Notes that a step (counted from 0) was not done; `stamp` is as what its item is found now, if it was
@@ -226,7 +235,7 @@ impl Writer {
     pub fn failed(&mut self, step: usize, because: &str, stamp: Option<Stamp>) -> io::Result<()> {
         self.failed += 1;
         let stamp = stamp.map(StampLine::from);
-        self.line(&Line::Failed { step: step + 1, because: because.to_owned(), stamp })
+        self.line(&DaybookLine::Failed { step: step + 1, because: because.to_owned(), stamp })
     }
 
     /// Ends the run. Not synced: a lost last line is found again by looking at both ends.
@@ -235,7 +244,7 @@ impl Writer {
     /// If the record cannot be written.
     pub fn end(mut self, clock: Clock) -> io::Result<()> {
         let (done, failed) = (self.done, self.failed);
-        self.line(&Line::End { at: stamp(clock), done, failed })?;
+        self.line(&DaybookLine::End { at: stamp(clock), done, failed })?;
         self.flush()
     }
 }

@@ -13,10 +13,10 @@ use nine_stores::{Places, ReadStore, Store, StoreError, StoreResult, Watch};
 use crate::daybook::{Ended, Run};
 use crate::outcome::Trace;
 use crate::packing::{self, PackSide};
-use crate::pieces::Copies;
+use crate::pieces::CopiesInPlace;
 use crate::pieces::Piece;
 use crate::removal::{self, Stayed, is_set_aside, remove_made, remove_piece, settle_aside};
-use crate::same::{Depth, Of, Trees};
+use crate::same::{Depth, ItemOf, Trees};
 
 /// How far a step got.
 #[derive(Debug)]
@@ -129,6 +129,10 @@ impl<'a> Inspection<'a> {
                 self.is_whole_again(store, step)?
             }
             Act::Discard { .. } => is_here(store.entry(&step.item.path)?),
+            Act::Restore { .. } => {
+                let is_back = is_here(store.entry(&step.item.path)?);
+                !is_back && store.find_discarded(&step.item.path, &step.stamp)?.is_some()
+            }
             Act::Tag { from, to } => {
                 let (store, path) = self.tagged(step)?;
                 from != to && store.entry(path)?.is_some() && store.tags(path)? == *from
@@ -229,7 +233,7 @@ impl<'a> Inspection<'a> {
             // Whole beside its copy: nothing of it can have gone, and it goes only if all of it is there twice.
             (Some(old), _) if source.same_identity(&old.identity, &step.stamp.identity) => {
                 let tags = self.tags.get(&step.item).copied();
-                let ends = (Of::new(source, &step.item.path), Of::new(target, &to.path));
+                let ends = (ItemOf::new(source, &step.item.path), ItemOf::new(target, &to.path));
                 let trees = Trees::look(ends.0, ends.1, Depth::All(tags))?;
                 match trees.map(|trees| trees.compare(self.watch)).transpose()? {
                     Some((same, 0)) => self.finish(source, step, (target, to), &new, &same, true),
@@ -265,7 +269,7 @@ impl<'a> Inspection<'a> {
     ) -> StoreResult<Reached> {
         // The copy must be safe before its original goes.
         target.sync_folder(&to.path.parent().unwrap_or_default())?;
-        let copies = Copies::look(target, &to.path, pieces)?;
+        let copies = CopiesInPlace::look(target, &to.path, pieces)?;
         let mut stayed = Stayed::default();
         for piece in pieces.iter().rev() {
             let path = step.item.path.join_path(&piece.below);
@@ -320,7 +324,7 @@ impl<'a> Inspection<'a> {
             // A later step of the run took the original away; size and time travel with a copy.
             None => stamp.size == step.stamp.size && copy.modified == step.stamp.modified,
             Some(_) => {
-                let ends = (Of::new(source, &step.item.path), Of::new(target, &to.path));
+                let ends = (ItemOf::new(source, &step.item.path), ItemOf::new(target, &to.path));
                 let trees = Trees::look(ends.0, ends.1, Depth::All(None))?;
                 matches!(trees.map(|trees| trees.compare(self.watch)).transpose()?, Some((_, 0)))
             }

@@ -4,7 +4,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::Config;
-use super::reader::Reader;
+use super::reader::ConfigReader;
 use crate::archive::{Archive, USUAL_WHEN};
 use crate::condition;
 use crate::diagnostic::Diagnostic;
@@ -23,7 +23,7 @@ impl ArchiveText {
     /// Reads what is stale and where it goes.
     pub(super) fn read(
         &self,
-        reader: &mut Reader,
+        reader: &mut ConfigReader,
         config: &Config,
         searches: &dyn Fn(&str) -> Option<String>,
     ) -> Option<Archive> {

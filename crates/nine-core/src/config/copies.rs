@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::reader::Reader;
+use super::reader::ConfigReader;
 use crate::copies::Keep;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 
@@ -15,7 +15,7 @@ pub(super) struct CopiesText {
 
 impl CopiesText {
     /// Reads the preferences; places are known by these names.
-    pub(super) fn read(&self, reader: &mut Reader, places: &[&str]) -> Vec<Keep> {
+    pub(super) fn read(&self, reader: &mut ConfigReader, places: &[&str]) -> Vec<Keep> {
         let mut keep = Vec::new();
         for word in &self.keep {
             let text = word.get_ref();

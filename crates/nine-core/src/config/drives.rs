@@ -6,7 +6,7 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::reader::Reader;
+use super::reader::ConfigReader;
 use crate::diagnostic::Diagnostic;
 use crate::place::ItemPath;
 
@@ -66,7 +66,7 @@ pub(super) struct DriveText {
 }
 
 impl DriveText {
-    pub(super) fn read(self, reader: &mut Reader, name: String) -> DriveLogin {
+    pub(super) fn read(self, reader: &mut ConfigReader, name: String) -> DriveLogin {
         let text = self.at.get_ref();
         if !is_address(text) {
             let finding = Diagnostic::new(self.at.span(), format!("`{text}` is no address of a drive"));
@@ -112,7 +112,7 @@ pub fn is_address(text: &str) -> bool {
     matches!(start.as_deref(), Some("http" | "https"))
 }
 
-fn password(reader: &mut Reader, from: &Spanned<toml::Value>) -> Option<PasswordFrom> {
+fn password(reader: &mut ConfigReader, from: &Spanned<toml::Value>) -> Option<PasswordFrom> {
     if from.get_ref().is_str() {
         let message = "a password does not belong into the configuration";
         let help =

@@ -7,7 +7,7 @@ use serde::de::{MapAccess, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 
-use super::reader::Reader;
+use super::reader::ConfigReader;
 use crate::condition;
 use crate::diagnostic::{Diagnostic, nearest};
 use crate::facet::{Answer, Answers, Facet, Facets, List, MONTHS, Spelling, Year};
@@ -73,7 +73,7 @@ enum SpellingText {
 
 impl FacetText {
     /// Adds the facet, or what is wrong with it.
-    pub fn read(self, reader: &mut Reader, name: &Spanned<String>, facets: &mut Facets) {
+    pub fn read(self, reader: &mut ConfigReader, name: &Spanned<String>, facets: &mut Facets) {
         check_name(reader, name);
         let answers = match (&self.values, &self.from) {
             (Some(values), None) => self.list(reader, values),
@@ -91,7 +91,7 @@ impl FacetText {
         }
     }
 
-    fn list(&self, reader: &mut Reader, values: &Spanned<ValuesText>) -> Option<Answers> {
+    fn list(&self, reader: &mut ConfigReader, values: &Spanned<ValuesText>) -> Option<Answers> {
         for (key, span) in [
             ("starts", self.starts.as_ref().map(Spanned::span)),
             ("write", self.write.as_ref().map(Spanned::span)),
@@ -105,7 +105,7 @@ impl FacetText {
         }
         let mut answers: Vec<(usize, Answer)> = Vec::new();
         let mut known: Vec<(String, Range<usize>)> = Vec::new();
-        let mut add = |reader: &mut Reader, value: &Spanned<String>, spellings: &[Spanned<String>]| {
+        let mut add = |reader: &mut ConfigReader, value: &Spanned<String>, spellings: &[Spanned<String>]| {
             check_answer(reader, value);
             for spelled in std::iter::once(value).chain(spellings) {
                 let folded = fold(spelled.get_ref().trim());
@@ -135,7 +135,7 @@ impl FacetText {
         Some(Answers::Listed(Box::new(List::new(answers, spelling))))
     }
 
-    fn years(&self, reader: &mut Reader, from: &Spanned<String>) -> Option<Answers> {
+    fn years(&self, reader: &mut ConfigReader, from: &Spanned<String>) -> Option<Answers> {
         if from.get_ref() != "year" {
             reader.find(
                 Diagnostic::new(from.span(), format!("nothing is found from `{}`", from.get_ref()))
@@ -174,7 +174,7 @@ impl FacetText {
     }
 }
 
-fn check_name(reader: &mut Reader, name: &Spanned<String>) {
+fn check_name(reader: &mut ConfigReader, name: &Spanned<String>) {
     let text = name.get_ref();
     let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || matches!(c, '-' | '_');
     if !text.starts_with(|c: char| c.is_ascii_lowercase()) || !text.chars().all(plain) {
@@ -193,7 +193,7 @@ fn check_name(reader: &mut Reader, name: &Spanned<String>) {
 /// The columns of a worklist, which facets stand beside.
 const COLUMNS: [&str; 9] = ["step", "do", "item", "to", "why", "doubt", "size", "modified", "tags"];
 
-fn check_answer(reader: &mut Reader, value: &Spanned<String>) {
+fn check_answer(reader: &mut ConfigReader, value: &Spanned<String>) {
     let text = value.get_ref().trim();
     if text.is_empty() || text.contains(['/', ',']) || text.contains(char::is_control) {
         reader.find(

@@ -6,7 +6,7 @@ use toml::Spanned;
 
 use super::archive::usual_archive;
 use super::drives::is_address;
-use super::reader::Reader;
+use super::reader::ConfigReader;
 use super::text::{
     Births, BookcaseText, ClashText, DiscardText, ExtensionText, FileText, PileText, ReachText, RuleText,
     SearchText, TagText,
@@ -28,7 +28,7 @@ use crate::saved::{self, SavedSearch};
 /// or the kind of a value is wrong, reading stops there.
 pub fn parse(text: &str) -> Result<Config, Vec<Diagnostic>> {
     let file: FileText = toml::from_str(text).map_err(|e| vec![from_toml(text, &e)])?;
-    let mut reader = Reader { text, findings: Vec::new() };
+    let mut reader = ConfigReader { text, findings: Vec::new() };
     let config = reader.config(file);
     if reader.findings.is_empty() {
         return Ok(config);
@@ -76,7 +76,7 @@ impl Searches {
     }
 }
 
-impl Reader<'_> {
+impl ConfigReader<'_> {
     fn config(&mut self, file: FileText) -> Config {
         let mut config =
             Config { trash: file.trash.as_ref().map(|trash| self.folder(&trash.at)), ..Config::default() };

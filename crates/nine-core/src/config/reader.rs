@@ -7,12 +7,12 @@ use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::pattern::PutPattern;
 
 /// The text that is read, and what was found wrong so far.
-pub(super) struct Reader<'a> {
+pub(super) struct ConfigReader<'a> {
     pub(super) text: &'a str,
     pub(super) findings: Vec<Diagnostic>,
 }
 
-impl Reader<'_> {
+impl ConfigReader<'_> {
     /// Notes what is wrong.
     pub(super) fn find(&mut self, finding: Diagnostic) {
         self.findings.push(finding);

@@ -162,7 +162,7 @@ fn groups_of_folders(
 }
 
 /// What is known of a folder while what it holds is gone through from the end.
-struct Sum {
+struct FolderSum {
     hasher: blake3::Hasher,
     /// Whether everything in it is known.
     whole: bool,
@@ -173,8 +173,8 @@ struct Sum {
 /// Tells the digest of each folder in sight whose files were all read and that holds a byte. A folder
 /// with a link or a device in it has none, since nothing is known of where they lead.
 fn digests_of_folders(tree: &Tree, in_sight: bool, mut tell: impl FnMut(NodeId, Digest)) {
-    let mut open: FxHashMap<NodeId, Sum> = FxHashMap::default();
-    let new = || Sum { hasher: blake3::Hasher::new(), whole: true, holds: false };
+    let mut open: FxHashMap<NodeId, FolderSum> = FxHashMap::default();
+    let new = || FolderSum { hasher: blake3::Hasher::new(), whole: true, holds: false };
     // From the end, what a folder holds comes before the folder, and only the folders above the row in
     // hand are open.
     for id in tree.ids().rev() {

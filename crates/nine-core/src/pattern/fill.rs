@@ -1,6 +1,6 @@
 //! From a pattern and an item to a name.
 
-use super::{Form, Pattern, Piece, Subject};
+use super::{Form, Pattern, PatternPart, Subject};
 use crate::correct::{corrected, tidy_stem};
 use crate::facet::is_small;
 use crate::item::Item;
@@ -89,11 +89,11 @@ impl Pattern {
         let mut out = Vec::new();
         for piece in &self.pieces {
             match piece {
-                Piece::Literal(text) => out.extend_from_slice(text.as_bytes()),
-                Piece::Value { subject: Subject::Stem, form: Form::Rest, .. } => {
+                PatternPart::Literal(text) => out.extend_from_slice(text.as_bytes()),
+                PatternPart::Value { subject: Subject::Stem, form: Form::Rest, .. } => {
                     out.extend_from_slice(self.rest(filling).as_bytes());
                 }
-                Piece::Value { subject, form, fallback } => {
+                PatternPart::Value { subject, form, fallback } => {
                     let value = filling.value(*subject, form, out.is_empty());
                     match (value.filter(|v| !v.is_empty() || *subject == Subject::Ext), fallback) {
                         (Some(value), _) if !value.is_empty() => push(&mut out, &value),
@@ -103,7 +103,7 @@ impl Pattern {
                         _ => return Err(Unknown::Value(subject.word())),
                     }
                 }
-                Piece::Answer { facet, fallback } => {
+                PatternPart::Answer { facet, fallback } => {
                     let finding = facet.ask(filling.item, filling.now);
                     match (finding.value(), fallback) {
                         (Some(value), _) => push(&mut out, value.as_bytes()),
@@ -114,7 +114,7 @@ impl Pattern {
                         }
                     }
                 }
-                Piece::Tag { facets, fallback } => match (filling.tag(facets), fallback) {
+                PatternPart::Tag { facets, fallback } => match (filling.tag(facets), fallback) {
                     (Ok(tag), _) if nested => out.extend_from_slice(tag.as_bytes()),
                     (Ok(tag), _) => push(&mut out, tag.as_bytes()),
                     (Err(tags), Some(fallback)) if tags.is_empty() => {

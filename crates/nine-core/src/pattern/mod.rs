@@ -16,12 +16,12 @@ use crate::facet::Facet;
 /// A pattern for one name.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Pattern {
-    pieces: Vec<Piece>,
+    pieces: Vec<PatternPart>,
 }
 
 /// A piece of a pattern.
 #[derive(Debug, Clone, PartialEq)]
-enum Piece {
+enum PatternPart {
     Literal(String),
     Value {
         subject: Subject,
@@ -82,16 +82,16 @@ impl Pattern {
     /// The facets that it speaks of.
     pub fn facets(&self) -> impl Iterator<Item = &Arc<Facet>> {
         self.pieces.iter().filter_map(|piece| match piece {
-            Piece::Answer { facet, .. } => Some(facet),
+            PatternPart::Answer { facet, .. } => Some(facet),
             _ => None,
         })
     }
 
     /// What must be known of an item to fill it, beside what its entry tells.
     pub fn needs(&self) -> Needs {
-        let of = |piece: &Piece| match piece {
-            Piece::Tag { .. } | Piece::Answer { .. } => Some(Need::Tags),
-            Piece::Value { subject: Subject::Type, .. } => Some(Need::Type),
+        let of = |piece: &PatternPart| match piece {
+            PatternPart::Tag { .. } | PatternPart::Answer { .. } => Some(Need::Tags),
+            PatternPart::Value { subject: Subject::Type, .. } => Some(Need::Type),
             _ => None,
         };
         self.pieces.iter().filter_map(of).collect()
@@ -99,13 +99,13 @@ impl Pattern {
 
     /// Whether it is a tag and nothing else, so that a nested one makes nested folders.
     pub fn is_tag(&self) -> bool {
-        matches!(self.pieces.as_slice(), [Piece::Tag { .. }])
+        matches!(self.pieces.as_slice(), [PatternPart::Tag { .. }])
     }
 
     /// The facet that it is, and nothing else.
     pub fn only_facet(&self) -> Option<&Arc<Facet>> {
         match self.pieces.as_slice() {
-            [Piece::Answer { facet, .. }] => Some(facet),
+            [PatternPart::Answer { facet, .. }] => Some(facet),
             _ => None,
         }
     }
@@ -113,14 +113,14 @@ impl Pattern {
     /// Its text, if it is plain.
     pub fn literal(&self) -> Option<&str> {
         match self.pieces.as_slice() {
-            [Piece::Literal(text)] => Some(text),
+            [PatternPart::Literal(text)] => Some(text),
             _ => None,
         }
     }
 
     /// Whether it names the day on which it is filled.
     pub fn names_today(&self) -> bool {
-        self.pieces.iter().any(|piece| matches!(piece, Piece::Value { subject: Subject::Today, .. }))
+        self.pieces.iter().any(|piece| matches!(piece, PatternPart::Value { subject: Subject::Today, .. }))
     }
 }
 

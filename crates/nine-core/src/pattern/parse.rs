@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{Form, Pattern, Piece, PutPattern, Subject};
+use super::{Form, Pattern, PatternPart, PutPattern, Subject};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
 
@@ -88,14 +88,14 @@ impl Pattern {
     }
 }
 
-fn push_literal(pieces: &mut Vec<Piece>, literal: &mut String) {
+fn push_literal(pieces: &mut Vec<PatternPart>, literal: &mut String) {
     if !literal.is_empty() {
-        pieces.push(Piece::Literal(std::mem::take(literal)));
+        pieces.push(PatternPart::Literal(std::mem::take(literal)));
     }
 }
 
 /// Reads what stands between braces.
-fn value(text: &str, facets: &Facets) -> Result<Piece, Diagnostic> {
+fn value(text: &str, facets: &Facets) -> Result<PatternPart, Diagnostic> {
     let (body, fallback) = match text.split_once('|') {
         Some((body, fallback)) => (body, Some(fallback.to_owned())),
         None => (text, None),
@@ -108,8 +108,8 @@ fn value(text: &str, facets: &Facets) -> Result<Piece, Diagnostic> {
         }
         check_fallback(word, body, text, fallback.as_deref())?;
         return Ok(match facets.get(word) {
-            Some(facet) => Piece::Answer { facet: Arc::clone(facet), fallback },
-            None => Piece::Tag { facets: facets.names().map(str::to_owned).collect(), fallback },
+            Some(facet) => PatternPart::Answer { facet: Arc::clone(facet), fallback },
+            None => PatternPart::Tag { facets: facets.names().map(str::to_owned).collect(), fallback },
         });
     }
     let subject = SUBJECTS.iter().find(|(known, _)| *known == word).map(|(_, subject)| *subject);
@@ -125,7 +125,7 @@ fn value(text: &str, facets: &Facets) -> Result<Piece, Diagnostic> {
         Some(form) => read_form(subject, form).map_err(|d| d.shifted(word.len() + 1))?,
     };
     check_fallback(word, body, text, fallback.as_deref())?;
-    Ok(Piece::Value { subject, form, fallback })
+    Ok(PatternPart::Value { subject, form, fallback })
 }
 
 fn check_fallback(word: &str, body: &str, text: &str, fallback: Option<&str>) -> Result<(), Diagnostic> {

@@ -51,7 +51,7 @@ pub struct Pass<'a> {
 
 /// Applies the rules to all that lies in a pile.
 pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
-    let mut walk = Walk::new(pass, pile, tree);
+    let mut walk = TidyWalk::new(pass, pile, tree);
     walk.everything();
     walk.out
 }
@@ -65,7 +65,7 @@ pub fn propose_again(
     id: NodeId,
     told: Vec<(String, String)>,
 ) -> Option<Proposal> {
-    let mut walk = Walk::new(pass, pile, tree);
+    let mut walk = TidyWalk::new(pass, pile, tree);
     let path = tree.path(id);
     let siblings: Vec<NodeId> = tree.children(tree.parent(id)).collect();
     let set = walk.sets(&siblings).remove(&id).unwrap_or_default();
@@ -129,7 +129,7 @@ fn doubts(outcome: &Effect, rules: &[Rule]) -> Vec<Doubt> {
     doubts
 }
 
-struct Walk<'a> {
+struct TidyWalk<'a> {
     pass: &'a Pass<'a>,
     pile: &'a Pile,
     tree: &'a Tree,
@@ -148,7 +148,7 @@ struct OpenFolder {
     path: ItemPath,
 }
 
-impl<'a> Walk<'a> {
+impl<'a> TidyWalk<'a> {
     fn new(pass: &'a Pass<'a>, pile: &'a Pile, tree: &'a Tree) -> Self {
         let rules = pass.config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
         Self {

@@ -29,7 +29,7 @@ pub struct Hit {
 
 /// What of the items is told, so that it must be known of them.
 #[derive(Debug, Clone, Default)]
-pub struct Needs {
+pub struct SearchNeeds {
     /// Their tags.
     pub tags: bool,
     /// Their types, by content where the name does not tell.
@@ -72,7 +72,7 @@ pub struct Request {
     /// So many at most.
     pub limit: Option<usize>,
     /// What is told of each.
-    pub told: Needs,
+    pub told: SearchNeeds,
     /// Saved searches that it is made of or saved as, whose folders of links are brought up to date.
     pub names: Vec<String>,
 }

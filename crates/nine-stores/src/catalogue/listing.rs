@@ -116,7 +116,7 @@ impl Catalogue {
         rows: &Rows,
     ) -> CatalogueResult<()> {
         let (place, ..) = find(&self.db, address)?.ok_or(CatalogueError::Damaged)?;
-        let mut part = Part { db: &self.db, place, tree, wanted: rows.clone() };
+        let mut part = PartOfPlace { db: &self.db, place, tree, wanted: rows.clone() };
         if columns.contains(&Column::Parent) {
             part.add_folders_above()?;
         }
@@ -254,7 +254,7 @@ fn open_column<'c>(
 }
 
 /// Some rows of a place that are added to its tree.
-struct Part<'a> {
+struct PartOfPlace<'a> {
     db: &'a Connection,
     place: i64,
     tree: &'a mut Tree,
@@ -264,7 +264,7 @@ struct Part<'a> {
 /// Rows that are read at once.
 const ROWS: usize = 512;
 
-impl Part<'_> {
+impl PartOfPlace<'_> {
     /// The blocks in which there is a row that is wanted, the last first.
     fn blocks(&self) -> Vec<Range<usize>> {
         let rows = self.tree.rows();

@@ -9,10 +9,10 @@ use std::time::Duration;
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::{ItemPath, NameBuf};
 
-use super::listing::{Found, drain};
+use super::listing::{DriveItem, drain};
 use super::multistatus;
 use super::properties::{Given, Patch};
-use super::wire::{Answer, Request, TRIES, Trouble, is_plain_refusal};
+use super::wire::{HttpRequest, HttpResponse, TRIES, Trouble, is_plain_refusal};
 use super::{Drive, Seen, expect, held, url};
 use crate::{StoreError, StoreResult};
 
@@ -49,7 +49,7 @@ impl Drive {
         let forgets = self
             .conduct_known()
             .is_some_and(|conduct| conduct.keeps_properties && !conduct.properties_survive_move);
-        let may_plan = |found: &Found| found.tag.is_some() && found.entry.kind == Kind::File && !forgets;
+        let may_plan = |found: &DriveItem| found.tag.is_some() && found.entry.kind == Kind::File && !forgets;
         let found = match planned.filter(may_plan) {
             Some(found) => found,
             None => expect(self.ask_about(step.from)?, step.stamp)?,
@@ -77,7 +77,7 @@ impl Drive {
         self.stamp_after_move(step, &found)
     }
 
-    fn stamp_after_move(&self, step: &Move, found: &Found) -> StoreResult<Stamp> {
+    fn stamp_after_move(&self, step: &Move, found: &DriveItem) -> StoreResult<Stamp> {
         let keeps = self.conduct_known().is_none_or(|conduct| conduct.tag_survives_move);
         if keeps || found.entry.kind == Kind::Folder {
             return Ok(self.moved(step.stamp, step.to));
@@ -86,9 +86,9 @@ impl Drive {
         Ok(now.entry.stamp())
     }
 
-    fn move_once(&self, step: &Move, found: &Found) -> StoreResult<Moved> {
+    fn move_once(&self, step: &Move, found: &DriveItem) -> StoreResult<Moved> {
         let is_folder = found.entry.kind == Kind::Folder;
-        let mut request = Request::new("MOVE", url(self, step.from, is_folder))
+        let mut request = HttpRequest::new("MOVE", url(self, step.from, is_folder))
             .with("destination", url(self, step.to, is_folder))
             .with("overwrite", if step.replaces { "T" } else { "F" });
         request = match is_folder {
@@ -116,7 +116,7 @@ impl Drive {
     }
 
     /// The condition that an item is what was found. RFC 4918 compares weak tags as equal, HTTP's own never.
-    pub(super) fn only_if(&self, request: Request, found: &Found) -> Request {
+    pub(super) fn only_if(&self, request: HttpRequest, found: &DriveItem) -> HttpRequest {
         let Some(tag) = &found.tag else { return request };
         if found.is_weak && self.conduct_known().is_some_and(|conduct| conduct.compares_weak_tags) {
             let condition = format!("<{}> ([W/{tag}])", request.url);
@@ -126,9 +126,9 @@ impl Drive {
     }
 
     /// What became of a move of which that is not clear.
-    fn look_at_both_ends(&self, step: &Move, found: &Found, doubt: StoreError) -> StoreResult<Moved> {
+    fn look_at_both_ends(&self, step: &Move, found: &DriveItem, doubt: StoreError) -> StoreResult<Moved> {
         let (old, new) = (self.ask_about(step.from)?, self.ask_about(step.to)?);
-        let is_old = |found: &Found| found.entry.stamp() == *step.stamp;
+        let is_old = |found: &DriveItem| found.entry.stamp() == *step.stamp;
         match (old, new) {
             (None, Some(new)) if new.entry.kind == found.entry.kind && self.is_it(&new.entry, step.stamp) => {
                 Ok(Moved::Yes)
@@ -142,7 +142,7 @@ impl Drive {
     }
 
     /// Why something inside could not be moved.
-    fn first_failure(&self, answer: Answer) -> StoreError {
+    fn first_failure(&self, answer: HttpResponse) -> StoreError {
         let mut failed = None;
         let read = multistatus::read(answer.body.into_reader(), &mut |response| {
             let status = response.status.filter(|status| !(200..300).contains(status));
@@ -159,7 +159,11 @@ impl Drive {
     }
 
     /// What a drive that forgets properties on a move must be told again: of the item and all that lies in it.
-    fn properties_below(&self, from: &ItemPath, found: &Found) -> StoreResult<Vec<(ItemPath, Found)>> {
+    fn properties_below(
+        &self,
+        from: &ItemPath,
+        found: &DriveItem,
+    ) -> StoreResult<Vec<(ItemPath, DriveItem)>> {
         let mut all = vec![(ItemPath::root(), found.clone())];
         let mut at = 0;
         while let Some((below, found)) = all.get(at).cloned() {
@@ -173,7 +177,7 @@ impl Drive {
         Ok(all)
     }
 
-    fn put_properties_back(&self, path: &ItemPath, found: &Found) -> StoreResult<()> {
+    fn put_properties_back(&self, path: &ItemPath, found: &DriveItem) -> StoreResult<()> {
         let is_folder = found.entry.kind == Kind::Folder;
         let modified = found.tag.clone().filter(|_| !is_folder).map(|tag| (found.entry.modified, tag));
         self.give(path, is_folder, &Given { tags: &found.tags, kept: &found.kept, modified })
@@ -212,7 +216,7 @@ impl Drive {
     /// The same before it is known how the drive behaves.
     pub(super) fn make_folder_unasked(&self, path: &ItemPath) -> StoreResult<bool> {
         for tries in 1.. {
-            let answer = self.wire.ask(&Request::new("MKCOL", url(self, path, true)));
+            let answer = self.wire.ask(&HttpRequest::new("MKCOL", url(self, path, true)));
             self.forget(path);
             let doubt = match answer {
                 Ok(answer) if answer.status == 201 => {
@@ -289,8 +293,13 @@ impl Drive {
     }
 
     /// Takes away what is ours. What is gone already is no error.
-    pub(super) fn delete(&self, path: &ItemPath, is_folder: bool, found: Option<&Found>) -> StoreResult<()> {
-        let mut request = Request::new("DELETE", url(self, path, is_folder));
+    pub(super) fn delete(
+        &self,
+        path: &ItemPath,
+        is_folder: bool,
+        found: Option<&DriveItem>,
+    ) -> StoreResult<()> {
+        let mut request = HttpRequest::new("DELETE", url(self, path, is_folder));
         if let Some(found) = found {
             request = self.only_if(request, found);
         }

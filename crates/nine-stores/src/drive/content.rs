@@ -8,9 +8,9 @@ use nine_core::item::{Entry, Kind};
 use nine_core::place::ItemPath;
 use ureq::BodyReader;
 
-use super::listing::{Found, plain_tag};
-use super::properties::{Given, Kept, tags_of};
-use super::wire::{Request, TRIES, Trouble, retry_after};
+use super::listing::{DriveItem, plain_tag};
+use super::properties::{Given, KeptProperties, tags_of};
+use super::wire::{HttpRequest, TRIES, Trouble, retry_after};
 use super::{Drive, held, url};
 use crate::bounded;
 use crate::{Meta, OpenFile, StoreError, StoreResult};
@@ -47,7 +47,7 @@ impl Download {
     }
 
     fn connect(&mut self) -> StoreResult<()> {
-        let mut request = Request::new("GET", url(&self.drive, &self.path, false));
+        let mut request = HttpRequest::new("GET", url(&self.drive, &self.path, false));
         let part = self.at > 0 || self.end.is_some();
         if part {
             let last = self.end.map_or(String::new(), |end| end.saturating_sub(1).to_string());
@@ -141,7 +141,7 @@ impl Read for Download {
 pub(super) struct Remote {
     drive: Arc<Drive>,
     path: ItemPath,
-    found: Found,
+    found: DriveItem,
     stream: Mutex<Option<Download>>,
     /// Where the last part that was asked for by itself ended.
     ended: Mutex<Option<u64>>,
@@ -257,14 +257,14 @@ impl Drive {
         }
         if keeps {
             let modified = found.tag.map(|tag| (meta.modified, tag));
-            self.give(path, false, &Given { tags: &tags, kept: &Kept::of(meta), modified })?;
+            self.give(path, false, &Given { tags: &tags, kept: &KeptProperties::of(meta), modified })?;
         }
         Ok(written)
     }
 
     /// Sends a file up under a name that must be free.
     pub(super) fn put(&self, path: &ItemPath, content: &mut dyn Read, size: Option<u64>) -> StoreResult<u64> {
-        let mut request = Request::new("PUT", url(self, path, false)).with("if-none-match", "*");
+        let mut request = HttpRequest::new("PUT", url(self, path, false)).with("if-none-match", "*");
         if let Some(size) = size {
             request = request.with("content-length", size.to_string());
         }
@@ -316,7 +316,7 @@ impl Drive {
     /// The checksum (SHA-256) of a file as the drive tells it (RFC 9530), if it does.
     pub(super) fn told_sum(&self, path: &ItemPath) -> StoreResult<Option<[u8; 32]>> {
         use base64::Engine as _;
-        let request = Request::new("HEAD", url(self, path, false)).with("want-repr-digest", "sha-256=10");
+        let request = HttpRequest::new("HEAD", url(self, path, false)).with("want-repr-digest", "sha-256=10");
         let answer = self.wire.ask(&request)?;
         let told = answer.header("repr-digest").unwrap_or_default();
         let sums = told.split(',').filter_map(|one| one.trim().strip_prefix("sha-256=:")?.strip_suffix(':'));

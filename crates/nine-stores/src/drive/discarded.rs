@@ -5,7 +5,7 @@ use nine_core::names::numbered;
 use nine_core::place::{ItemPath, Name, NameBuf};
 
 use super::changes::Move;
-use super::listing::Found;
+use super::listing::DriveItem;
 use super::{DriveStore, held};
 use crate::{StoreError, StoreResult};
 
@@ -86,7 +86,7 @@ impl DriveStore {
         for day in days.into_iter().rev() {
             let folder = all.join(day);
             let kept = self.drive().list(&self.whole(&folder))?;
-            let is_it = |(name, found): &(&NameBuf, &Found)| {
+            let is_it = |(name, found): &(&NameBuf, &DriveItem)| {
                 is_name_of(name, path.name())
                     && found.entry.kind == kind_of(stamp)
                     && self.drive().is_it(&found.entry, stamp)

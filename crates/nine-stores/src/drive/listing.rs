@@ -12,8 +12,8 @@ use nine_core::tags;
 
 use super::address::decoded;
 use super::multistatus::{self, Response};
-use super::properties::{Kept, WANTED};
-use super::wire::{Answer, Request, refusal};
+use super::properties::{KeptProperties, WANTED};
+use super::wire::{HttpRequest, HttpResponse, refusal};
 use super::{Drive, held, url};
 use crate::{StoreError, StoreResult};
 
@@ -22,21 +22,21 @@ const MOST_REMEMBERED: usize = 200_000;
 
 /// What a drive tells of an item.
 #[derive(Debug, Clone)]
-pub(super) struct Found {
+pub(super) struct DriveItem {
     pub entry: Entry,
     /// The entity tag, without the mark that it is a weak one.
     pub tag: Option<String>,
     /// Whether it is a weak one, which many servers never find equal.
     pub is_weak: bool,
     pub tags: Vec<String>,
-    pub kept: Kept,
+    pub kept: KeptProperties,
 }
 
 /// What a folder holds.
 #[derive(Debug, Default)]
 pub(super) struct Listing {
-    pub own: Option<Found>,
-    pub items: HashMap<NameBuf, Found>,
+    pub own: Option<DriveItem>,
+    pub items: HashMap<NameBuf, DriveItem>,
 }
 
 /// Listings that are remembered, by whole path.
@@ -62,7 +62,7 @@ impl Listings {
     }
 
     /// What is remembered of an item: that it is not there is something, too.
-    fn recall(&self, path: &ItemPath) -> Option<Option<Found>> {
+    fn recall(&self, path: &ItemPath) -> Option<Option<DriveItem>> {
         if let Some(own) = self.known.get(path).and_then(|listing| listing.own.clone()) {
             return Some(Some(own));
         }
@@ -83,12 +83,12 @@ impl Drive {
     }
 
     /// What is remembered of an item.
-    pub(super) fn remembered(&self, path: &ItemPath) -> Option<Found> {
+    pub(super) fn remembered(&self, path: &ItemPath) -> Option<DriveItem> {
         held(&self.listings).recall(path).flatten()
     }
 
     /// What was known of an item when the command looked, whatever it is now.
-    pub(super) fn planned(&self, path: &ItemPath) -> Option<Found> {
+    pub(super) fn planned(&self, path: &ItemPath) -> Option<DriveItem> {
         let listings = held(&self.listings);
         let of = |listings: &HashMap<ItemPath, Arc<Listing>>| {
             listings.get(&path.parent()?)?.items.get(path.name()).cloned()
@@ -114,7 +114,7 @@ impl Drive {
     }
 
     /// What stands at a path.
-    pub(super) fn found(&self, path: &ItemPath) -> StoreResult<Option<Found>> {
+    pub(super) fn found(&self, path: &ItemPath) -> StoreResult<Option<DriveItem>> {
         let lists_folder = {
             let mut listings = held(&self.listings);
             if let Some(known) = listings.recall(path) {
@@ -136,7 +136,7 @@ impl Drive {
     }
 
     /// What stands at a path now.
-    pub(super) fn ask_about(&self, path: &ItemPath) -> StoreResult<Option<Found>> {
+    pub(super) fn ask_about(&self, path: &ItemPath) -> StoreResult<Option<DriveItem>> {
         let mut answer = self.propfind(path, false, "0")?;
         if is_same_with_slash(&answer, &url(self, path, false)) {
             answer = self.propfind(path, true, "0")?;
@@ -219,12 +219,12 @@ impl Drive {
         }
     }
 
-    fn propfind(&self, path: &ItemPath, is_folder: bool, depth: &str) -> StoreResult<Answer> {
-        let request = Request::new("PROPFIND", url(self, path, is_folder)).with("depth", depth);
+    fn propfind(&self, path: &ItemPath, is_folder: bool, depth: &str) -> StoreResult<HttpResponse> {
+        let request = HttpRequest::new("PROPFIND", url(self, path, is_folder)).with("depth", depth);
         Ok(self.wire.ask(&request.xml(WANTED.to_owned()))?)
     }
 
-    pub(super) fn refusal(&self, answer: &Answer) -> StoreError {
+    pub(super) fn refusal(&self, answer: &HttpResponse) -> StoreError {
         refusal(answer, &self.server())
     }
 
@@ -242,7 +242,7 @@ impl Drive {
     }
 
     /// What a response tells; `None` if it tells that there is nothing.
-    fn item(&self, response: &Response, path: &ItemPath) -> Option<Found> {
+    fn item(&self, response: &Response, path: &ItemPath) -> Option<DriveItem> {
         if response.status.is_some_and(|status| !(200..300).contains(&status)) {
             return None;
         }
@@ -272,9 +272,9 @@ impl Drive {
             identity,
         };
         let tags = response.own("tags").map(|own| tags::from_attribute(own.text.as_bytes()));
-        let kept = response.own("kept").map(|own| Kept::parse(&own.text)).unwrap_or_default();
+        let kept = response.own("kept").map(|own| KeptProperties::parse(&own.text)).unwrap_or_default();
         let is_weak = text("getetag").is_some_and(|tag| tag.starts_with("W/"));
-        Some(Found { entry, tag, is_weak, tags: tags.unwrap_or_default(), kept })
+        Some(DriveItem { entry, tag, is_weak, tags: tags.unwrap_or_default(), kept })
     }
 }
 
@@ -295,7 +295,7 @@ pub(super) fn plain_tag(text: &str) -> Option<String> {
 }
 
 /// Whether an answer only says that a folder's address ends with a slash.
-fn is_same_with_slash(answer: &Answer, url: &str) -> bool {
+fn is_same_with_slash(answer: &HttpResponse, url: &str) -> bool {
     let path =
         |url: &str| url.split_once("://").and_then(|(_, rest)| Some(rest[rest.find('/')?..].to_owned()));
     let to = answer.header("location").filter(|_| (300..400).contains(&answer.status));
@@ -309,6 +309,6 @@ fn astray(response: &Response) -> StoreError {
 }
 
 /// Reads what is left of an answer, so that its connection serves again.
-pub(super) fn drain(answer: Answer) {
+pub(super) fn drain(answer: HttpResponse) {
     let _ = std::io::copy(&mut answer.body.into_reader().take(64 * 1024), &mut std::io::sink());
 }

@@ -117,7 +117,7 @@ struct Seen {
 }
 
 impl Seen {
-    fn is_shown_by(&self, found: &listing::Found) -> bool {
+    fn is_shown_by(&self, found: &listing::DriveItem) -> bool {
         let same_tag = self.tag.is_none() || found.tag.is_none() || self.tag == found.tag;
         (self.kind, self.size) == (found.entry.kind, found.entry.size) && same_tag
     }
@@ -245,7 +245,7 @@ fn url(drive: &Drive, whole: &ItemPath, is_folder: bool) -> String {
     drive.server().of(whole, is_folder)
 }
 
-fn expect(found: Option<listing::Found>, stamp: &Stamp) -> StoreResult<listing::Found> {
+fn expect(found: Option<listing::DriveItem>, stamp: &Stamp) -> StoreResult<listing::DriveItem> {
     match found {
         Some(found) if found.entry.stamp() == *stamp => Ok(found),
         Some(_) => Err(StoreError::Changed),

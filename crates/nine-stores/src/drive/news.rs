@@ -9,7 +9,7 @@ use nine_core::place::{ItemPath, Name};
 use nine_core::tree::{NodeId, Tree};
 
 use super::multistatus;
-use super::wire::Request;
+use super::wire::HttpRequest;
 use super::{DriveStore, held, url};
 use crate::{EarlierScan, StoreError, StoreResult};
 
@@ -75,7 +75,7 @@ impl DriveStore {
             return Ok(conduct.deep_tags.then(|| BY_TAGS.to_owned()));
         }
         let request =
-            Request::new("PROPFIND", url(self.drive(), &self.place().path, true)).with("depth", "0");
+            HttpRequest::new("PROPFIND", url(self.drive(), &self.place().path, true)).with("depth", "0");
         let answer = self.drive().wire.ask(&request.xml(TOKEN.to_owned()))?;
         let mut token = None;
         if answer.status == 207 {
@@ -103,7 +103,7 @@ impl DriveStore {
     fn reported<'k>(&self, known: &'k EarlierScan) -> StoreResult<News<'k>> {
         let (mut listed, mut below) = (HashSet::new(), HashSet::new());
         let top = &self.place().path;
-        let request = Request::new("REPORT", url(self.drive(), top, true)).with("depth", "0");
+        let request = HttpRequest::new("REPORT", url(self.drive(), top, true)).with("depth", "0");
         let token = quick_xml::escape::escape(known.sync_token.as_str());
         let answer = self.drive().wire.ask(&request.xml(REPORT.replace("@T@", &token)))?;
         if answer.status != 207 {

@@ -5,8 +5,8 @@ use nine_core::place::{ItemPath, Name, NameBuf};
 
 use super::changes::UNTIL_TAGS_COUNT;
 use super::listing::drain;
-use super::properties::{Given, Kept};
-use super::wire::{Request, TRIES};
+use super::properties::{Given, KeptProperties};
+use super::wire::{HttpRequest, TRIES};
 use super::{Drive, held, url};
 use crate::{StoreError, StoreResult};
 
@@ -127,7 +127,7 @@ impl Drive {
         }
         conduct.moves_into_folders = self.try_move_onto_folder(scratch, &a)?;
         conduct.compares_weak_tags = self.try_if(&a, &scratch.join(Name::constant("free")))?;
-        let kept = Kept { mode: Some(0o640), attributes: Vec::new() };
+        let kept = KeptProperties { mode: Some(0o640), attributes: Vec::new() };
         let given = Given { tags: &["tried".to_owned()], kept: &kept, modified: None };
         let patched = self.give(&a, false, &given);
         let has_tag = |path: &ItemPath| -> StoreResult<(bool, Option<String>)> {
@@ -160,7 +160,7 @@ impl Drive {
 
     /// What the drive says of itself.
     fn read_claims(&self, conduct: &mut Conduct) -> StoreResult<()> {
-        let answer = self.wire.ask(&Request::new("OPTIONS", url(self, &self.top, true)))?;
+        let answer = self.wire.ask(&HttpRequest::new("OPTIONS", url(self, &self.top, true)))?;
         let classes: Vec<&str> =
             answer.headers.get_all("dav").iter().filter_map(|value| value.to_str().ok()).collect();
         conduct.classes = nine_core::escape::plain(&classes.join(", "));
@@ -169,7 +169,7 @@ impl Drive {
         conduct.server = self.wire.server().unwrap_or_default();
         let asked = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propfind xmlns:d=\"DAV:\"><d:prop>\
             <d:quota-available-bytes/><d:supported-report-set/><d:current-user-privilege-set/></d:prop></d:propfind>";
-        let request = Request::new("PROPFIND", url(self, &self.top, true)).with("depth", "0");
+        let request = HttpRequest::new("PROPFIND", url(self, &self.top, true)).with("depth", "0");
         let answer = self.wire.ask(&request.xml(asked.to_owned()))?;
         if answer.status != 207 {
             return Err(self.refusal(&answer));
@@ -200,8 +200,8 @@ impl Drive {
             Err(other) => return Err(other),
         }
         let wrong = "\"nine-shelves-no-such-tag\"";
-        let request = |method, path: &ItemPath| Request::new(method, url(self, path, false));
-        let status = |request: &Request| -> StoreResult<u16> {
+        let request = |method, path: &ItemPath| HttpRequest::new(method, url(self, path, false));
+        let status = |request: &HttpRequest| -> StoreResult<u16> {
             let answer = self.wire.ask(request)?;
             let status = answer.status;
             drain(answer);
@@ -211,7 +211,7 @@ impl Drive {
         if size(b)? != Some(5) {
             return says("takes away a file that was to have another content (If-Match)");
         }
-        let to = |request: Request, to: &ItemPath| {
+        let to = |request: HttpRequest, to: &ItemPath| {
             request.with("destination", url(self, to, false)).with("overwrite", "F")
         };
         status(&to(request("MOVE", a), b))?;
@@ -230,7 +230,7 @@ impl Drive {
     fn try_move_onto_folder(&self, scratch: &ItemPath, a: &ItemPath) -> StoreResult<bool> {
         let folder = scratch.join(Name::constant("folder"));
         self.make_folder_unasked(&folder)?;
-        let request = Request::new("MOVE", url(self, a, false))
+        let request = HttpRequest::new("MOVE", url(self, a, false))
             .with("destination", url(self, &folder, false))
             .with("overwrite", "F");
         drain(self.wire.ask(&request)?);
@@ -246,7 +246,7 @@ impl Drive {
     fn try_if(&self, a: &ItemPath, free: &ItemPath) -> StoreResult<bool> {
         let Some(tag) = self.ask_about(a)?.and_then(|found| found.tag) else { return Ok(false) };
         let moves = |from: &ItemPath, to: &ItemPath, tag: &str| -> StoreResult<bool> {
-            let request = Request::new("MOVE", url(self, from, false))
+            let request = HttpRequest::new("MOVE", url(self, from, false))
                 .with("destination", url(self, to, false))
                 .with("overwrite", "F")
                 .with("if", format!("<{}> ([W/{tag}])", url(self, from, false)));
@@ -273,7 +273,7 @@ impl Drive {
 
     /// Moves a file of our own. Right after a write some servers do not compare tags as equal.
     fn move_plainly(&self, from: &ItemPath, to: &ItemPath, tag: Option<&str>) -> StoreResult<()> {
-        let mut request = Request::new("MOVE", url(self, from, false))
+        let mut request = HttpRequest::new("MOVE", url(self, from, false))
             .with("destination", url(self, to, false))
             .with("overwrite", "F");
         if let Some(tag) = tag {

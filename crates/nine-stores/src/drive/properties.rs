@@ -7,9 +7,9 @@ use nine_core::place::ItemPath;
 use nine_core::tags;
 use quick_xml::escape::escape;
 
-use super::listing::{Found, drain};
+use super::listing::{DriveItem, drain};
 use super::multistatus;
-use super::wire::Request;
+use super::wire::HttpRequest;
 use super::{Drive, NAMESPACE, url};
 use crate::local::TAGS_ATTRIBUTE;
 use crate::{Meta, StoreError, StoreResult};
@@ -22,12 +22,12 @@ pub(super) const WANTED: &str = "<?xml version=\"1.0\" encoding=\"utf-8\"?>\
 /// What travels with a file besides tags and times: written a line each, `mode 644`,
 /// `attribute NAME VALUE` with both in base64.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(super) struct Kept {
+pub(super) struct KeptProperties {
     pub mode: Option<u32>,
     pub attributes: Vec<(Vec<u8>, Vec<u8>)>,
 }
 
-impl Kept {
+impl KeptProperties {
     /// What of a meta is kept here.
     pub fn of(meta: &Meta) -> Self {
         let is_other = |name: &[u8]| name.starts_with(b"user.") && name != TAGS_ATTRIBUTE.as_bytes();
@@ -35,7 +35,7 @@ impl Kept {
         Self { mode: meta.mode, attributes: others.cloned().collect() }
     }
 
-    /// Reads what [`Kept::to_text`] wrote; lines that say nothing are passed over.
+    /// Reads what [`KeptProperties::to_text`] wrote; lines that say nothing are passed over.
     pub fn parse(text: &str) -> Self {
         let mut kept = Self::default();
         for line in text.lines() {
@@ -104,8 +104,8 @@ impl Patch {
         self
     }
 
-    pub fn kept(mut self, kept: &Kept) -> Self {
-        if *kept != Kept::default() {
+    pub fn kept(mut self, kept: &KeptProperties) -> Self {
+        if *kept != KeptProperties::default() {
             self.set.push(format!("<n:kept>{}</n:kept>", escape(kept.to_text())));
         }
         self
@@ -128,7 +128,7 @@ impl Patch {
 #[derive(Debug, Clone)]
 pub(super) struct Given<'a> {
     pub tags: &'a [String],
-    pub kept: &'a Kept,
+    pub kept: &'a KeptProperties,
     /// When it was last changed, and its entity tag, for which that is true.
     pub modified: Option<(Moment, String)>,
 }
@@ -168,7 +168,7 @@ impl Drive {
 
     fn has(&self, path: &ItemPath, given: &Given) -> StoreResult<bool> {
         let found = self.ask_about(path)?.ok_or_else(|| StoreError::NotShown(path.to_string()))?;
-        Ok(found.tags == given.tags && found.kept == Kept::parse(&given.kept.to_text()))
+        Ok(found.tags == given.tags && found.kept == KeptProperties::parse(&given.kept.to_text()))
     }
 
     /// Changes properties of an item; `found`: only if it still is that.
@@ -179,10 +179,10 @@ impl Drive {
         &self,
         path: &ItemPath,
         is_folder: bool,
-        found: Option<&Found>,
+        found: Option<&DriveItem>,
         patch: &Patch,
     ) -> StoreResult<()> {
-        let mut request = Request::new("PROPPATCH", url(self, path, is_folder)).xml(patch.to_xml());
+        let mut request = HttpRequest::new("PROPPATCH", url(self, path, is_folder)).xml(patch.to_xml());
         if let Some(found) = found {
             request = self.only_if(request, found);
         }
@@ -214,11 +214,11 @@ mod tests {
 
     #[test]
     fn what_is_kept_is_read_back() {
-        let kept = Kept {
+        let kept = KeptProperties {
             mode: Some(0o640),
             attributes: vec![(b"user.\xff".to_vec(), b"a\0b\n".to_vec()), (b"user.x".to_vec(), Vec::new())],
         };
-        assert_eq!(Kept::parse(&kept.to_text()), kept);
+        assert_eq!(KeptProperties::parse(&kept.to_text()), kept);
     }
 
     #[test]
@@ -230,7 +230,10 @@ mod tests {
             STANDARD.encode(TAGS_ATTRIBUTE),
             STANDARD.encode("x")
         );
-        assert_eq!(Kept::parse(&text), Kept { mode: Some(0o755), attributes: Vec::new() });
+        assert_eq!(
+            KeptProperties::parse(&text),
+            KeptProperties { mode: Some(0o755), attributes: Vec::new() }
+        );
     }
 
     #[test]

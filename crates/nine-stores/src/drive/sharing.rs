@@ -3,7 +3,7 @@
 use nine_core::place::ItemPath;
 
 use super::multistatus::{self, Response};
-use super::wire::Request;
+use super::wire::HttpRequest;
 use super::{DriveStore, url};
 use crate::StoreResult;
 
@@ -26,7 +26,7 @@ impl DriveStore {
             return Ok(Vec::new());
         }
         let top = &self.place().path;
-        let request = Request::new("PROPFIND", url(self.drive(), top, true)).with("depth", "1");
+        let request = HttpRequest::new("PROPFIND", url(self.drive(), top, true)).with("depth", "1");
         let answer = self.drive().wire.ask(&request.xml(RIGHTS.to_owned()))?;
         let mut found = Vec::new();
         if answer.status == 207 {

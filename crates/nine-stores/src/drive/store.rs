@@ -11,8 +11,8 @@ use nine_core::worklist::NameRules;
 
 use super::changes::Move;
 use super::content::{Download, Remote};
-use super::properties::{Given, Kept, tags_of};
-use super::wire::Request;
+use super::properties::{Given, KeptProperties, tags_of};
+use super::wire::HttpRequest;
 use super::{DISCARDED, DriveStore, SCRATCH, expect, held, multistatus};
 use crate::local::TAGS_ATTRIBUTE;
 use crate::walk::{Bounds, walk};
@@ -32,7 +32,7 @@ impl DriveStore {
     fn room(&self) -> StoreResult<Option<u64>> {
         let asked = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propfind xmlns:d=\"DAV:\"><d:prop>\
             <d:quota-available-bytes/></d:prop></d:propfind>";
-        let request = Request::new("PROPFIND", self.url(&self.whole(&ItemPath::root()), true));
+        let request = HttpRequest::new("PROPFIND", self.url(&self.whole(&ItemPath::root()), true));
         let answer = self.drive.wire.ask(&request.with("depth", "0").xml(asked.to_owned()))?;
         let mut room = None;
         if answer.status == 207 {
@@ -213,7 +213,7 @@ impl ReadStore for DriveStore {
 
     fn meta(&self, path: &ItemPath) -> StoreResult<Meta> {
         let found = self.drive.found(&self.whole(path))?.ok_or(StoreError::NotThere)?;
-        let Kept { mode, mut attributes } = found.kept;
+        let KeptProperties { mode, mut attributes } = found.kept;
         if !found.tags.is_empty() {
             attributes.push((TAGS_ATTRIBUTE.as_bytes().to_vec(), to_attribute(&found.tags).into_bytes()));
         }
@@ -334,7 +334,7 @@ impl TransferStore for DriveStore {
     }
 
     fn set_folder_meta(&self, path: &ItemPath, meta: &Meta) -> StoreResult<()> {
-        let (tags, kept) = (tags_of(meta), Kept::of(meta));
+        let (tags, kept) = (tags_of(meta), KeptProperties::of(meta));
         if tags.is_empty() && kept.attributes.is_empty() {
             return Ok(());
         }

@@ -59,14 +59,14 @@ impl fmt::Debug for Login {
 
 /// What is sent.
 #[derive(Debug, Default)]
-pub(super) struct Request {
+pub(super) struct HttpRequest {
     pub method: &'static str,
     pub url: String,
     pub headers: Vec<(&'static str, String)>,
     pub text: Option<String>,
 }
 
-impl Request {
+impl HttpRequest {
     pub fn new(method: &'static str, url: String) -> Self {
         Self { method, url, ..Self::default() }
     }
@@ -90,13 +90,13 @@ impl Request {
 }
 
 /// What came back.
-pub(super) struct Answer {
+pub(super) struct HttpResponse {
     pub status: u16,
     pub headers: HeaderMap,
     pub body: Body,
 }
 
-impl Answer {
+impl HttpResponse {
     pub fn header(&self, name: &str) -> Option<&str> {
         self.headers.get(name)?.to_str().ok()
     }
@@ -182,7 +182,7 @@ impl Wire {
 
     /// Sends something and waits for the answer, again where that does no harm and the drive is busy or the line
     /// was cut.
-    pub fn ask(&self, request: &Request) -> Result<Answer, Trouble> {
+    pub fn ask(&self, request: &HttpRequest) -> Result<HttpResponse, Trouble> {
         let (mut waited, mut tries) = (Duration::ZERO, 0);
         loop {
             tries += 1;
@@ -211,12 +211,16 @@ impl Wire {
     }
 
     /// Sends a stream, once: it cannot be read again.
-    pub fn send_stream(&self, request: &Request, content: &mut dyn Read) -> Result<Answer, Trouble> {
+    pub fn send_stream(
+        &self,
+        request: &HttpRequest,
+        content: &mut dyn Read,
+    ) -> Result<HttpResponse, Trouble> {
         self.send(request, SendBody::from_reader(content))
     }
 
     /// Notes that the drive cannot be reached, or that nothing has come through to it for a while.
-    fn settled(&self, answer: Result<Answer, Trouble>) -> Result<Answer, Trouble> {
+    fn settled(&self, answer: Result<HttpResponse, Trouble>) -> Result<HttpResponse, Trouble> {
         let why = match &answer {
             Ok(answer) if is_busy(answer.status) || is_ailing(answer.status) => {
                 "it is out of order".to_owned()
@@ -245,7 +249,7 @@ impl Wire {
         *held(&self.down) = Some(why.to_owned());
     }
 
-    fn send(&self, request: &Request, body: SendBody) -> Result<Answer, Trouble> {
+    fn send(&self, request: &HttpRequest, body: SendBody) -> Result<HttpResponse, Trouble> {
         if let Some(why) = &*held(&self.down) {
             return Err(Trouble::NotSent(StoreError::Unreachable(why.clone())));
         }
@@ -277,7 +281,7 @@ impl Wire {
         let (parts, body) = answer.into_parts();
         let server = parts.headers.get("server").and_then(|name| name.to_str().ok()).unwrap_or_default();
         *held(&self.server) = Some(plain(server));
-        Ok(Answer { status: parts.status.as_u16(), headers: parts.headers, body })
+        Ok(HttpResponse { status: parts.status.as_u16(), headers: parts.headers, body })
     }
 
     /// The header that says who the person is.
@@ -318,7 +322,7 @@ pub(super) fn is_plain_refusal(status: u16) -> bool {
 }
 
 /// How long a drive asks to be left alone: seconds, or a date, which counts from the drive's own.
-pub(super) fn retry_after(answer: &Answer) -> Option<Duration> {
+pub(super) fn retry_after(answer: &HttpResponse) -> Option<Duration> {
     let text = answer.header("retry-after")?.trim();
     // Whatever a server asks for, sums of it must not run over.
     if !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit()) {
@@ -349,7 +353,7 @@ fn trouble(error: &ureq::Error) -> Trouble {
 }
 
 /// What an answer that is no success means.
-pub(super) fn refusal(answer: &Answer, address: &Address) -> StoreError {
+pub(super) fn refusal(answer: &HttpResponse, address: &Address) -> StoreError {
     match answer.status {
         401 | 407 => StoreError::Login("the drive does not accept the name and password".into()),
         403 | 405 => StoreError::NoRight,

@@ -11,7 +11,7 @@ use rustix::io::Errno;
 use super::{
     FOLDER_FLAGS, LocalStore, WANTED, changes, content, facts, lists, rights, scan, tags, trash, volumes,
 };
-use crate::fault::Reading;
+use crate::fault::FaultyRead;
 use crate::work::held;
 use crate::{
     ChangeStore, Ground, Keeps, Location, Meta, OpenFile, ReadStore, Scan, Scope, Store, StoreError,
@@ -95,7 +95,7 @@ impl ReadStore for LocalStore {
     }
 
     fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn std::io::Read + Send>> {
-        Ok(Box::new(Reading(content::open(self, path)?)))
+        Ok(Box::new(FaultyRead(content::open(self, path)?)))
     }
 
     fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {

@@ -45,7 +45,7 @@ pub fn write(
     pieces: &Pieces,
     out: impl Write,
 ) -> StoreResult<()> {
-    let source = Source { store, folder };
+    let source = PackedFolder { store, folder };
     match form {
         Form::Zip => zipped::write(&source, pieces, out),
         Form::TarZst => tar_zst::write(&source, pieces, out),
@@ -116,12 +116,12 @@ pub fn read_list(pack: &Pack, name: Name<'static>) -> StoreResult<Vec<u8>> {
 }
 
 /// The folder that is packed.
-struct Source<'a> {
+struct PackedFolder<'a> {
     store: &'a dyn ReadStore,
     folder: &'a ItemPath,
 }
 
-impl Source<'_> {
+impl PackedFolder<'_> {
     /// The name that a piece has in the pack.
     fn name(&self, path: &ItemPath) -> Vec<u8> {
         [self.folder.name(), b"/", path.as_bytes()].concat()

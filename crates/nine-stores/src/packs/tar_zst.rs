@@ -11,7 +11,7 @@ use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use tar::{Archive, Builder, EntryType, Header};
 
-use super::{Each, Member, Pieces, Source, damaged, is_within, path_of, unwritten};
+use super::{Each, Member, PackedFolder, Pieces, damaged, is_within, path_of, unwritten};
 use crate::{Meta, StoreError, StoreResult};
 
 const ATTRIBUTE: &str = "SCHILY.xattr.";
@@ -20,7 +20,7 @@ const MODIFIED: &str = "mtime";
 /// The level that the format's own tools take where none is said.
 const LEVEL: i32 = 3;
 
-pub(super) fn write(source: &Source, pieces: &Pieces, out: impl Write) -> StoreResult<()> {
+pub(super) fn write(source: &PackedFolder, pieces: &Pieces, out: impl Write) -> StoreResult<()> {
     let mut packed = zstd::Encoder::new(out, LEVEL)?;
     packed.include_checksum(true)?;
     let mut tar = Builder::new(packed);

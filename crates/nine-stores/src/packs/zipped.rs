@@ -8,7 +8,7 @@ use nine_core::place::ItemPath;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 
-use super::{Each, Member, Pieces, Source, damaged, is_within, path_of, unwritten};
+use super::{Each, Member, PackedFolder, Pieces, damaged, is_within, path_of, unwritten};
 use crate::bounded;
 use crate::{Meta, StoreError, StoreResult};
 
@@ -18,7 +18,7 @@ const LONGEST_LINK: u64 = 4096;
 /// Sizes from here on need the wider fields of ZIP64.
 const WIDE: u64 = u32::MAX as u64;
 
-pub(super) fn write(source: &Source, pieces: &Pieces, out: impl Write) -> StoreResult<()> {
+pub(super) fn write(source: &PackedFolder, pieces: &Pieces, out: impl Write) -> StoreResult<()> {
     let mut zip = ZipWriter::new_stream(out);
     for (path, entry) in pieces {
         let name = in_utf8(source.name(path))?;

@@ -80,7 +80,7 @@ impl Body {
 
 /// What a file is read as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Form {
+enum FileForm {
     Text,
     Page,
     Mail,
@@ -94,16 +94,16 @@ enum Form {
 pub fn words(name: &[u8], bytes: &[u8], size: u64) -> Words {
     let cut = (bytes.len() as u64) < size;
     let words = match form(name, bytes) {
-        Form::Text => plain::words(bytes),
-        Form::Page => page::words(bytes),
-        Form::Mail => mail::words(bytes),
+        FileForm::Text => plain::words(bytes),
+        FileForm::Page => page::words(bytes),
+        FileForm::Mail => mail::words(bytes),
         // Of these the end is needed to read anything.
-        Form::Pdf | Form::Office if cut => {
+        FileForm::Pdf | FileForm::Office if cut => {
             return Words::none(format!("it is larger than {} MiB", bounds::FILE >> 20));
         }
-        Form::Pdf => pdf::words(bytes),
-        Form::Office => office::words(bytes),
-        Form::Other => Words::default(),
+        FileForm::Pdf => pdf::words(bytes),
+        FileForm::Office => office::words(bytes),
+        FileForm::Other => Words::default(),
     };
     if cut && words.note.is_empty() && !words.body.is_empty() {
         let note = format!("only the first {} MiB were read", bounds::FILE >> 20);
@@ -113,29 +113,29 @@ pub fn words(name: &[u8], bytes: &[u8], size: u64) -> Words {
 }
 
 /// Decides by the content, and by the extension where that alone tells.
-fn form(name: &[u8], bytes: &[u8]) -> Form {
+fn form(name: &[u8], bytes: &[u8]) -> FileForm {
     let ext = fold_bytes(split_extension(name).1);
     let recognised = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
     match recognised {
-        Content::Empty => Form::Other,
-        Content::Signature(_, _, "application/pdf") => Form::Pdf,
+        Content::Empty => FileForm::Other,
+        Content::Signature(_, _, "application/pdf") => FileForm::Pdf,
         Content::Signature(_, _, media)
             if media.contains("openxmlformats") || media.contains("opendocument") =>
         {
-            Form::Office
+            FileForm::Office
         }
-        Content::Signature(_, _, "application/zip") if office::is_extension(&ext) => Form::Office,
-        Content::Signature(..) => Form::Other,
-        Content::Text(ItemType::Mail, _) => Form::Mail,
-        Content::Text(..) if matches!(ext.as_str(), ".eml" | ".mbox") => Form::Mail,
-        Content::Text(_, "web page" | "SVG" | "XML") => Form::Page,
-        Content::Text(..) if matches!(ext.as_str(), ".html" | ".htm" | ".xhtml") => Form::Page,
-        Content::Text(..) => Form::Text,
+        Content::Signature(_, _, "application/zip") if office::is_extension(&ext) => FileForm::Office,
+        Content::Signature(..) => FileForm::Other,
+        Content::Text(ItemType::Mail, _) => FileForm::Mail,
+        Content::Text(..) if matches!(ext.as_str(), ".eml" | ".mbox") => FileForm::Mail,
+        Content::Text(_, "web page" | "SVG" | "XML") => FileForm::Page,
+        Content::Text(..) if matches!(ext.as_str(), ".html" | ".htm" | ".xhtml") => FileForm::Page,
+        Content::Text(..) => FileForm::Text,
         Content::Bytes if plain::is_other_encoding(&ext, bytes) => match ext.as_str() {
-            ".html" | ".htm" => Form::Page,
-            ".eml" => Form::Mail,
-            _ => Form::Text,
+            ".html" | ".htm" => FileForm::Page,
+            ".eml" => FileForm::Mail,
+            _ => FileForm::Text,
         },
-        Content::Bytes => Form::Other,
+        Content::Bytes => FileForm::Other,
     }
 }

@@ -10,7 +10,7 @@ use crate::output::table::{Column, Table, cell, styled};
 use crate::session::Session;
 
 /// Whether the thing is as one would wish, what it is, and what follows.
-type Finding = (bool, &'static str, String);
+type DriveFinding = (bool, &'static str, String);
 
 /// What becomes of names, and whether that is as one would wish.
 fn names(conduct: &Conduct) -> (bool, String) {
@@ -27,7 +27,7 @@ fn names(conduct: &Conduct) -> (bool, String) {
     }
 }
 
-fn lines(conduct: &Conduct) -> Vec<Finding> {
+fn lines(conduct: &Conduct) -> Vec<DriveFinding> {
     let words = |good: bool, yes: &str, no: &str| (good, if good { yes } else { no }.to_owned());
     let line = |what: &'static str, (good, text): (bool, String)| (good, what, text);
     let tags = match (conduct.keeps_properties, conduct.properties_survive_move) {

@@ -10,7 +10,7 @@ use clap::{Args, ValueEnum};
 use nine_core::condition::Condition;
 use nine_core::tree::Column;
 use nine_engine::Workspace;
-use nine_engine::search::{GroupBy, Needs, Request, SearchResult, SortBy, find, refresh_displays};
+use nine_engine::search::{GroupBy, Request, SearchNeeds, SearchResult, SortBy, find, refresh_displays};
 use nine_engine::selection::condition;
 
 use crate::args::Format;
@@ -210,7 +210,7 @@ fn request(args: &SearchArgs, condition: Option<Condition>, columns: &[ItemColum
         sort: args.sort.map(SortBy::from),
         reverse: args.reverse,
         limit: args.limit,
-        told: Needs {
+        told: SearchNeeds {
             tags: has(ItemColumn::Tags),
             types: has(ItemColumn::Type),
             digests: has(ItemColumn::Blake3),
