@@ -11,7 +11,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use nine_core::copies::{Candidates, Meet, Side, Taken, groups};
 use nine_core::moment::Moment;
 use nine_stores::local::Counters;
-use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Source, Watch, hash};
+use nine_stores::{Catalogue, HashSource, LocalStore, ReadStore, Scope, Watch, hash};
 
 /// Bytes of a file's start that the bare program reads first.
 const FIRST: usize = 16 * 1024;
@@ -137,7 +137,7 @@ impl Place {
         let address = self.store.address();
         let carried = catalogue.carry_over(&address, &mut tree, at).expect("the catalogue is read");
         let candidates = Candidates::of(&[&tree], |_| Some(Side::Asked), Meet::Any, HashSet::new());
-        let mut sources = [Source { store: Some(&self.store), tree: &mut tree }];
+        let mut sources = [HashSource { store: Some(&self.store), tree: &mut tree }];
         hash(&mut sources, &candidates, &Watch::default());
         let found = groups(&[&tree], Taken::default(), |_, _| false);
         catalogue.keep(&address, &tree, at, carried).expect("the catalogue is written");

@@ -9,7 +9,7 @@ use nine_core::moment::Moment;
 use nine_core::place::Name;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::CarriedOver;
-use nine_stores::local::{Counters, Settings};
+use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
 
 /// A place and its catalogue.
@@ -48,7 +48,7 @@ impl Look {
 /// A place, and what is counted of it.
 pub fn open(place: &Path) -> (LocalStore, Arc<Counters>) {
     let counters = Arc::new(Counters::default());
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: place.join("Trash"),
         one_trash: true,

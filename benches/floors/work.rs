@@ -13,11 +13,11 @@ use nine_core::moment::Now;
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Act, Step, Worklist, check};
-use nine_stores::local::Settings;
+use nine_stores::local::LocalSettings;
 use nine_stores::{LocalStore, Places, ReadStore, Scope, StoreDetails, Watch};
 
 fn store(at: &Path) -> LocalStore {
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: at.join("Trash"),
         one_trash: true,

@@ -20,12 +20,12 @@ const MOST_FOLDERS: usize = 16;
 
 /// Steps that were done and are not written down yet.
 #[derive(Debug, Default)]
-pub(crate) struct Batch {
+pub(crate) struct StepBatch {
     done: Vec<(usize, Trace)>,
     folders: BTreeSet<Spot>,
 }
 
-impl Batch {
+impl StepBatch {
     /// Whether a step is one for a batch.
     pub fn takes(&self, step: &Step) -> bool {
         let is_small = matches!(step.act, Act::Tag { .. } | Act::Leave)
@@ -48,7 +48,7 @@ impl Carrier<'_> {
         &mut self,
         steps: &[Step],
         at: usize,
-        batch: &mut Batch,
+        batch: &mut StepBatch,
         outcome: &mut Outcome,
     ) -> io::Result<bool> {
         let step = &steps[at];
@@ -73,10 +73,10 @@ impl Carrier<'_> {
     pub(crate) fn settle(
         &mut self,
         steps: &[Step],
-        batch: &mut Batch,
+        batch: &mut StepBatch,
         outcome: &mut Outcome,
     ) -> io::Result<()> {
-        let Batch { done, folders: all } = std::mem::take(batch);
+        let StepBatch { done, folders: all } = std::mem::take(batch);
         let stands = |folder: &&Spot| {
             self.places.of(folder).and_then(|store| store.stands(&folder.path)).unwrap_or(true)
         };

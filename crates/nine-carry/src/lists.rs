@@ -4,7 +4,7 @@
 
 use std::collections::BTreeMap;
 
-use nine_core::archive::{CONTENTS_NAME, Contents, Line, SUMS_NAME, Sum, Sums};
+use nine_core::archive::{CONTENTS_NAME, Contents, ContentsLine, SUMS_NAME, Sum, Sums};
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::worklist::{Act, Step};
@@ -111,7 +111,7 @@ impl Lists<'_> {
         lists: &mut ReadLists,
         step: &Step,
         path: &ItemPath,
-        known: (BTreeMap<ItemPath, Line>, BTreeMap<ItemPath, Sum>),
+        known: (BTreeMap<ItemPath, ContentsLine>, BTreeMap<ItemPath, Sum>),
     ) -> StoreResult<()> {
         let whole = self.dated.path.join_path(path);
         // A later step of the run may have taken it on.
@@ -121,7 +121,7 @@ impl Lists<'_> {
             let at = whole.join_path(&below);
             let listed = path.join_path(&below);
             let before = known.0.get(&below);
-            let line = Line {
+            let line = ContentsLine {
                 kind: entry.kind,
                 size: if entry.kind == Kind::Folder { 0 } else { entry.size },
                 modified: entry.modified,

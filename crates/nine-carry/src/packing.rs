@@ -10,7 +10,7 @@ use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Name};
 use nine_core::tags::to_attribute;
 use nine_stores::local::TAGS_ATTRIBUTE;
-use nine_stores::packs::{self, Member, Pack};
+use nine_stores::packs::{self, Pack, PackMember};
 use nine_stores::{Meta, ReadStore, Store, StoreError, StoreResult, Summing, Watch};
 
 use crate::lists::ALL;
@@ -227,7 +227,7 @@ pub(crate) fn unpack(
 }
 
 /// What travels with a member: as the list has it, which is finer than what some forms keep.
-fn meta(member: &Member, contents: &Contents) -> Meta {
+fn meta(member: &PackMember, contents: &Contents) -> Meta {
     let mut meta = member.meta.clone();
     let Some(line) = contents.0.get(&member.path) else { return meta };
     meta.modified = line.modified;

@@ -9,7 +9,7 @@ use nine_core::worklist::Step;
 use nine_stores::{StoreError, StoreResult};
 
 use crate::at_once;
-use crate::batch::Batch;
+use crate::batch::StepBatch;
 use crate::carrier::Carrier;
 use crate::daybook::stamp;
 use crate::folders::{clear_away, moved_away};
@@ -72,7 +72,7 @@ impl Carrier<'_> {
             }
         }
         let mut over = BTreeSet::new();
-        let mut batch = Batch::default();
+        let mut batch = StepBatch::default();
         let mut left = items.as_slice();
         while let Some(((at, step), rest)) = left.split_first() {
             if over.contains(at) {

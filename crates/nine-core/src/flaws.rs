@@ -242,7 +242,7 @@ fn alone(tree: &Tree, id: NodeId) -> Vec<Flaw> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::archive::{Contents, Line};
+    use crate::archive::{Contents, ContentsLine};
     use crate::config::Bookcase;
     use crate::item::Kind;
     use crate::moment::Moment;
@@ -250,7 +250,7 @@ mod tests {
     use crate::place::Spot;
 
     fn tree(paths: &[&str]) -> Tree {
-        let line = |kind| Line {
+        let line = |kind| ContentsLine {
             kind,
             size: 1,
             modified: Moment(0),

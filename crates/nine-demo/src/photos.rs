@@ -90,7 +90,7 @@ pub fn jpeg(picture: &RgbImage, quality: u8) -> io::Result<Vec<u8>> {
 }
 
 /// A soft spot of one colour.
-struct Spot {
+struct PhotoSpot {
     at: (f32, f32),
     reach: (f32, f32),
     colour: [f32; 3],
@@ -101,8 +101,8 @@ pub fn scene(number: u32, width: u32, height: u32) -> RgbImage {
     let mut chance = Chance(u64::from(number).wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     let (top, bottom) = (chance.colour(), chance.colour());
     let lean = chance.between(-0.8, 0.8);
-    let spots: Vec<Spot> = (0..9)
-        .map(|_| Spot {
+    let spots: Vec<PhotoSpot> = (0..9)
+        .map(|_| PhotoSpot {
             at: (chance.between(0.0, 1.0), chance.between(0.0, 1.0)),
             reach: (chance.between(0.05, 0.3), chance.between(0.05, 0.3)),
             colour: chance.colour(),

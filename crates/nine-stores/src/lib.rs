@@ -28,7 +28,7 @@ use nine_core::place::{ItemPath, NameBuf};
 pub use catalogue::{Catalogue, CatalogueError};
 pub use details::StoreDetails;
 pub use error::{StoreError, StoreResult};
-pub use hashing::{Hashed, Source, expect, hash, hash_round, read_digests};
+pub use hashing::{HashSource, Hashed, expect, hash, hash_round, read_digests};
 pub use in_use::in_use;
 pub use learn::learn;
 pub use local::LocalStore;

@@ -11,7 +11,7 @@ use nine_core::condition::{Condition, Test, WordSubject, parse};
 use nine_core::moment::Moment;
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, Reading};
-use nine_stores::local::{Counters, Settings};
+use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
 use proptest::prelude::*;
 use tempfile::TempDir;
@@ -28,7 +28,7 @@ fn world(believes_births: bool) -> World {
     let dir = tempfile::tempdir().unwrap();
     fs::create_dir(dir.path().join("pile")).unwrap();
     let counters = Arc::new(Counters::default());
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births,
         home_trash: dir.path().join("Trash"),
         one_trash: true,
@@ -244,7 +244,7 @@ fn arrivals_are_dated_where_no_births_are_kept() {
 #[test]
 fn a_moved_item_keeps_what_is_known_in_its_new_place() {
     let world = world(true);
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: world.at("../Trash"),
         one_trash: true,

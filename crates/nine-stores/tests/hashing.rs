@@ -10,8 +10,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use nine_core::copies::{Candidates, Meet, Side, Taken, groups};
 use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
-use nine_stores::local::{Counters, Settings};
-use nine_stores::{Hashed, LocalStore, ReadStore, Scope, Source, StoreError, Watch, hash, read_digests};
+use nine_stores::local::{Counters, LocalSettings};
+use nine_stores::{HashSource, Hashed, LocalStore, ReadStore, Scope, StoreError, Watch, hash, read_digests};
 use proptest::prelude::*;
 use sha2::{Digest as _, Sha256};
 use tempfile::TempDir;
@@ -29,7 +29,7 @@ fn world() -> World {
     let dir = tempfile::tempdir().unwrap();
     fs::create_dir(dir.path().join("pile")).unwrap();
     let counters = Arc::new(Counters::default());
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: dir.path().join("Trash"),
         one_trash: true,
@@ -58,7 +58,7 @@ impl World {
     fn hash(&self, tree: &mut Tree) -> (Hashed, u64) {
         let before = self.counters.bytes.load(Ordering::Relaxed);
         let candidates = Candidates::of(&[tree], |_| Some(Side::Asked), Meet::Any, HashSet::new());
-        let mut sources = [Source { store: Some(&self.store), tree }];
+        let mut sources = [HashSource { store: Some(&self.store), tree }];
         let hashed = hash(&mut sources, &candidates, &Watch::default());
         (hashed, self.counters.bytes.load(Ordering::Relaxed) - before)
     }
@@ -252,11 +252,11 @@ fn whole_files_are_read_where_only_digests_are_known_elsewhere() {
     let mut tree = world.scan();
     let sizes = HashSet::from([LARGE as u64]);
     let candidates = Candidates::of(&[&tree], |_| Some(Side::Asked), Meet::Across, sizes);
-    hash(&mut [Source { store: Some(&world.store), tree: &mut tree }], &candidates, &Watch::default());
+    hash(&mut [HashSource { store: Some(&world.store), tree: &mut tree }], &candidates, &Watch::default());
     let digest = |tree: &Tree, name: &str| tree.digest(tree.find(&ItemPath::new(name).unwrap()).unwrap());
     assert!(digest(&tree, "a").is_some() && digest(&tree, "b").is_none());
     let rows: Vec<NodeId> = tree.ids().collect();
     let watch = Watch::default();
-    read_digests(&mut Source { store: Some(&world.store), tree: &mut tree }, &rows, &watch);
+    read_digests(&mut HashSource { store: Some(&world.store), tree: &mut tree }, &rows, &watch);
     assert_eq!(digest(&tree, "b").unwrap().to_string(), blake3::hash(&[1; 10]).to_string());
 }

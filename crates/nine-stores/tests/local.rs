@@ -9,7 +9,7 @@ use std::sync::atomic::Ordering;
 
 use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Name};
-use nine_stores::local::{Counters, Settings};
+use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{ChangeStore, LocalStore, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch};
 use tempfile::TempDir;
 
@@ -23,7 +23,7 @@ fn world() -> World {
     let dir = tempfile::tempdir().unwrap();
     fs::create_dir(dir.path().join("pile")).unwrap();
     let counters = Arc::new(Counters::default());
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: dir.path().join("share/Trash"),
         one_trash: false,
@@ -193,7 +193,7 @@ fn the_trash_follows_the_specification_and_gives_back() {
 
 /// The stamp of a file that lies outside the store.
 fn stamp_of(file: &Path) -> nine_core::item::Stamp {
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: "/nowhere".into(),
         one_trash: false,
@@ -221,7 +221,7 @@ fn unreadable_and_missing_folders() {
     let world = world();
     let missing = LocalStore::open(
         &world.at("missing"),
-        Settings {
+        LocalSettings {
             believes_births: true,
             home_trash: "/nowhere".into(),
             one_trash: false,

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_core::place::{ItemPath, Name};
-use nine_stores::local::Settings;
+use nine_stores::local::LocalSettings;
 use nine_stores::{LocalStore, ReadStore, TrashStore};
 
 const DAY: &str = "2031-04-07T09:00:00";
@@ -97,7 +97,7 @@ fn decoded(text: &str) -> Vec<u8> {
 }
 
 fn store(at: &Path, home: &Path) -> LocalStore {
-    let settings = Settings {
+    let settings = LocalSettings {
         believes_births: true,
         home_trash: home.join("Trash"),
         one_trash: false,

@@ -18,7 +18,7 @@ use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::worklist::{Checked, Step, Worklist, check};
 use nine_standin::{Disk, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
-use nine_stores::local::{Counters, Settings};
+use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
 
 pub struct World {
@@ -115,7 +115,7 @@ impl World {
             let address = Address::parse(&format!("{}{below}", standin.url())).unwrap();
             return Arc::new(DriveStore::new(Arc::clone(drive), address));
         }
-        let settings = Settings {
+        let settings = LocalSettings {
             believes_births: false,
             home_trash: self.dir.path().join("share/Trash"),
             one_trash: false,

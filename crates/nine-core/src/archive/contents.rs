@@ -16,7 +16,7 @@ const COLUMNS: [&str; 9] = ["path", "kind", "size", "modified", "tags", "from", 
 
 /// What the list says of one thing.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Line {
+pub struct ContentsLine {
     /// File, folder or link.
     pub kind: Kind,
     /// Bytes; 0 for a folder.
@@ -37,7 +37,7 @@ pub struct Line {
 
 /// The list, by path below the dated folder.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Contents(pub BTreeMap<ItemPath, Line>);
+pub struct Contents(pub BTreeMap<ItemPath, ContentsLine>);
 
 /// Why a list could not be read.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -47,7 +47,7 @@ pub enum BadContents {
     Heading,
     /// A line that cannot be understood, counted from 1.
     #[error("line {0} cannot be understood")]
-    Line(u64),
+    ContentsLine(u64),
 }
 
 impl Contents {
@@ -63,7 +63,7 @@ impl Contents {
         }
         let mut lines = BTreeMap::new();
         for (record, at) in reader.records().zip(2..) {
-            let (path, line) = record.ok().and_then(|r| read(&r)).ok_or(BadContents::Line(at))?;
+            let (path, line) = record.ok().and_then(|r| read(&r)).ok_or(BadContents::ContentsLine(at))?;
             lines.insert(path, line);
         }
         Ok(Self(lines))
@@ -80,7 +80,7 @@ impl Contents {
     }
 
     /// The items: what came here as one.
-    pub fn items(&self) -> impl Iterator<Item = (&ItemPath, &Line)> {
+    pub fn items(&self) -> impl Iterator<Item = (&ItemPath, &ContentsLine)> {
         self.0.iter().filter(|(path, _)| self.item_of(path).is_some_and(|item| item == **path))
     }
 
@@ -96,7 +96,7 @@ impl Contents {
     }
 
     /// What is listed at a path and below it.
-    pub fn below<'c>(&'c self, path: &'c ItemPath) -> impl Iterator<Item = (&'c ItemPath, &'c Line)> {
+    pub fn below<'c>(&'c self, path: &'c ItemPath) -> impl Iterator<Item = (&'c ItemPath, &'c ContentsLine)> {
         self.0
             .range(path.clone()..)
             .take_while(move |(at, _)| *at == path || at.as_bytes().starts_with(path.as_bytes()))
@@ -104,7 +104,7 @@ impl Contents {
     }
 
     /// Takes out what is listed at a path and below it; returns it, by path below that.
-    pub fn take_out(&mut self, path: &ItemPath) -> BTreeMap<ItemPath, Line> {
+    pub fn take_out(&mut self, path: &ItemPath) -> BTreeMap<ItemPath, ContentsLine> {
         let gone: Vec<ItemPath> = self.below(path).map(|(at, _)| at.clone()).collect();
         let skipped = path.depth();
         let below = |at: &ItemPath| ItemPath::of_names(at.parts().skip(skipped));
@@ -120,7 +120,7 @@ pub(super) fn is_list(path: &ItemPath) -> bool {
 const KINDS: [(&str, Kind); 4] =
     [("file", Kind::File), ("folder", Kind::Folder), ("link", Kind::Link), ("other", Kind::Other)];
 
-fn write(path: &ItemPath, line: &Line) -> [String; 9] {
+fn write(path: &ItemPath, line: &ContentsLine) -> [String; 9] {
     let kind = KINDS.iter().find(|(_, kind)| *kind == line.kind).map_or("other", |(word, _)| word);
     [
         no_formula(path.to_text()),
@@ -135,7 +135,7 @@ fn write(path: &ItemPath, line: &Line) -> [String; 9] {
     ]
 }
 
-fn read(record: &csv::StringRecord) -> Option<(ItemPath, Line)> {
+fn read(record: &csv::StringRecord) -> Option<(ItemPath, ContentsLine)> {
     let bytes = |at: usize| unescape(record.get(at)?).ok();
     let text = |at: usize| String::from_utf8(bytes(at)?).ok();
     let path = ItemPath::new(bytes(0)?).filter(|path| !path.is_root())?;
@@ -144,7 +144,7 @@ fn read(record: &csv::StringRecord) -> Option<(ItemPath, Line)> {
         Some(rest) => Spot::parse(&format!("-{rest}")),
         None => Spot::parse(from),
     };
-    let line = Line {
+    let line = ContentsLine {
         kind: KINDS.iter().find(|(word, _)| Some(*word) == record.get(1))?.1,
         size: record.get(2)?.parse().ok()?,
         modified: Moment::from_rfc3339(record.get(3)?)?,

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Contents, Line};
+use super::{Contents, ContentsLine};
 use crate::item::{Entry, Identity, Kind};
 use crate::moment::Moment;
 use crate::place::{ItemPath, NameBuf};
@@ -47,7 +47,7 @@ impl Contents {
     }
 }
 
-fn entry(line: &Line, number: u64) -> Entry {
+fn entry(line: &ContentsLine, number: u64) -> Entry {
     Entry {
         kind: line.kind,
         size: line.size,

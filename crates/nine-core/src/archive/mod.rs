@@ -5,7 +5,7 @@ mod contents;
 mod listed;
 mod sums;
 
-pub use contents::{BadContents, Contents, Line};
+pub use contents::{BadContents, Contents, ContentsLine};
 pub use sums::{Sum, Sums};
 
 use crate::condition::Condition;

@@ -4,8 +4,8 @@ use super::*;
 use crate::item::Kind;
 use crate::moment::Moment;
 
-fn line(from: &str) -> Line {
-    Line {
+fn line(from: &str) -> ContentsLine {
+    ContentsLine {
         kind: Kind::File,
         size: 3,
         modified: Moment(1_900_000_000_123_456_789),
@@ -49,7 +49,10 @@ fn parts_belong_to_the_item_that_came_as_one() {
 #[test]
 fn a_list_is_searched_as_a_tree() {
     let mut contents = Contents::default();
-    contents.0.insert(path("downloads/project"), Line { kind: Kind::Folder, size: 0, ..line("downloads/p") });
+    contents.0.insert(
+        path("downloads/project"),
+        ContentsLine { kind: Kind::Folder, size: 0, ..line("downloads/p") },
+    );
     for at in ["downloads/project/a/b.txt", "downloads/x", "desktop/y.pdf"] {
         contents.0.insert(path(at), line("downloads/x"));
     }
@@ -76,7 +79,7 @@ fn a_list_that_is_none_is_told_with_its_line() {
     let good = Contents([(path("a"), line("downloads/a"))].into()).to_csv();
     let mut bad = good.clone();
     bad.extend_from_slice(b"half a li");
-    assert_eq!(Contents::parse(&bad), Err(BadContents::Line(3)));
+    assert_eq!(Contents::parse(&bad), Err(BadContents::ContentsLine(3)));
     assert_eq!(Contents::parse(&good).unwrap().0.len(), 1);
 }
 

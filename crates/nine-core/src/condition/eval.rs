@@ -16,7 +16,7 @@ use crate::words;
 
 /// A test that decided that a condition does not hold.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Failure {
+pub struct TestFailure {
     /// The test, in its canonical form, with `not` where it should not have held.
     pub test: String,
     /// What the item is instead.
@@ -29,7 +29,7 @@ pub struct Explanation {
     /// The answer.
     pub holds: bool,
     /// The tests that decided against it; empty if it holds.
-    pub failures: Vec<Failure>,
+    pub failures: Vec<TestFailure>,
 }
 
 impl Condition {
@@ -55,7 +55,7 @@ impl Condition {
     }
 
     /// Gathers the tests that keep this from being `wanted`.
-    fn gather_failures(&self, item: &Item, now: &Now, wanted: bool, out: &mut Vec<Failure>) {
+    fn gather_failures(&self, item: &Item, now: &Now, wanted: bool, out: &mut Vec<TestFailure>) {
         match self {
             Condition::All(parts) | Condition::Any(parts) => {
                 for part in parts.iter().filter(|part| part.holds(item, now) != wanted) {
@@ -66,7 +66,7 @@ impl Condition {
             Condition::Saved(_, inner) => inner.gather_failures(item, now, wanted, out),
             Condition::Test(test) => {
                 let written = if wanted { test.to_string() } else { format!("not {test}") };
-                out.push(Failure { test: written, found: test.found(item, now) });
+                out.push(TestFailure { test: written, found: test.found(item, now) });
             }
         }
     }

@@ -16,7 +16,7 @@ mod print;
 mod typed;
 mod vocabulary;
 
-pub use eval::{Explanation, Failure};
+pub use eval::{Explanation, TestFailure};
 pub use needs::{Need, Needs};
 pub use parse::{Resolve, parse, parse_with};
 pub use print::in_condition;

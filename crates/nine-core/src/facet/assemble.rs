@@ -11,8 +11,8 @@ use std::ops::Range;
 use rustc_hash::FxHashMap;
 
 use super::How;
-use super::close::{Target, cut_off, most_edits, similarity};
-use super::list::{Form, initials, is_general, is_small};
+use super::close::{CloseTarget, cut_off, most_edits, similarity};
+use super::list::{AnswerForm, initials, is_general, is_small};
 use super::words::Word;
 
 /// How many words of a name may have been one.
@@ -30,7 +30,7 @@ const INITIAL: f64 = 0.60;
 
 /// An answer that may stand in a name.
 #[derive(Debug, Clone)]
-pub(super) struct Candidate {
+pub(super) struct AnswerCandidate {
     pub form: usize,
     /// The share of it that stands there, 0 to 1.
     pub score: f64,
@@ -47,7 +47,7 @@ pub(super) struct Candidate {
     pub has_own_word: bool,
 }
 
-impl Candidate {
+impl AnswerCandidate {
     pub fn exact(form: usize, at: Range<usize>, words: &[String]) -> Self {
         Self {
             form,
@@ -74,7 +74,7 @@ impl Candidate {
 /// The words of all forms, and runs of them, prepared for comparison.
 #[derive(Debug, Clone)]
 pub(super) struct Vocabulary {
-    targets: Vec<Target>,
+    targets: Vec<CloseTarget>,
     /// For each target, the forms and words that it stands for.
     uses: Vec<Vec<(usize, Range<usize>)>>,
     by_letters: Vec<Vec<usize>>,
@@ -98,9 +98,9 @@ struct WordHit {
 }
 
 impl Vocabulary {
-    pub fn new(forms: &[Form], answers: usize) -> Self {
+    pub fn new(forms: &[AnswerForm], answers: usize) -> Self {
         let mut numbers: FxHashMap<String, usize> = FxHashMap::default();
-        let (mut targets, mut uses): (Vec<Target>, Vec<Vec<_>>) = (Vec::new(), Vec::new());
+        let (mut targets, mut uses): (Vec<CloseTarget>, Vec<Vec<_>>) = (Vec::new(), Vec::new());
         for (at, form) in forms.iter().enumerate() {
             for start in 0..form.words.len() {
                 for end in start + 1..=form.words.len() {
@@ -109,7 +109,7 @@ impl Vocabulary {
                         continue;
                     }
                     let number = *numbers.entry(text.clone()).or_insert_with(|| {
-                        targets.push(Target::new(text));
+                        targets.push(CloseTarget::new(text));
                         uses.push(Vec::new());
                         targets.len() - 1
                     });
@@ -133,7 +133,7 @@ impl Vocabulary {
     }
 
     /// The answers of which something stands in the name.
-    pub fn candidates(&self, forms: &[Form], words: &[Word]) -> Vec<Candidate> {
+    pub fn candidates(&self, forms: &[AnswerForm], words: &[Word]) -> Vec<AnswerCandidate> {
         let words = &words[..words.len().min(MOST_WORDS)];
         let mut hits: FxHashMap<usize, Vec<WordHit>> = FxHashMap::default();
         let mut hit = |target: usize, of_name: &Range<usize>, close: f64, how: How| {
@@ -155,7 +155,7 @@ impl Vocabulary {
         for start in 0..words.len() {
             for end in start + 1..=(start + PARTED).min(words.len()) {
                 let text: String = words[start..end].iter().map(|word| word.text.as_str()).collect();
-                let run = Target::new(text);
+                let run = CloseTarget::new(text);
                 if run.letters() < 2 || run.letters() > MOST_LETTERS {
                     continue;
                 }
@@ -172,7 +172,7 @@ impl Vocabulary {
         // What only says `Trust` says nothing, where many are trusts.
         hits.retain(|form, hits| self.says_something(forms, *form, hits));
         let assembled = hits.into_iter().filter_map(|(form, hits)| self.assemble(form, forms, hits, words));
-        let mut candidates: Vec<Candidate> = assembled.collect();
+        let mut candidates: Vec<AnswerCandidate> = assembled.collect();
         // What was gathered in a map has no order of its own.
         candidates.sort_by_key(|candidate| candidate.form);
         candidates.extend(self.by_initials(words));
@@ -180,7 +180,7 @@ impl Vocabulary {
     }
 
     /// Whether one of the hits is more than a general word, or the form has nothing else.
-    fn says_something(&self, forms: &[Form], form: usize, hits: &[WordHit]) -> bool {
+    fn says_something(&self, forms: &[AnswerForm], form: usize, hits: &[WordHit]) -> bool {
         let words = &forms[form].words;
         let is_own = |word: &String| !is_general(word) && !is_small(word);
         hits.iter().any(|hit| words[hit.of_form.clone()].iter().any(is_own)) || !words.iter().any(is_own)
@@ -188,7 +188,7 @@ impl Vocabulary {
 
     /// Targets that are close to a run of so many words. Several words for several others are compared
     /// word by word, so a run of more than one may be one word misspelt, or else must be right.
-    fn similar(&self, run: &Target, words: usize, hit: &mut dyn FnMut(usize, f64)) {
+    fn similar(&self, run: &CloseTarget, words: usize, hit: &mut dyn FnMut(usize, f64)) {
         let letters = run.letters();
         let by_letters = if words == 1 { &self.by_letters } else { &self.words_by_letters };
         if let Some(exact) = self.numbers.get(run.text()) {
@@ -208,7 +208,7 @@ impl Vocabulary {
         }
     }
 
-    fn cut(&self, run: &Target, hit: &mut dyn FnMut(usize, f64)) {
+    fn cut(&self, run: &CloseTarget, hit: &mut dyn FnMut(usize, f64)) {
         let from = self.sorted.partition_point(|at| self.targets[*at].text() < run.text());
         for at in &self.sorted[from..] {
             match cut_off(run, &self.targets[*at]) {
@@ -220,7 +220,7 @@ impl Vocabulary {
     }
 
     /// Answers that were run together with other words.
-    fn inside(&self, run: &Target, hit: &mut dyn FnMut(usize, f64)) {
+    fn inside(&self, run: &CloseTarget, hit: &mut dyn FnMut(usize, f64)) {
         for letters in INSIDE_LETTERS..run.letters().saturating_sub(2) {
             for at in &self.by_letters[letters] {
                 // Each letter that is not there at all is an edit.
@@ -246,10 +246,10 @@ impl Vocabulary {
     fn assemble(
         &self,
         form: usize,
-        forms: &[Form],
+        forms: &[AnswerForm],
         mut hits: Vec<WordHit>,
         words: &[Word],
-    ) -> Option<Candidate> {
+    ) -> Option<AnswerCandidate> {
         let weights = &self.weights[form];
         let weight =
             |range: &Range<usize>| weights[range.clone()].iter().map(|(weight, _)| weight).sum::<f64>();
@@ -281,7 +281,7 @@ impl Vocabulary {
             hit.close * if hit.how == How::CutOff { there } else { there.max(wanted) } as f64
         };
         let own = |hit: &WordHit| hit.of_form.clone().any(|word| weights[word].1);
-        Some(Candidate {
+        Some(AnswerCandidate {
             form,
             score,
             letters: taken.iter().map(evidence).sum(),
@@ -304,7 +304,13 @@ impl Vocabulary {
     }
 
     /// `H Dock Trust`: a single letter beside words that stand there counts as the word it begins.
-    fn add_initials_beside(&self, form: usize, forms: &[Form], taken: &mut Vec<WordHit>, words: &[Word]) {
+    fn add_initials_beside(
+        &self,
+        form: usize,
+        forms: &[AnswerForm],
+        taken: &mut Vec<WordHit>,
+        words: &[Word],
+    ) {
         if !taken.iter().any(|hit| hit.close >= 0.8 && self.weights[form][hit.of_form.start].0 > 0.0) {
             return;
         }
@@ -330,7 +336,7 @@ impl Vocabulary {
     }
 
     /// Answers whose initials stand there: `HDT`, `H.D.T.`
-    fn by_initials(&self, words: &[Word]) -> Vec<Candidate> {
+    fn by_initials(&self, words: &[Word]) -> Vec<AnswerCandidate> {
         // Where all is in capitals they say nothing.
         let telling = words.iter().any(|word| !word.capitals && word.number().is_none());
         let mut candidates = Vec::new();
@@ -347,15 +353,17 @@ impl Vocabulary {
                     (2, true) => 0.60,
                     _ => continue,
                 };
-                candidates.extend(self.initials.get(&text).into_iter().flatten().map(|form| Candidate {
-                    form: *form,
-                    score,
-                    letters: letters as f64,
-                    words: (start..end).collect(),
-                    how: How::Initials,
-                    exact: false,
-                    distinctive: false,
-                    has_own_word: true,
+                candidates.extend(self.initials.get(&text).into_iter().flatten().map(|form| {
+                    AnswerCandidate {
+                        form: *form,
+                        score,
+                        letters: letters as f64,
+                        words: (start..end).collect(),
+                        how: How::Initials,
+                        exact: false,
+                        distinctive: false,
+                        has_own_word: true,
+                    }
                 }));
             }
         }
@@ -364,7 +372,7 @@ impl Vocabulary {
 }
 
 /// What each word of each form weighs: its letters, by how many answers have it.
-fn weights(forms: &[Form], answers: usize) -> Vec<Vec<(f64, bool)>> {
+fn weights(forms: &[AnswerForm], answers: usize) -> Vec<Vec<(f64, bool)>> {
     let mut having: HashMap<&str, Vec<bool>> = HashMap::new();
     for form in forms {
         for word in &form.words {

@@ -19,14 +19,14 @@ pub const SHORTEST_CUT: usize = 3;
 
 /// A word that names are compared with.
 #[derive(Debug, Clone)]
-pub struct Target {
+pub struct CloseTarget {
     text: String,
     letters: usize,
     /// Which letters it has, and which of them twice or more.
     mask: [u64; 2],
 }
 
-impl Target {
+impl CloseTarget {
     /// Prepares a folded word.
     pub fn new(text: String) -> Self {
         Self { letters: text.chars().count(), mask: mask(&text), text }
@@ -67,7 +67,7 @@ fn edits_within(share: f64, letters: usize) -> usize {
 }
 
 /// How close a word is to a target, from [`CLOSE`] to 1; `None` if they are too far apart.
-pub fn similarity(word: &Target, target: &Target) -> Option<f64> {
+pub fn similarity(word: &CloseTarget, target: &CloseTarget) -> Option<f64> {
     if word.text == target.text {
         return Some(1.0);
     }
@@ -88,7 +88,7 @@ pub fn similarity(word: &Target, target: &Target) -> Option<f64> {
 }
 
 /// How much a cut-off word (`agree` for `agreement`) counts; `None` if it is none.
-pub fn cut_off(word: &Target, target: &Target) -> Option<f64> {
+pub fn cut_off(word: &CloseTarget, target: &CloseTarget) -> Option<f64> {
     let cut = word.letters >= SHORTEST_CUT && word.letters < target.letters;
     let left = word.letters as f64 / target.letters as f64;
     (cut && target.text.starts_with(&word.text)).then_some(0.60 + 0.35 * left)
@@ -113,7 +113,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn close(a: &str, b: &str) -> Option<f64> {
-        similarity(&Target::new(a.into()), &Target::new(b.into()))
+        similarity(&CloseTarget::new(a.into()), &CloseTarget::new(b.into()))
     }
 
     #[test]
@@ -134,7 +134,7 @@ mod tests {
 
     #[test]
     fn a_cut_off_word_counts_by_what_is_left() {
-        let cut = |a: &str, b: &str| cut_off(&Target::new(a.into()), &Target::new(b.into()));
+        let cut = |a: &str, b: &str| cut_off(&CloseTarget::new(a.into()), &CloseTarget::new(b.into()));
         assert!(cut("agree", "agreement") < cut("agreemen", "agreement"));
         assert_eq!(cut("ag", "agreement"), None);
         assert_eq!(cut("agreement", "agreement"), None);

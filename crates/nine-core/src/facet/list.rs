@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::assemble::{Candidate, Vocabulary};
+use super::assemble::{AnswerCandidate, Vocabulary};
 use super::words::{Word, split};
 use super::{Finding, Found, Hint, How, Source, Weak};
 use crate::names::fold;
@@ -41,7 +41,7 @@ pub struct Answer {
 pub struct List {
     answers: Vec<Answer>,
     spelling: Spelling,
-    forms: Vec<Form>,
+    forms: Vec<AnswerForm>,
     /// By the first word of a form.
     starts: HashMap<String, Vec<usize>>,
     vocabulary: Vocabulary,
@@ -49,7 +49,7 @@ pub struct List {
 
 /// One way to write an answer.
 #[derive(Debug, Clone)]
-pub(super) struct Form {
+pub(super) struct AnswerForm {
     /// Which answer.
     pub answer: usize,
     /// As it is written.
@@ -67,9 +67,9 @@ impl List {
             // A capital inside a word parts names that were run together, and no answers.
             let words: Vec<String> =
                 split(&written.to_lowercase()).into_iter().map(|word| word.text).collect();
-            Form { answer, written: written.to_owned(), words, own }
+            AnswerForm { answer, written: written.to_owned(), words, own }
         };
-        let forms: Vec<Form> = answers
+        let forms: Vec<AnswerForm> = answers
             .iter()
             .enumerate()
             .flat_map(|(at, answer)| {
@@ -121,7 +121,7 @@ impl List {
         }
         times.sort_by_key(|(_, times)| std::cmp::Reverse(*times));
         let mut found = times.iter().filter_map(|(answer, _)| {
-            let of = |candidate: &&Candidate| self.forms[candidate.form].answer == *answer;
+            let of = |candidate: &&AnswerCandidate| self.forms[candidate.form].answer == *answer;
             let best = candidates.iter().filter(of).max_by_key(|candidate| candidate.words.len())?;
             let found = self.found(best, text, &words, Source::Text);
             Some(Found { weak: found.weak.or(Some(Weak::Inside)), ..found })
@@ -130,14 +130,14 @@ impl List {
     }
 
     /// Forms whose words stand there one behind the other.
-    fn exact(&self, words: &[Word]) -> Vec<Candidate> {
+    fn exact(&self, words: &[Word]) -> Vec<AnswerCandidate> {
         let mut candidates = Vec::new();
         for at in 0..words.len() {
             for form in self.starts.get(&words[at].text).into_iter().flatten() {
                 let wanted = &self.forms[*form].words;
                 let stands = words[at..].iter().map(|word| &word.text).zip(wanted).all(|(a, b)| a == b);
                 if stands && at + wanted.len() <= words.len() {
-                    candidates.push(Candidate::exact(*form, at..at + wanted.len(), wanted));
+                    candidates.push(AnswerCandidate::exact(*form, at..at + wanted.len(), wanted));
                 }
             }
         }
@@ -145,14 +145,14 @@ impl List {
     }
 
     /// Takes the best of what was found, and names what is hardly worse.
-    fn choose(&self, mut found: Vec<Candidate>, text: &str, words: &[Word], source: Source) -> Finding {
-        let answer = |candidate: &Candidate| self.forms[candidate.form].answer;
+    fn choose(&self, mut found: Vec<AnswerCandidate>, text: &str, words: &[Word], source: Source) -> Finding {
+        let answer = |candidate: &AnswerCandidate| self.forms[candidate.form].answer;
         // Of two that are nearly as close, the one of which nothing is missing goes first.
-        let missing = |candidate: &Candidate| if candidate.how == How::Part { MISSING } else { 0.0 };
-        let rank = |candidate: &Candidate| (candidate.score - missing(candidate), candidate.letters);
+        let missing = |candidate: &AnswerCandidate| if candidate.how == How::Part { MISSING } else { 0.0 };
+        let rank = |candidate: &AnswerCandidate| (candidate.score - missing(candidate), candidate.letters);
         found.sort_by(|a, b| rank(b).0.total_cmp(&rank(a).0).then(rank(b).1.total_cmp(&rank(a).1)));
         // Of each answer the best; `condition reprot` tells more than the `condition` in it.
-        let mut each: Vec<Candidate> = Vec::new();
+        let mut each: Vec<AnswerCandidate> = Vec::new();
         for candidate in found {
             match each.iter_mut().find(|known| answer(known) == answer(&candidate)) {
                 Some(known) if candidate.covers_more_than(known) && candidate.score >= SURE => {
@@ -173,7 +173,7 @@ impl List {
                 best = other;
             }
         }
-        let is_rival = |other: &&Candidate| {
+        let is_rival = |other: &&AnswerCandidate| {
             if std::ptr::eq(*other, best) || best.covers_more_than(other) {
                 return false;
             }
@@ -186,7 +186,7 @@ impl List {
     }
 
     /// Words that may mean one of several answers and are too little for any.
-    fn too_short(&self, short: &[Candidate], text: &str, words: &[Word]) -> Finding {
+    fn too_short(&self, short: &[AnswerCandidate], text: &str, words: &[Word]) -> Finding {
         let Some(best) = short.first().filter(|best| best.letters >= 4.0 && best.has_own_word) else {
             return Finding::default();
         };
@@ -195,7 +195,7 @@ impl List {
         Finding { hint: Some(Hint::OneOf(written(best, text, words), values)), ..Finding::default() }
     }
 
-    fn found(&self, candidate: &Candidate, text: &str, words: &[Word], source: Source) -> Found {
+    fn found(&self, candidate: &AnswerCandidate, text: &str, words: &[Word], source: Source) -> Found {
         let form = &self.forms[candidate.form];
         let enough = candidate.exact || candidate.letters >= ENOUGH_LETTERS || candidate.how == How::Initials;
         Found {
@@ -215,7 +215,7 @@ impl List {
 }
 
 /// The words of a candidate as they stand there, with `…` where others stand between.
-fn written(candidate: &Candidate, text: &str, words: &[Word]) -> String {
+fn written(candidate: &AnswerCandidate, text: &str, words: &[Word]) -> String {
     let mut out = String::new();
     let mut last: Option<usize> = None;
     for at in &candidate.words {
@@ -243,7 +243,7 @@ pub fn is_small(word: &str) -> bool {
 }
 
 /// The initials of a form, with and without its small words.
-pub(super) fn initials(form: &Form) -> Vec<String> {
+pub(super) fn initials(form: &AnswerForm) -> Vec<String> {
     let of = |small: bool| -> String {
         let words = form.words.iter().filter(|word| small || !is_small(word));
         words.filter_map(|word| word.chars().next()).collect()

@@ -84,7 +84,7 @@ struct Settler<'a> {
 }
 
 /// The names that an item and its followers get in a folder.
-struct Names {
+struct FreeNames {
     folder: Spot,
     /// The item's first.
     names: Vec<NameBuf>,
@@ -270,17 +270,17 @@ impl<'a> Settler<'a> {
             doubts: Vec::new(),
             together,
         });
-        self.go_together(proposal, by, Names { folder, names: vec![name], together });
+        self.go_together(proposal, by, FreeNames { folder, names: vec![name], together });
     }
 
     /// Writes the steps of an item and its followers; `names` are theirs in the same order.
     fn go(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, names: Vec<NameBuf>) {
         let together = self.set_for(&proposal);
-        self.go_together(proposal, by, Names { folder, names, together });
+        self.go_together(proposal, by, FreeNames { folder, names, together });
     }
 
-    fn go_together(&mut self, proposal: Proposal, by: PlacedBy, names: Names) {
-        let Names { folder, names, together } = names;
+    fn go_together(&mut self, proposal: Proposal, by: PlacedBy, names: FreeNames) {
+        let FreeNames { folder, names, together } = names;
         let mut targets =
             names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(&name)));
         let leader = self.step(&proposal, Act::Leave);

@@ -12,7 +12,7 @@ use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
-use nine_stores::{Hashed, ReadStore, Source, Watch, expect, hash_round, read_digests, sum_of};
+use nine_stores::{HashSource, Hashed, ReadStore, Watch, expect, hash_round, read_digests, sum_of};
 
 use super::keep::{learn_tags, lost, standing};
 use super::{Area, Looking, View};
@@ -37,9 +37,9 @@ fn same_spot(views: &[View], a: Member, b: Member) -> bool {
 
 impl View {
     /// The tree, and where its files can be read.
-    fn source(&mut self) -> Source<'_> {
+    fn source(&mut self) -> HashSource<'_> {
         let store = self.area.store.as_deref().filter(|_| !self.is_known);
-        Source { store: store.map(|store| store as &dyn ReadStore), tree: &mut self.tree }
+        HashSource { store: store.map(|store| store as &dyn ReadStore), tree: &mut self.tree }
     }
 }
 
@@ -332,12 +332,12 @@ impl Looking<'_> {
             return;
         }
         let (workspace, watch) = (self.workspace, Watch::default());
-        let sources: Vec<Source> = self.views.iter_mut().map(View::source).collect();
+        let sources: Vec<HashSource> = self.views.iter_mut().map(View::source).collect();
         expect(&sources, candidates, &watch);
         let (mut next, mut kept) = (0, 0);
         workspace.during(Task::Comparing, &watch, || {
             while next < candidates.len() {
-                let mut sources: Vec<Source> = self.views.iter_mut().map(View::source).collect();
+                let mut sources: Vec<HashSource> = self.views.iter_mut().map(View::source).collect();
                 let (hashed, after) = hash_round(&mut sources, candidates, next, &watch);
                 next = after;
                 self.after_reading(hashed, None);

@@ -18,7 +18,7 @@ use nine_core::layout::Layout;
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Siblings;
-use nine_stores::local::{Counters, Settings};
+use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{LocalStore, Location, Places, Store, StoreError, StoreResult, Watch};
 
 pub use archive::{Dated, dated, holds};
@@ -268,8 +268,8 @@ impl Workspace {
         Ok(Arc::new(LocalStore::open(folder, self.settings(true, None))?))
     }
 
-    fn settings(&self, believes_births: bool, trash: Option<&String>) -> Settings {
-        Settings {
+    fn settings(&self, believes_births: bool, trash: Option<&String>) -> LocalSettings {
+        LocalSettings {
             believes_births,
             home_trash: trash
                 .map_or_else(|| self.environment.trash.clone(), |at| self.environment.expand(at)),

@@ -15,7 +15,7 @@ use serde::Serialize;
 use crate::args::PlainFormat;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, REFUSED, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -103,7 +103,13 @@ fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Don
     if runs.is_empty() {
         writeln!(out, "Nothing has been carried out yet.")?;
     }
-    let mut table = Table::new(&[Column::Right, Column::Left, Column::Shortened, Column::Left, Column::Left]);
+    let mut table = Table::new(&[
+        TableColumn::Right,
+        TableColumn::Left,
+        TableColumn::Shortened,
+        TableColumn::Left,
+        TableColumn::Left,
+    ]);
     for run in newest {
         table.line(vec![
             styled(run.run.to_string(), STRONG),
@@ -201,7 +207,8 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
         run.number,
         session.look.text(&plain(&run.command))
     )?;
-    let mut table = Table::new(&[Column::Left, Column::Shortened, Column::Shortened, Column::Left]);
+    let mut table =
+        Table::new(&[TableColumn::Left, TableColumn::Shortened, TableColumn::Shortened, TableColumn::Left]);
     for step in steps {
         let done = step.result == "done";
         let result = if done { cell("") } else { styled(format!("x {}", plain(&step.result)), REFUSED) };

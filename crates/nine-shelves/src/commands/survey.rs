@@ -19,9 +19,9 @@ use super::shelves;
 use crate::args::{Format, PlainFormat};
 use crate::failure::{Done, Failure, unless};
 use crate::notices::known_since;
-use crate::output::items::{ALL, ItemColumn, Listing, USUAL, print_csv, print_paths};
+use crate::output::items::{ALL, ItemColumn, ItemListing, USUAL, print_csv, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
-use crate::output::table::{Cell, Column, Table, cell, styled};
+use crate::output::table::{Cell, Table, TableColumn, cell, styled};
 use crate::output::{self, Look, bars, records};
 use crate::paste;
 use crate::session::Session;
@@ -79,8 +79,8 @@ struct Shown<'a> {
 }
 
 impl Shown<'_> {
-    fn listing<'l>(&'l self, columns: &'l [ItemColumn]) -> Listing<'l> {
-        Listing { looking: &self.surveyed.looking, look: &self.session.look, archive: &[], columns }
+    fn listing<'l>(&'l self, columns: &'l [ItemColumn]) -> ItemListing<'l> {
+        ItemListing { looking: &self.surveyed.looking, look: &self.session.look, archive: &[], columns }
     }
 
     fn print(&self, args: &SurveyArgs) -> Done {
@@ -143,11 +143,11 @@ impl Shown<'_> {
         }
         writeln!(out, "{STRONG}The largest{STRONG:#}")?;
         let look = Look { width, ..self.session.look };
-        Listing { look: &look, ..self.listing(&USUAL) }.print_table(out, &hits, &mut None, 2, false)
+        ItemListing { look: &look, ..self.listing(&USUAL) }.print_table(out, &hits, &mut None, 2, false)
     }
 
     fn print_oddities(&self, out: &mut impl Write, args: &SurveyArgs) -> std::io::Result<()> {
-        let mut table = Table::new(&[Column::Right, Column::Left, Column::Left]).indented(2);
+        let mut table = Table::new(&[TableColumn::Right, TableColumn::Left, TableColumn::Left]).indented(2);
         let mut any = false;
         for oddity in Oddity::ALL {
             let many: usize = self.surveyed.odd(oddity).iter().map(Rows::len).sum();
@@ -310,7 +310,8 @@ fn named(names: impl Iterator<Item = &'static str>, parts: &[Part]) -> Vec<(&'st
 const BARS: [usize; 3] = [bars::WIDTH, 6, 3];
 
 fn side_by_side(look: &Look, bands: &[&Band], longest: usize) -> Table {
-    let columns = [Column::Left, Column::Right, Column::Right, Column::Left].repeat(bands.len());
+    let columns =
+        [TableColumn::Left, TableColumn::Right, TableColumn::Right, TableColumn::Left].repeat(bands.len());
     let mut table = Table::new(&columns).indented(2);
     let empty = || cell("");
     // The bars of all but the last keep their room, so that the blocks of two places stand alike.

@@ -11,7 +11,7 @@ use serde::Serialize;
 use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
 use crate::failure::{Done, Failure, unless};
 use crate::output::style::{DOUBT, FAINT};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, bars, records, tags};
 use crate::preview::Preview;
 use crate::session::Session;
@@ -157,7 +157,8 @@ fn print_all(format: PlainFormat, session: &Session) -> Done {
 fn print(found: &[Record], items: u64, config: &Config, session: &Session) -> Done {
     let look = &session.look;
     let most = found.iter().map(|record| record.items).max().unwrap_or(0);
-    let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Right, Column::Left]);
+    let mut table =
+        Table::new(&[TableColumn::Shortened, TableColumn::Right, TableColumn::Right, TableColumn::Left]);
     for record in found {
         let tag = tags::marked(config, look, &record.tag);
         table.line(vec![

@@ -17,7 +17,7 @@ use serde::Serialize;
 
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, tags};
 use crate::session::Session;
 
@@ -233,7 +233,7 @@ impl Shown<'_> {
         writeln!(out, "{STRONG}{}{STRONG:#}", look.name(item.name()))?;
         let at = self.session.environment.shown_at(&self.answer.at);
         writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&at))?;
-        let mut facts = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
+        let mut facts = Table::new(&[TableColumn::Left, TableColumn::Left, TableColumn::Left]).indented(2);
         let mut fact = |name: &str, value: String, note: String| {
             facts.line(vec![styled(name, FAINT), cell(look.text(&value)), styled(look.text(&note), FAINT)]);
         };

@@ -8,7 +8,7 @@ use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
-use nine_core::tree::{Column as Kept, NodeId, Tree};
+use nine_core::tree::{Column, NodeId, Tree};
 use nine_engine::looking::{Looking, View};
 use nine_engine::search::{Hit, location};
 use nine_engine::workspace::holds;
@@ -16,7 +16,7 @@ use serde_json::{Map, Value, json};
 
 use super::records::written;
 use super::style::{FAINT, PLAIN, STRONG};
-use super::table::{Cell, Column, Table, cell, styled};
+use super::table::{Cell, Table, TableColumn, cell, styled};
 use super::{Look, tags};
 use crate::failure::Done;
 
@@ -88,30 +88,30 @@ impl ItemColumn {
     }
 
     /// The columns of the catalogue that it is told from, besides those that are always there.
-    pub fn needs(self) -> &'static [Kept] {
+    pub fn needs(self) -> &'static [Column] {
         match self {
-            ItemColumn::Type => &[Kept::Type],
-            ItemColumn::Tags => &[Kept::Tags, Kept::Words],
-            ItemColumn::Opened => &[Kept::Opened],
-            ItemColumn::Arrived => &[Kept::Born, Kept::Arrived],
-            ItemColumn::Items => &[Kept::FolderItems, Kept::FolderRead],
-            ItemColumn::Blake3 => &[Kept::Whole, Kept::Digests],
+            ItemColumn::Type => &[Column::Type],
+            ItemColumn::Tags => &[Column::Tags, Column::Words],
+            ItemColumn::Opened => &[Column::Opened],
+            ItemColumn::Arrived => &[Column::Born, Column::Arrived],
+            ItemColumn::Items => &[Column::FolderItems, Column::FolderRead],
+            ItemColumn::Blake3 => &[Column::Whole, Column::Digests],
             _ => &[],
         }
     }
 
-    fn set(self) -> Column {
+    fn set(self) -> TableColumn {
         match self {
-            ItemColumn::Name => Column::Shortened,
-            ItemColumn::Location | ItemColumn::Path => Column::Squeezed,
-            ItemColumn::Size | ItemColumn::Items => Column::Right,
-            _ => Column::Left,
+            ItemColumn::Name => TableColumn::Shortened,
+            ItemColumn::Location | ItemColumn::Path => TableColumn::Squeezed,
+            ItemColumn::Size | ItemColumn::Items => TableColumn::Right,
+            _ => TableColumn::Left,
         }
     }
 }
 
 /// What a list is told from.
-pub struct Listing<'a> {
+pub struct ItemListing<'a> {
     /// The places that were looked at.
     pub looking: &'a Looking<'a>,
     /// How to draw.
@@ -122,7 +122,7 @@ pub struct Listing<'a> {
     pub columns: &'a [ItemColumn],
 }
 
-impl Listing<'_> {
+impl ItemListing<'_> {
     fn view(&self, hit: Hit) -> &View {
         &self.looking.views[hit.view as usize]
     }
@@ -165,7 +165,7 @@ impl Listing<'_> {
     }
 
     fn table(&self, indent: usize) -> Table {
-        let columns: Vec<Column> = self.columns.iter().map(|column| column.set()).collect();
+        let columns: Vec<TableColumn> = self.columns.iter().map(|column| column.set()).collect();
         Table::new(&columns).indented(indent)
     }
 
@@ -267,7 +267,7 @@ pub fn print_paths(looking: &Looking, hits: &[Hit], end: &[u8]) -> Done {
 }
 
 /// Prints hits as CSV with a heading.
-pub fn print_csv(listing: &Listing, hits: &[Hit]) -> Done {
+pub fn print_csv(listing: &ItemListing, hits: &[Hit]) -> Done {
     let mut csv = csv::Writer::from_writer(super::raw());
     let heading = std::iter::once("item").chain(listing.columns.iter().map(|column| column.word()));
     csv.write_record(heading).map_err(written)?;

@@ -27,7 +27,7 @@ pub fn styled(text: impl Into<String>, style: Style) -> Cell {
 
 /// How a column is set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Column {
+pub enum TableColumn {
     /// Words, as wide as the widest.
     Left,
     /// Figures.
@@ -40,7 +40,7 @@ pub enum Column {
 
 /// Lines of cells.
 pub struct Table {
-    columns: Vec<Column>,
+    columns: Vec<TableColumn>,
     lines: Vec<Vec<Cell>>,
     indent: usize,
 }
@@ -51,7 +51,7 @@ const LEAST: usize = 14;
 
 impl Table {
     /// An empty table of these columns.
-    pub fn new(columns: &[Column]) -> Self {
+    pub fn new(columns: &[TableColumn]) -> Self {
         Self { columns: columns.to_vec(), lines: Vec::new(), indent: 0 }
     }
 
@@ -85,7 +85,7 @@ impl Table {
     pub fn widths(&self, look: &Look) -> Vec<usize> {
         let (mut widths, line) = self.wanted();
         let mut over = line.saturating_sub(look.width);
-        for kind in [Column::Squeezed, Column::Shortened] {
+        for kind in [TableColumn::Squeezed, TableColumn::Shortened] {
             while over > 0 {
                 let flexible =
                     (0..widths.len()).filter(|at| self.columns[*at] == kind && widths[*at] > LEAST);
@@ -113,11 +113,11 @@ impl Table {
                     continue;
                 }
                 let shown = match column {
-                    Column::Shortened | Column::Squeezed => shorten(&cell.text, *width, look.ascii),
+                    TableColumn::Shortened | TableColumn::Squeezed => shorten(&cell.text, *width, look.ascii),
                     _ => cell.text.clone(),
                 };
                 let padding = width.saturating_sub(shown.width());
-                let before = if *column == Column::Right { padding } else { 0 };
+                let before = if *column == TableColumn::Right { padding } else { 0 };
                 text.push_str(&" ".repeat(pending + before));
                 let style = cell.style;
                 text.push_str(&format!("{style}{shown}{style:#}"));
@@ -179,7 +179,7 @@ mod tests {
 
     #[test]
     fn figures_stand_to_the_right_and_long_names_keep_their_end() {
-        let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Left]);
+        let mut table = Table::new(&[TableColumn::Shortened, TableColumn::Right, TableColumn::Left]);
         table.line(vec![cell("a.txt"), cell("5 B"), cell("new")]);
         table.line(vec![cell("a very long name of a loan agreement 2031.pdf"), cell("12 KB"), cell("old")]);
         let lines = printed(&table);
@@ -197,7 +197,7 @@ mod tests {
 
     #[test]
     fn empty_columns_take_no_room() {
-        let mut table = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
+        let mut table = Table::new(&[TableColumn::Left, TableColumn::Left, TableColumn::Left]).indented(2);
         table.line(vec![cell("a"), cell(""), cell("b")]);
         assert_eq!(printed(&table), ["  a  b"]);
     }

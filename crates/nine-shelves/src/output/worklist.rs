@@ -5,7 +5,7 @@ use std::io::{self, Write};
 
 use super::Look;
 use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
-use super::table::{Cell, Column, Table, cell, shorten, styled};
+use super::table::{Cell, Table, TableColumn, cell, shorten, styled};
 use nine_core::amount::{count, counted, readable};
 use nine_core::item::Kind;
 use nine_core::moment::Now;
@@ -140,7 +140,7 @@ impl Shown<'_> {
     }
 
     fn table(&self, is_short: bool) -> Table {
-        use Column::{Left, Right, Shortened, Squeezed};
+        use TableColumn::{Left, Right, Shortened, Squeezed};
         let why = if is_short { Left } else { Squeezed };
         Table::new(&[Left, Shortened, Squeezed, Right, Right, Squeezed, why]).indented(2)
     }

@@ -75,7 +75,7 @@ pub enum CarriedOver {
 
 /// A place as the catalogue knows it.
 #[derive(Debug)]
-pub struct Kept {
+pub struct KeptPlace {
     /// The columns that were asked for.
     pub tree: Tree,
     /// When it was scanned.
@@ -87,7 +87,7 @@ impl Catalogue {
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
-    pub fn load(&self, address: &str, columns: &[Column]) -> CatalogueResult<Option<Kept>> {
+    pub fn load(&self, address: &str, columns: &[Column]) -> CatalogueResult<Option<KeptPlace>> {
         if !self.db.is_autocommit() {
             return load(&self.db, address, columns);
         }
@@ -214,7 +214,7 @@ fn part(place: i64, column: Column) -> i64 {
     place * COLUMNS_A_PLACE + column as i64
 }
 
-fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<Option<Kept>> {
+fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<Option<KeptPlace>> {
     let Some((place, at, rows)) = find(db, address)? else {
         return Ok(None);
     };
@@ -225,7 +225,7 @@ fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<O
     if !tree.is_sound() {
         return Err(CatalogueError::Damaged);
     }
-    Ok(Some(Kept { tree, at }))
+    Ok(Some(KeptPlace { tree, at }))
 }
 
 fn load_column(db: &Connection, place: i64, tree: &mut Tree, column: Column) -> CatalogueResult<()> {

@@ -15,7 +15,7 @@ use std::time::Duration;
 
 use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior};
 
-pub use listing::{CarriedOver, Kept};
+pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.

@@ -72,7 +72,7 @@ pub(super) fn read(
 ) -> StoreResult<Option<String>> {
     let mut xml = NsReader::from_reader(Bounded { inner: BufReader::new(body.take(MOST)), since: 0 });
     xml.config_mut().check_end_names = true;
-    let (mut reading, mut buffer) = (Reading::default(), Vec::new());
+    let (mut reading, mut buffer) = (ResponseReading::default(), Vec::new());
     loop {
         buffer.clear();
         let (of, event) = xml.read_resolved_event_into(&mut buffer).map_err(malformed)?;
@@ -169,7 +169,7 @@ const NAMES: [&str; 13] = [
 
 /// How far the reading is.
 #[derive(Default)]
-struct Reading {
+struct ResponseReading {
     open: Vec<Element>,
     text: String,
     response: Response,
@@ -180,7 +180,7 @@ struct Reading {
     is_whole: bool,
 }
 
-impl Reading {
+impl ResponseReading {
     fn open(&mut self, of: Of, start: &BytesStart) -> StoreResult<()> {
         let local = start.local_name();
         let name: &str = local.as_ref();

@@ -12,7 +12,7 @@ use nine_core::copies::{Candidate, Candidates, Member};
 use nine_core::tree::{NodeId, Tree};
 
 use crate::{ReadStore, StoreError, Watch};
-use round::{Answer, Learned, Round};
+use round::{HashAnswer, Learned, Round};
 
 /// Files that are worked at before what was found out is noted down.
 const ROUND: usize = 64 * 1024;
@@ -21,7 +21,7 @@ const ROUND: usize = 64 * 1024;
 const ROUND_BYTES: u64 = 4 << 30;
 
 /// A tree, and where its files can be read.
-pub struct Source<'a> {
+pub struct HashSource<'a> {
     /// The store; `None` where the place cannot be reached, so that its files are not read.
     pub store: Option<&'a dyn ReadStore>,
     /// The tree.
@@ -39,7 +39,7 @@ pub struct Hashed {
 
 /// Reads what must be read to know which of the candidates have the same bytes, and notes it down in
 /// the trees. What the trees know already is not read.
-pub fn hash(sources: &mut [Source], candidates: &Candidates, watch: &Watch) -> Hashed {
+pub fn hash(sources: &mut [HashSource], candidates: &Candidates, watch: &Watch) -> Hashed {
     expect(sources, candidates, watch);
     let (mut out, mut next) = (Hashed::default(), 0);
     while next < candidates.len() && !watch.is_stopped() {
@@ -52,7 +52,7 @@ pub fn hash(sources: &mut [Source], candidates: &Candidates, watch: &Watch) -> H
 }
 
 /// Tells a watch how many bytes may have to be read.
-pub fn expect(sources: &[Source], candidates: &Candidates, watch: &Watch) {
+pub fn expect(sources: &[HashSource], candidates: &Candidates, watch: &Watch) {
     let trees: Vec<&Tree> = sources.iter().map(|source| &*source.tree).collect();
     watch.expect((0..candidates.len()).map(|run| unread_in(&trees, &candidates.run(run, &trees))).sum());
 }
@@ -60,7 +60,7 @@ pub fn expect(sources: &[Source], candidates: &Candidates, watch: &Watch) {
 /// The same as [`hash`] for some of the sizes in question, from one on, so that the caller can keep what
 /// is known before all is. Returns the number of the size to go on with.
 pub fn hash_round(
-    sources: &mut [Source],
+    sources: &mut [HashSource],
     candidates: &Candidates,
     from: usize,
     watch: &Watch,
@@ -86,7 +86,7 @@ pub fn hash_round(
 }
 
 /// What is known of a file is known under each of its names.
-fn note_other_name(sources: &mut [Source], first: Member, other: Member) {
+fn note_other_name(sources: &mut [HashSource], first: Member, other: Member) {
     let tree = &*sources[first.view as usize].tree;
     let (ends, digest) = (tree.ends(first.id), tree.digest(first.id));
     let tree = &mut *sources[other.view as usize].tree;
@@ -99,7 +99,7 @@ fn note_other_name(sources: &mut [Source], first: Member, other: Member) {
 }
 
 /// Reads these files as a whole, whatever shares their size.
-pub fn read_digests(source: &mut Source, rows: &[NodeId], watch: &Watch) -> Hashed {
+pub fn read_digests(source: &mut HashSource, rows: &[NodeId], watch: &Watch) -> Hashed {
     let mut out = Hashed::default();
     let none = Candidates::default();
     watch.expect(rows.iter().map(|id| source.tree.size(*id)).sum());
@@ -115,8 +115,8 @@ pub fn read_digests(source: &mut Source, rows: &[NodeId], watch: &Watch) -> Hash
     out
 }
 
-fn note(sources: &mut [Source], found: Vec<Answer>, out: &mut Hashed) {
-    for Answer { member, learned } in found {
+fn note(sources: &mut [HashSource], found: Vec<HashAnswer>, out: &mut Hashed) {
+    for HashAnswer { member, learned } in found {
         let tree = &mut *sources[member.view as usize].tree;
         match learned {
             Ok(Learned::Ends(ends)) => tree.learn_ends(member.id, ends),

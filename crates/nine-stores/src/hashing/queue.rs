@@ -6,7 +6,7 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use nine_core::tree::Tree;
 
 use super::ends::END;
-use super::round::{Answer, Whole};
+use super::round::{HashAnswer, Whole};
 use crate::work::{held, released};
 
 /// Small files that a thread takes at once.
@@ -22,7 +22,7 @@ pub struct Queue {
     /// Threads that may yet add to the wholes.
     pub busy: usize,
     /// What was found out so far.
-    pub found: Vec<Answer>,
+    pub found: Vec<HashAnswer>,
 }
 
 /// A piece of work.
@@ -51,7 +51,7 @@ impl Bench {
     }
 
     /// What was found out, once all threads have ended.
-    pub fn into_found(self) -> Vec<Answer> {
+    pub fn into_found(self) -> Vec<HashAnswer> {
         released(self.queue).found
     }
 

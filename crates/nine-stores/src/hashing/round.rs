@@ -18,7 +18,7 @@ const BLOCK: usize = 64 * 1024;
 const ENDS_AT_HAND: usize = 1024;
 
 /// What was found out of one file.
-pub struct Answer {
+pub struct HashAnswer {
     /// Which file.
     pub member: Member,
     /// What was learned, or why nothing was.
@@ -53,7 +53,7 @@ pub struct Round<'a> {
 
 impl Round<'_> {
     /// Reads what is in question.
-    pub fn work(&self) -> Vec<Answer> {
+    pub fn work(&self) -> Vec<HashAnswer> {
         // The largest stand first, so the small ones are the last runs.
         let large = self.runs.partition_point(|run| run[0].size > 2 * END);
         let (mut found, mut wholes) = (Vec::new(), Vec::new());
@@ -67,12 +67,12 @@ impl Round<'_> {
     }
 
     /// Reads these files as a whole.
-    pub fn read_all(&self, members: Vec<Member>) -> Vec<Answer> {
+    pub fn read_all(&self, members: Vec<Member>) -> Vec<HashAnswer> {
         let wholes = members.into_iter().map(|member| Whole { member, ends: None }).collect();
         self.share_out(Queue { wholes, ..Queue::default() })
     }
 
-    fn share_out(&self, queue: Queue) -> Vec<Answer> {
+    fn share_out(&self, queue: Queue) -> Vec<HashAnswer> {
         if queue.wholes.is_empty() && queue.runs.is_empty() {
             return Vec::new();
         }
@@ -90,7 +90,7 @@ impl Round<'_> {
                 Work::Run(run) => self.look_at_run(&self.runs[run], &mut found, &mut wholes),
                 Work::Wholes(files) => found.extend(files.iter().filter_map(|file| {
                     let learned = self.read_whole(file, &mut block)?.map(Learned::Whole);
-                    Some(Answer { member: file.member, learned })
+                    Some(HashAnswer { member: file.member, learned })
                 })),
             }
             let mut queue = bench.lock();
@@ -109,7 +109,7 @@ impl Round<'_> {
 
     /// Reads the ends of files of one size where that is not known, and says which are to be read as a
     /// whole.
-    fn look_at_run(&self, run: &[Candidate], found: &mut Vec<Answer>, wholes: &mut Vec<Whole>) {
+    fn look_at_run(&self, run: &[Candidate], found: &mut Vec<HashAnswer>, wholes: &mut Vec<Whole>) {
         let size = run[0].size;
         let digest = |file: &Candidate| file.member.tree(self.trees).digest(file.member.id);
         if size <= 2 * END || self.candidates.is_elsewhere(size) {
@@ -124,13 +124,13 @@ impl Round<'_> {
                 None => match self.read_ends(file) {
                     Ok(Some(ends)) => {
                         let mark = ends.mark();
-                        found.push(Answer { member: file.member, learned: Ok(Learned::Ends(mark)) });
+                        found.push(HashAnswer { member: file.member, learned: Ok(Learned::Ends(mark)) });
                         (mark, Some(ends))
                     }
                     Ok(None) => continue,
                     Err(error) => {
                         self.watch.spare(size);
-                        found.push(Answer { member: file.member, learned: Err(error) });
+                        found.push(HashAnswer { member: file.member, learned: Err(error) });
                         continue;
                     }
                 },

@@ -43,14 +43,14 @@ pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
 }
 
 /// See [`crate::Store::open_file`].
-pub(super) struct Opened {
+pub(super) struct OpenedFile {
     file: File,
     counters: Arc<Counters>,
     believes_births: bool,
     volumes: Volumes,
 }
 
-impl Opened {
+impl OpenedFile {
     /// Opens by the whole path at once, since files are taken here in the order of their sizes and not
     /// folder by folder.
     pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<Self> {
@@ -65,7 +65,7 @@ impl Opened {
     }
 }
 
-impl OpenFile for Opened {
+impl OpenFile for OpenedFile {
     fn entry(&self) -> StoreResult<Entry> {
         let found = fs::statx(&self.file, "", AtFlags::EMPTY_PATH, WANTED)?;
         let volume = self.volumes.of(&found, || self.file.try_clone().ok().map(Into::into));

@@ -51,7 +51,7 @@ pub struct Counters {
 
 /// How a place is to be opened.
 #[derive(Debug, Clone)]
-pub struct Settings {
+pub struct LocalSettings {
     /// Whether birth times tell when things arrived.
     pub believes_births: bool,
     /// The trash of the person's home, as the freedesktop.org specification has it.
@@ -67,7 +67,7 @@ pub struct Settings {
 pub struct LocalStore {
     root: Arc<OwnedFd>,
     path: PathBuf,
-    settings: Settings,
+    settings: LocalSettings,
     folders: Mutex<HashMap<ItemPath, Arc<OwnedFd>>>,
     /// Whether folders lie on file systems that keep neither owners nor attributes.
     plain: Mutex<HashMap<ItemPath, bool>>,
@@ -88,13 +88,13 @@ impl LocalStore {
     ///
     /// # Errors
     /// If it is not there or not a folder.
-    pub fn open(path: &Path, settings: Settings) -> StoreResult<Self> {
+    pub fn open(path: &Path, settings: LocalSettings) -> StoreResult<Self> {
         let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
         let root = fs::open(path, flags, Mode::empty())?;
         Ok(Self::of_root(root, std::path::absolute(path)?, settings))
     }
 
-    fn of_root(root: OwnedFd, path: PathBuf, settings: Settings) -> Self {
+    fn of_root(root: OwnedFd, path: PathBuf, settings: LocalSettings) -> Self {
         let token = Mutex::new(random_token());
         let (folders, plain, volumes) = Default::default();
         Self { root: Arc::new(root), path, settings, folders, plain, volumes, token }

@@ -99,7 +99,7 @@ impl ReadStore for LocalStore {
     }
 
     fn open_file(&self, path: &ItemPath) -> StoreResult<Box<dyn OpenFile>> {
-        Ok(Box::new(content::Opened::open(self, path)?))
+        Ok(Box::new(content::OpenedFile::open(self, path)?))
     }
 
     fn read_link(&self, path: &ItemPath) -> StoreResult<Vec<u8>> {

@@ -18,7 +18,7 @@ use crate::{Meta, OpenFile, ReadStore, StoreError, StoreResult};
 
 /// A thing in a pack.
 #[derive(Debug, Clone)]
-pub struct Member {
+pub struct PackMember {
     /// Its path below the packed folder.
     pub path: ItemPath,
     /// File, folder or link.
@@ -59,7 +59,7 @@ pub fn write(
 /// If the pack cannot be read, or `each` says so.
 pub fn visit(pack: &Pack, at: &ItemPath, each: &mut Each<'_>) -> StoreResult<()> {
     match pack.form {
-        Form::Zip => zipped::visit(Whole::open(pack.store, pack.path)?, at, each),
+        Form::Zip => zipped::visit(WholePack::open(pack.store, pack.path)?, at, each),
         Form::TarZst => tar_zst::visit(pack.store.read(pack.path)?, at, each),
     }
 }
@@ -87,7 +87,7 @@ impl<'a> Pack<'a> {
 }
 
 /// Told of a member and its content; says whether there is more to see.
-pub type Each<'e> = dyn FnMut(&Member, &mut dyn Read) -> StoreResult<bool> + 'e;
+pub type Each<'e> = dyn FnMut(&PackMember, &mut dyn Read) -> StoreResult<bool> + 'e;
 
 /// Bytes that a list in a pack has at most. A few of a pack may stand for very many of its lists.
 const LARGEST_LIST: u64 = 64 << 20;
@@ -162,13 +162,13 @@ fn unwritten(error: impl Into<io::Error>) -> StoreError {
 }
 
 /// A file of a store as a stream that can be wound back.
-struct Whole {
+struct WholePack {
     file: Box<dyn OpenFile>,
     at: u64,
     size: u64,
 }
 
-impl Whole {
+impl WholePack {
     fn open(store: &dyn ReadStore, path: &ItemPath) -> StoreResult<io::BufReader<Self>> {
         let file = store.open_file(path)?;
         let size = file.entry()?.size;
@@ -176,7 +176,7 @@ impl Whole {
     }
 }
 
-impl Read for Whole {
+impl Read for WholePack {
     fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
         let length = self.file.read_at(room, self.at).map_err(io::Error::other)?;
         self.at += length as u64;
@@ -184,7 +184,7 @@ impl Read for Whole {
     }
 }
 
-impl Seek for Whole {
+impl Seek for WholePack {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         let (base, by) = match to {
             SeekFrom::Start(at) => (at, 0),

@@ -11,7 +11,7 @@ use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use tar::{Archive, Builder, EntryType, Header};
 
-use super::{Each, Member, PackedFolder, Pieces, damaged, is_within, path_of, unwritten};
+use super::{Each, PackMember, PackedFolder, Pieces, damaged, is_within, path_of, unwritten};
 use crate::{Meta, StoreError, StoreResult};
 
 const ATTRIBUTE: &str = "SCHILY.xattr.";
@@ -118,7 +118,7 @@ pub(super) fn visit(pack: impl Read, at: &ItemPath, each: &mut Each<'_>) -> Stor
                 Err(_) => {}
             }
         }
-        let member = Member { path, kind, size: entry.size(), meta, leads_to };
+        let member = PackMember { path, kind, size: entry.size(), meta, leads_to };
         if !each(&member, &mut entry)? {
             break;
         }

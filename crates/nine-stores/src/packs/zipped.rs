@@ -8,7 +8,7 @@ use nine_core::place::ItemPath;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 
-use super::{Each, Member, PackedFolder, Pieces, damaged, is_within, path_of, unwritten};
+use super::{Each, PackMember, PackedFolder, Pieces, damaged, is_within, path_of, unwritten};
 use crate::bounded;
 use crate::{Meta, StoreError, StoreResult};
 
@@ -71,7 +71,7 @@ pub(super) fn visit(pack: impl Read + Seek, at: &ItemPath, each: &mut Each<'_>) 
             Kind::Link => bounded::up_to(&mut file, LONGEST_LINK)?,
             _ => Vec::new(),
         };
-        let member = Member { path, kind, size: file.size(), meta, leads_to };
+        let member = PackMember { path, kind, size: file.size(), meta, leads_to };
         if !each(&member, &mut file)? {
             break;
         }

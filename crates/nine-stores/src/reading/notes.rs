@@ -81,32 +81,32 @@ fn header(text: &str) -> Option<(&str, &str)> {
 #[derive(Deserialize)]
 struct Header {
     #[serde(alias = "Tags", alias = "TAGS", default)]
-    tags: Option<Listed>,
+    tags: Option<ListedTags>,
 }
 
 /// Tags as a list, or as a line with commas or spaces between.
 #[derive(Deserialize)]
 #[serde(untagged)]
-enum Listed {
-    List(Vec<Word>),
-    Line(Word),
+enum ListedTags {
+    List(Vec<NoteWord>),
+    Line(NoteWord),
 }
 
 /// A tag may look like a number.
 #[derive(Deserialize)]
 #[serde(untagged)]
-enum Word {
+enum NoteWord {
     Text(String),
     Number(i64),
     Other(serde::de::IgnoredAny),
 }
 
-impl Word {
+impl NoteWord {
     fn text(self) -> String {
         match self {
-            Word::Text(text) => text,
-            Word::Number(number) => number.to_string(),
-            Word::Other(_) => String::new(),
+            NoteWord::Text(text) => text,
+            NoteWord::Number(number) => number.to_string(),
+            NoteWord::Other(_) => String::new(),
         }
     }
 }
@@ -114,8 +114,8 @@ impl Word {
 /// A header that is no YAML has no tags.
 fn in_header(header: &str) -> Vec<String> {
     match serde_saphyr::from_str::<Header>(header).ok().and_then(|header| header.tags) {
-        Some(Listed::List(words)) => words.into_iter().map(Word::text).collect(),
-        Some(Listed::Line(line)) => {
+        Some(ListedTags::List(words)) => words.into_iter().map(NoteWord::text).collect(),
+        Some(ListedTags::Line(line)) => {
             let line = line.text();
             let sign = if line.contains(',') { ',' } else { ' ' };
             line.split(sign).map(str::to_owned).collect()

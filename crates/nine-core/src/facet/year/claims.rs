@@ -42,7 +42,7 @@ struct Placed {
 
 /// All claims of a text, and what looks like a date and gives none.
 pub(super) fn claims(text: &str, year: &Year, window: &Window) -> (Vec<Claim>, Option<Hint>) {
-    let mut found = Gathered { claims: Vec::new(), refused: None, month: None };
+    let mut found = GatheredClaims { claims: Vec::new(), refused: None, month: None };
     for group in groups(text, &split(text)) {
         found.group(text, &group, year, window);
     }
@@ -86,13 +86,13 @@ fn groups(text: &str, words: &[Word]) -> Vec<Vec<Placed>> {
     groups
 }
 
-struct Gathered {
+struct GatheredClaims {
     claims: Vec<Claim>,
     refused: Option<Range<usize>>,
     month: Option<(Range<usize>, u8)>,
 }
 
-impl Gathered {
+impl GatheredClaims {
     /// Reads a group from its start, the longest form first.
     fn group(&mut self, text: &str, group: &[Placed], year: &Year, window: &Window) {
         let mut at = 0;

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use jiff::civil::Date;
 
 use crate::facet::Weak;
-use crate::facet::close::{Target, similarity};
+use crate::facet::close::{CloseTarget, similarity};
 
 /// The months by their English names.
 pub const MONTHS: [&str; 12] = [
@@ -96,8 +96,8 @@ pub(super) enum Read {
 }
 
 /// The months as targets that words are compared with.
-static TARGETS: LazyLock<Vec<Target>> =
-    LazyLock::new(|| MONTHS.iter().map(|name| Target::new(name.to_ascii_lowercase())).collect());
+static TARGETS: LazyLock<Vec<CloseTarget>> =
+    LazyLock::new(|| MONTHS.iter().map(|name| CloseTarget::new(name.to_ascii_lowercase())).collect());
 
 /// The month of a word: its name, cut off or nearly right.
 pub(super) fn month_of(word: &str) -> Option<u8> {
@@ -105,10 +105,10 @@ pub(super) fn month_of(word: &str) -> Option<u8> {
     if letters < 3 {
         return None;
     }
-    let typed = Target::new(word.to_owned());
-    let cut = |name: &Target| (letters == 3 || letters == 4) && name.text().starts_with(word);
+    let typed = CloseTarget::new(word.to_owned());
+    let cut = |name: &CloseTarget| (letters == 3 || letters == 4) && name.text().starts_with(word);
     // Above 0.8 a five-letter word must be right: `marsh` is no month.
-    let near = |name: &Target| similarity(&typed, name).is_some_and(|close| close > 0.8);
+    let near = |name: &CloseTarget| similarity(&typed, name).is_some_and(|close| close > 0.8);
     let at = TARGETS.iter().position(|name| name.text() == word);
     let at = at.or_else(|| TARGETS.iter().position(cut));
     at.or_else(|| TARGETS.iter().position(near)).map(|at| at as u8 + 1)

@@ -17,7 +17,7 @@ pub struct Year {
     /// The month in which a year starts, 1 to 12.
     pub starts: u8,
     /// How an answer is written.
-    pub write: Vec<Piece>,
+    pub write: Vec<YearPart>,
     /// The first year that is believed; fifty years ago where it is not said.
     pub earliest: Option<i16>,
     /// The last; in five years where it is not said.
@@ -26,7 +26,7 @@ pub struct Year {
 
 /// A piece of the form in which a year is written.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Piece {
+pub enum YearPart {
     /// Plain text.
     Text(String),
     /// The year in which it starts, or ends; in two digits, or in full.
@@ -40,11 +40,11 @@ pub enum Piece {
 
 impl Year {
     /// The usual form: `2031`, or `2030-31` where a year starts in another month than January.
-    pub fn usual_form(starts: u8) -> Vec<Piece> {
-        let from = Piece::Number { ends: false, short: false };
+    pub fn usual_form(starts: u8) -> Vec<YearPart> {
+        let from = YearPart::Number { ends: false, short: false };
         match starts {
             1 => vec![from],
-            _ => vec![from, Piece::Text("-".into()), Piece::Number { ends: true, short: true }],
+            _ => vec![from, YearPart::Text("-".into()), YearPart::Number { ends: true, short: true }],
         }
     }
 
@@ -52,31 +52,31 @@ impl Year {
     ///
     /// # Errors
     /// What is wrong with it, as a short sentence.
-    pub fn read_form(text: &str) -> Result<Vec<Piece>, String> {
+    pub fn read_form(text: &str) -> Result<Vec<YearPart>, String> {
         let mut pieces = Vec::new();
         let mut rest = text;
         while let Some((before, after)) = rest.split_once('{') {
             let (word, behind) = after.split_once('}').ok_or("a brace is never closed")?;
             if !before.is_empty() {
-                pieces.push(Piece::Text(before.to_owned()));
+                pieces.push(YearPart::Text(before.to_owned()));
             }
             pieces.push(match word {
-                "from" => Piece::Number { ends: false, short: false },
-                "to" => Piece::Number { ends: true, short: false },
-                "from:short" => Piece::Number { ends: false, short: true },
-                "to:short" => Piece::Number { ends: true, short: true },
+                "from" => YearPart::Number { ends: false, short: false },
+                "to" => YearPart::Number { ends: true, short: false },
+                "from:short" => YearPart::Number { ends: false, short: true },
+                "to:short" => YearPart::Number { ends: true, short: true },
                 other => return Err(format!("`{{{other}}}` is not known here")),
             });
             rest = behind;
         }
         if !rest.is_empty() {
-            pieces.push(Piece::Text(rest.to_owned()));
+            pieces.push(YearPart::Text(rest.to_owned()));
         }
-        let text = |piece: &Piece| matches!(piece, Piece::Text(text) if text.contains('/'));
+        let text = |piece: &YearPart| matches!(piece, YearPart::Text(text) if text.contains('/'));
         if pieces.iter().any(text) {
             return Err("an answer cannot hold a `/`".into());
         }
-        if !pieces.iter().any(|piece| matches!(piece, Piece::Number { .. })) {
+        if !pieces.iter().any(|piece| matches!(piece, YearPart::Number { .. })) {
             return Err("it names neither {from} nor {to}".into());
         }
         Ok(pieces)
@@ -85,10 +85,10 @@ impl Year {
     /// The answer for the year that starts in this one.
     pub fn written(&self, from: i16) -> String {
         let number = |ends: bool| if ends && self.starts > 1 { from + 1 } else { from };
-        let piece = |piece: &Piece| match piece {
-            Piece::Text(text) => text.clone(),
-            Piece::Number { ends, short: true } => format!("{:02}", number(*ends) % 100),
-            Piece::Number { ends, short: false } => number(*ends).to_string(),
+        let piece = |piece: &YearPart| match piece {
+            YearPart::Text(text) => text.clone(),
+            YearPart::Number { ends, short: true } => format!("{:02}", number(*ends) % 100),
+            YearPart::Number { ends, short: false } => number(*ends).to_string(),
         };
         self.write.iter().map(piece).collect()
     }

@@ -51,7 +51,7 @@ pub struct Edits {
 /// # Errors
 /// Every line that cannot be understood.
 pub fn edits(rows: &[TableRow], kept: &KeptWorklist, facets: &Facets) -> Result<Edits, Vec<Wrong>> {
-    let reader = Reader { kept, facets };
+    let reader = EditReader { kept, facets };
     let mut wrong = Vec::new();
     let unread = reader.unread_columns(rows, &mut wrong);
     let mut found: Vec<Option<(u64, Choice)>> = vec![None; kept.lines.len()];
@@ -82,12 +82,12 @@ fn step_number(cell: &str) -> Option<usize> {
     cell.strip_suffix(".0").unwrap_or(cell).parse().ok()
 }
 
-struct Reader<'a> {
+struct EditReader<'a> {
     kept: &'a KeptWorklist,
     facets: &'a Facets,
 }
 
-impl Reader<'_> {
+impl EditReader<'_> {
     /// Columns of the person's own. One that is nearly called like one that counts is a mistake.
     fn unread_columns(&self, rows: &[TableRow], wrong: &mut Vec<Wrong>) -> Vec<String> {
         let Some(first) = rows.first() else { return Vec::new() };

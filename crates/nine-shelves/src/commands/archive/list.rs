@@ -11,7 +11,7 @@ use serde::Serialize;
 use crate::args::PlainFormat;
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -49,7 +49,13 @@ pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
         return records::print(records.into_iter(), format);
     }
     let mut out = output::out();
-    let mut table = Table::new(&[Column::Left, Column::Right, Column::Right, Column::Left, Column::Squeezed]);
+    let mut table = Table::new(&[
+        TableColumn::Left,
+        TableColumn::Right,
+        TableColumn::Right,
+        TableColumn::Left,
+        TableColumn::Squeezed,
+    ]);
     for record in &records {
         let note = match record.trouble.as_str() {
             "" => styled(session.look.text(&record.at), FAINT),

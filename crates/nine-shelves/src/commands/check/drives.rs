@@ -6,7 +6,7 @@ use nine_engine::check::TriedDrive;
 use nine_stores::drive::Conduct;
 
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::session::Session;
 
 /// Whether the thing is as one would wish, what it is, and what follows.
@@ -87,7 +87,7 @@ pub fn print(out: &mut impl Write, session: &Session, tried: &TriedDrive) -> std
     if let Some(careless) = &tried.conduct.careless {
         return writeln!(out, "  {REFUSED}x{REFUSED:#} it {careless}; it is only read");
     }
-    let mut table = Table::new(&[Column::Left, Column::Left, Column::Left]).indented(2);
+    let mut table = Table::new(&[TableColumn::Left, TableColumn::Left, TableColumn::Left]).indented(2);
     for (good, what, text) in lines(&tried.conduct) {
         let mark = if good { styled("ok", PLAIN) } else { styled("-", DOUBT) };
         table.line(vec![mark, cell(what), styled(text, if good { FAINT } else { DOUBT })]);

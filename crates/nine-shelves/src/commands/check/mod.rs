@@ -17,7 +17,7 @@ use serde::Serialize;
 use crate::args::PlainFormat;
 use crate::failure::{Done, Failure, FailureKind};
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::reader;
 use crate::session::Session;
@@ -125,7 +125,7 @@ fn print_facets(out: &mut impl Write, session: &Session, facets: &Facets) -> std
     if facets.names().next().is_none() {
         return Ok(());
     }
-    let mut table = Table::new(&[Column::Left, Column::Left, Column::Shortened]).indented(2);
+    let mut table = Table::new(&[TableColumn::Left, TableColumn::Left, TableColumn::Shortened]).indented(2);
     for facet in facets.iter() {
         let listed = facet.listed();
         let (many, example) = match listed.is_empty() {
@@ -141,12 +141,12 @@ fn print_facets(out: &mut impl Write, session: &Session, facets: &Facets) -> std
 
 fn print_places(out: &mut impl Write, session: &Session, found: &[PlaceState]) -> std::io::Result<()> {
     let mut table = Table::new(&[
-        Column::Left,
-        Column::Left,
-        Column::Left,
-        Column::Shortened,
-        Column::Right,
-        Column::Left,
+        TableColumn::Left,
+        TableColumn::Left,
+        TableColumn::Left,
+        TableColumn::Shortened,
+        TableColumn::Right,
+        TableColumn::Left,
     ]);
     for place in found {
         let usable = place.is_usable();
@@ -167,7 +167,7 @@ fn print_places(out: &mut impl Write, session: &Session, found: &[PlaceState]) -
 
 fn print_shelves(out: &mut impl Write, session: &Session, layout: &Layout) -> std::io::Result<()> {
     writeln!(out, "\n{STRONG}{}{STRONG:#}", layout.bookcase)?;
-    let mut table = Table::new(&[Column::Left, Column::Left]).indented(2);
+    let mut table = Table::new(&[TableColumn::Left, TableColumn::Left]).indented(2);
     for shelf in &layout.shelves {
         let name = session.look.name(&shelf.wanted());
         let note = match shelf.folder() {

@@ -14,9 +14,9 @@ use super::CompareArgs;
 use super::print::{Record, hits, summary_lines};
 use crate::args::Format;
 use crate::failure::{Done, unless};
-use crate::output::items::{Listing, USUAL, print_paths};
+use crate::output::items::{ItemListing, USUAL, print_paths};
 use crate::output::style::FAINT;
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -67,7 +67,7 @@ impl Shown<'_> {
         let mut out = output::out();
         let session = self.session;
         let look = &session.look;
-        let list = Listing { looking: &self.held.looking, look, archive: &[], columns: &USUAL };
+        let list = ItemListing { looking: &self.held.looking, look, archive: &[], columns: &USUAL };
         if !shown.is_empty() {
             list.print_table(&mut out, &hits(&shown), &mut None, 0, true)?;
             writeln!(out)?;
@@ -122,7 +122,7 @@ impl Shown<'_> {
             return records::print_as(records, self.args.show.format);
         }
         let look = &self.session.look;
-        let mut table = Table::new(&[Column::Shortened, Column::Right]);
+        let mut table = Table::new(&[TableColumn::Shortened, TableColumn::Right]);
         for one in &missing {
             table.line(vec![cell(look.text(&one.item)), styled(readable(one.size), FAINT)]);
         }

@@ -14,9 +14,9 @@ use serde::Serialize;
 use super::Shown;
 use crate::args::Format;
 use crate::failure::Done;
-use crate::output::items::{Listing, USUAL, print_paths};
+use crate::output::items::{ItemListing, USUAL, print_paths};
 use crate::output::style::{DOUBT, FAINT, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -99,7 +99,7 @@ impl Shown<'_> {
             return Ok(());
         }
         let look = &self.session.look;
-        use Column::{Right, Shortened, Squeezed};
+        use TableColumn::{Right, Shortened, Squeezed};
         let mut table = Table::new(&[Shortened, Squeezed, Right, Squeezed]);
         table.line(["name", "location", "size", "is there as"].map(|word| styled(word, FAINT)).to_vec());
         for (member, there) in &self.compared.across.found {
@@ -124,13 +124,18 @@ impl Shown<'_> {
         self.compared.same_names()
     }
 
-    fn listing(&self) -> Listing<'_> {
-        Listing { looking: &self.compared.looking, look: &self.session.look, archive: &[], columns: &USUAL }
+    fn listing(&self) -> ItemListing<'_> {
+        ItemListing {
+            looking: &self.compared.looking,
+            look: &self.session.look,
+            archive: &[],
+            columns: &USUAL,
+        }
     }
 
     fn print_same_names(&self, out: &mut impl Write, named: &[(Member, Vec<Member>)]) -> std::io::Result<()> {
         let look = &self.session.look;
-        use Column::{Left, Right, Shortened, Squeezed};
+        use TableColumn::{Left, Right, Shortened, Squeezed};
         let mut table = Table::new(&[Left, Shortened, Squeezed, Right, Left]).indented(2);
         for (member, others) in named {
             for one in std::iter::once(member).chain(others) {

@@ -13,7 +13,7 @@ use super::Shown;
 use crate::args::Format;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 
 /// Lines of a group that are shown where not all are asked for.
@@ -241,8 +241,15 @@ impl Shown<'_> {
         }
         let mut out = output::out();
         let shown = &alike[..self.args.limit.unwrap_or(usize::MAX).min(alike.len())];
-        let new =
-            || Table::new(&[Column::Shortened, Column::Squeezed, Column::Right, Column::Left]).indented(2);
+        let new = || {
+            Table::new(&[
+                TableColumn::Shortened,
+                TableColumn::Squeezed,
+                TableColumn::Right,
+                TableColumn::Left,
+            ])
+            .indented(2)
+        };
         let all = self.args.show.all || !self.session.look.terminal;
         let line = |member: &Member| {
             let view = &self.copies.looking.views[member.view as usize];
@@ -293,6 +300,6 @@ const LINK: &str = "another name of the same file";
 const BOUND: &str = "in a folder that stays";
 
 fn table() -> Table {
-    use Column::{Left, Shortened, Squeezed};
+    use TableColumn::{Left, Shortened, Squeezed};
     Table::new(&[Left, Shortened, Squeezed, Left, Left]).indented(2)
 }

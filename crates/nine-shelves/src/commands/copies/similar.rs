@@ -14,7 +14,7 @@ use super::CopiesArgs;
 use crate::args::Format;
 use crate::failure::{Done, unless};
 use crate::output::style::{FAINT, STRONG};
-use crate::output::table::{Cell, Column, Table, cell, styled};
+use crate::output::table::{Cell, Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -62,7 +62,7 @@ impl Shown<'_> {
     fn print(&self) -> std::io::Result<()> {
         let mut out = output::out();
         let look = &self.session.look;
-        use Column::{Left, Right, Shortened, Squeezed};
+        use TableColumn::{Left, Right, Shortened, Squeezed};
         let new = || Table::new(&[Shortened, Squeezed, Right, Right, Left]).indented(2);
         let mut whole = new();
         self.shown().iter().flatten().for_each(|picture| whole.line(self.cells(picture)));

@@ -10,9 +10,9 @@ use super::Shown;
 use crate::args::Format;
 use crate::failure::{Done, Failure};
 use crate::notices::known_since;
-use crate::output::items::{ItemColumn, Listing};
+use crate::output::items::{ItemColumn, ItemListing};
 use crate::output::style::{FAINT, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, bars, records};
 
 /// How many lines of a file are shown.
@@ -37,13 +37,13 @@ impl Shown<'_> {
         }
     }
 
-    fn listing(&self) -> Listing<'_> {
+    fn listing(&self) -> ItemListing<'_> {
         let (looking, look) = (&self.found.looking, &self.session.look);
         let archive = &self.workspace.opened().archive;
-        Listing { looking, look, archive, columns: self.columns }
+        ItemListing { looking, look, archive, columns: self.columns }
     }
 
-    fn print_table(&self, listing: &Listing, shown: &[Hit]) -> Done {
+    fn print_table(&self, listing: &ItemListing, shown: &[Hit]) -> Done {
         let mut out = output::out();
         match &self.args.by {
             Some(by) => {
@@ -66,7 +66,7 @@ impl Shown<'_> {
     fn print_groups(
         &self,
         out: &mut impl Write,
-        listing: &Listing,
+        listing: &ItemListing,
         groups: &[HitGroup],
         shown: &[Hit],
     ) -> std::io::Result<()> {
@@ -84,7 +84,8 @@ impl Shown<'_> {
     fn print_group_totals(&self, out: &mut impl Write, groups: &[HitGroup]) -> std::io::Result<()> {
         let look = &self.session.look;
         let most = groups.iter().map(|group| group.part.count).max().unwrap_or(0);
-        let mut table = Table::new(&[Column::Shortened, Column::Right, Column::Right, Column::Left]);
+        let mut table =
+            Table::new(&[TableColumn::Shortened, TableColumn::Right, TableColumn::Right, TableColumn::Left]);
         for HitGroup { name, part, .. } in groups {
             table.line(vec![
                 styled(look.text(name), STRONG),
@@ -98,7 +99,7 @@ impl Shown<'_> {
     }
 
     /// `36 files and 3 folders, 45 MB; 12 hidden left out`.
-    fn summary(&self, listing: &Listing, shown: &[Hit]) -> String {
+    fn summary(&self, listing: &ItemListing, shown: &[Hit]) -> String {
         let found = self.found;
         let files = found.files;
         let all = files + found.folders;
@@ -158,7 +159,7 @@ impl Shown<'_> {
                 .hint("narrow the condition, or leave out --show to see the list"));
         };
         let mut out = output::out();
-        let listing = Listing {
+        let listing = ItemListing {
             columns: &[ItemColumn::Type, ItemColumn::Size, ItemColumn::Modified],
             ..self.listing()
         };

@@ -12,7 +12,7 @@ use super::{SearchArgs, YesNo, request};
 use crate::args::Format;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, FAINT, STRONG};
-use crate::output::table::{Column, Table, cell, styled};
+use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -70,8 +70,13 @@ pub fn print_all(args: &SearchArgs, workspace: &Workspace, session: &Session) ->
 
 fn print_table(session: &Session, found: &[Record]) -> Done {
     let look = &session.look;
-    let mut table =
-        Table::new(&[Column::Shortened, Column::Right, Column::Right, Column::Left, Column::Squeezed]);
+    let mut table = Table::new(&[
+        TableColumn::Shortened,
+        TableColumn::Right,
+        TableColumn::Right,
+        TableColumn::Left,
+        TableColumn::Squeezed,
+    ]);
     for record in found {
         let (files, bytes) = match record.files {
             0 => (styled("-", FAINT), styled("-", FAINT)),
