@@ -50,7 +50,15 @@ pub fn make() -> (Facet, Vec<(String, String)>) {
         .collect();
     let answers = values.into_iter().map(|value| Answer { value, spellings: Vec::new() }).collect();
     let list = List::new(answers, Spelling::Close);
-    (Facet { name: "lender".into(), answers: Answers::Listed(Box::new(list)), reads_text: false }, names)
+    (
+        Facet {
+            name: "lender".into(),
+            answers: Answers::Listed(Box::new(list)),
+            reads_text: false,
+            or_else: None,
+        },
+        names,
+    )
 }
 
 /// Reads all names; how long it took, how many were right, and how many wrong ones nobody was told of.

@@ -23,10 +23,11 @@ pub struct Bytes(pub u64);
 pub const EXPECTED: &str = "a size such as 500KB, 1.5GB or 200MiB";
 
 impl Bytes {
-    /// Reads `1GB`, `1.5MiB`, `300KB`, `20B` or a bare number of bytes. Letter case does not matter.
+    /// Reads `1GB`, `10 MB`, `1.5MiB`, `300KB`, `20B` or a bare number of bytes. Letter case does not matter.
     pub fn parse(text: &str) -> Option<Self> {
         let split = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
         let (number, unit) = text.split_at(split);
+        let unit = unit.trim_start();
         let factor = if unit.is_empty() {
             1
         } else {
@@ -92,6 +93,7 @@ mod tests {
     fn sizes_are_read_in_both_families() {
         assert_eq!(Bytes::parse("1GB"), Some(Bytes(1_000_000_000)));
         assert_eq!(Bytes::parse("1.5mib"), Some(Bytes(1_572_864)));
+        assert_eq!(Bytes::parse("10 MB"), Bytes::parse("10MB"));
         assert_eq!(Bytes::parse("0"), Some(Bytes(0)));
         for wrong in ["", "GB", "1.", ".5GB", "1XB", "-1KB", "99999999999GB"] {
             assert_eq!(Bytes::parse(wrong), None, "{wrong}");

@@ -4,6 +4,7 @@ use std::sync::LazyLock;
 
 use regex::Regex;
 
+use crate::facet;
 use crate::names::fold;
 
 static COPY_MARKS: LazyLock<Regex> = LazyLock::new(|| {
@@ -13,9 +14,9 @@ static COPY_MARKS: LazyLock<Regex> = LazyLock::new(|| {
 });
 
 static SPACES: LazyLock<Regex> = LazyLock::new(|| regex(r"[\s_]+"));
-static STRAY: LazyLock<Regex> = LazyLock::new(|| regex(r"^[\s\-_.,;+~]+|[\s\-_,;+~]+$"));
+static STRAY: LazyLock<Regex> = LazyLock::new(|| regex(r"^[\s\-_.,;+~]+|[\s\-_,;~]+$| \++$"));
 /// Signs that stand one behind the other where something between them is missing.
-static DOUBLED_SIGNS: LazyLock<Regex> = LazyLock::new(|| regex(r"\s*([-_,;+~])(?:\s*[-_,;+~])+\s*|\s\s+"));
+static DOUBLED_SIGNS: LazyLock<Regex> = LazyLock::new(|| regex(r"\s*([-_,;~])(?:\s*[-_,;~])+\s*|\s\s+"));
 static EMPTY_BRACKETS: LazyLock<Regex> = LazyLock::new(|| regex(r"\(\s*\)|\[\s*\]"));
 
 fn regex(pattern: &str) -> Regex {
@@ -25,8 +26,8 @@ fn regex(pattern: &str) -> Regex {
 /// A stem with spaces, case and copy marks cleaned: `  copy of LOAN__agreement (2)` becomes
 /// `Loan agreement`.
 ///
-/// Words all in capitals become small only if the whole stem is (so `HDT receipt` stays), and the
-/// first letter becomes a capital. A stem that would vanish is given back unchanged.
+/// Words all in capitals become small only if the whole stem is (so `HDT receipt` stays), names and abbreviations
+/// among words excepted, and the first letter becomes a capital. A stem that would vanish is given back unchanged.
 pub fn tidy_stem(stem: &str) -> String {
     let text = without_copy_marks(SPACES.replace_all(stem, " ").trim());
     let text = STRAY.replace_all(&text, "");
@@ -136,12 +137,36 @@ fn capitalised(text: &str) -> String {
         && text.contains(' ')
         && !text.chars().any(char::is_lowercase)
         && text.chars().any(char::is_uppercase);
-    let text = if shouting { text.to_lowercase() } else { text.to_owned() };
+    let text = if shouting { quietened(text) } else { text.to_owned() };
     let first_word = text.split(' ').next().unwrap_or_default();
     // iPad and mScan are spelled so on purpose
     if first_word.chars().skip(1).any(char::is_uppercase) {
         return text;
     }
+    first_capital(&text)
+}
+
+/// The longest word that may be an abbreviation.
+const ABBREVIATION: usize = 5;
+
+/// A text all in capitals in small letters, but for names and for what is no word among words, as `NASA` is.
+fn quietened(text: &str) -> String {
+    let words = || text.split(' ').filter(|word| word.chars().any(char::is_alphabetic));
+    let known = words().filter(|word| facet::is_word(&fold(word))).count();
+    let is_read = known * 2 >= words().count();
+    let quiet = |word: &str| {
+        let small = word.to_lowercase();
+        if facet::is_name(&small) {
+            return first_capital(&small);
+        }
+        let abbreviation =
+            word.chars().count() <= ABBREVIATION && !facet::is_word(&small) && !facet::is_small(&small);
+        if is_read && abbreviation { word.to_owned() } else { small }
+    };
+    text.split(' ').map(quiet).collect::<Vec<_>>().join(" ")
+}
+
+fn first_capital(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map_or(String::new(), |c| c.to_uppercase().chain(chars).collect())
 }
@@ -159,6 +184,12 @@ mod tests {
             ("poster_final - Kopie (3)", "Poster final"),
             ("CONDITION REPORT 12", "Condition report 12"),
             ("HDT receipt", "HDT receipt"),
+            ("CONDITION REPORT FOR NASA", "Condition report for NASA"),
+            ("LETTER TO HARLOW", "Letter to Harlow"),
+            ("RECHNUNG NR 12 GRÜN", "Rechnung nr 12 grün"),
+            ("C++ notes", "C++ notes"),
+            ("notes on C++", "Notes on C++"),
+            ("notes +", "Notes"),
             ("iPad list", "iPad list"),
             ("(1)", "(1)"),
             ("copy", "Copy"),
@@ -182,6 +213,7 @@ mod tests {
             ("Kittiwake Society  letter ()", "Kittiwake Society letter"),
             ("- (1)", ""),
             ("the that", "the that"),
+            ("C++ notes C++", "C++ notes C++"),
         ] {
             assert_eq!(corrected(from), to, "{from}");
         }

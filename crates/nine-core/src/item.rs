@@ -9,6 +9,31 @@ use crate::names;
 use crate::place::Spot;
 use crate::worklist::Original;
 
+/// A date of an item that may stand in for an answer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[allow(missing_docs)]
+pub enum DateOf {
+    Modified,
+    Created,
+    Taken,
+    Sent,
+}
+
+impl DateOf {
+    /// All of them with their words.
+    pub const ALL: [(&'static str, DateOf); 4] = [
+        ("modified", DateOf::Modified),
+        ("created", DateOf::Created),
+        ("taken", DateOf::Taken),
+        ("sent", DateOf::Sent),
+    ];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(_, date)| *date == self).map_or("", |(word, _)| word)
+    }
+}
+
 /// What stands under a name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -207,6 +232,15 @@ impl Item {
     pub fn idle_from(&self) -> Moment {
         let opened = self.entry.opened.filter(|_| !self.is_folder());
         opened.map_or(self.age_from(), |opened| opened.max(self.age_from()))
+    }
+
+    /// A date that may stand in for the answer of a facet.
+    pub fn date(&self, of: DateOf) -> Option<Moment> {
+        match of {
+            DateOf::Modified => Some(self.newest),
+            DateOf::Created => self.entry.born,
+            DateOf::Taken | DateOf::Sent => None,
+        }
     }
 
     /// Whether it lies directly in its pile.

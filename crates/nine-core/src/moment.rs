@@ -1,6 +1,10 @@
 //! Points in time, calendar days and spans, counted from a "now" that the caller hands in.
 
+mod day;
+
 use std::fmt;
+
+pub use day::{Day, EXPECTED_DATE, nearest_date};
 
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -68,8 +72,7 @@ impl Now {
         {
             return Some(Self::new(at.to_zoned_datetime(zone.clone()).ok()?));
         }
-        let day = Day::parse(text).filter(|day| day.precision == Precision::Day)?;
-        let end = day.date.at(23, 59, 59, 999_999_999);
+        let end = Day::parse(text)?.date()?.at(23, 59, 59, 999_999_999);
         Some(Self::new(end.to_zoned_datetime(zone.clone()).ok()?))
     }
 
@@ -102,6 +105,12 @@ impl Now {
             .map_or(Moment(i64::MIN), |at| Moment::from_timestamp(at.timestamp()))
     }
 
+    /// The day of a moment, in the time zone of this one.
+    pub fn day_of(&self, moment: Moment) -> Option<Date> {
+        let at = Timestamp::from_nanosecond(i128::from(moment.0)).ok()?;
+        Some(at.to_zoned_datetime(self.zone().clone()).date())
+    }
+
     /// A moment written with a `strftime` format; `None` if the format is not understood.
     pub fn format(&self, moment: Moment, format: &str) -> Option<String> {
         let text = jiff::fmt::strtime::format(format, &moment.zoned(self.zone()));
@@ -131,73 +140,6 @@ impl Now {
     }
 }
 
-/// How much of a date was given.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Precision {
-    Year,
-    Month,
-    Day,
-}
-
-/// A day, month or year of the calendar: `2031-04-07`, `2031-04`, `2031`.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Day {
-    date: Date,
-    precision: Precision,
-}
-
-/// What a written date may look like.
-pub const EXPECTED_DATE: &str = "a date such as 2031-04-07, 2031-04 or 2031";
-
-impl Day {
-    /// Reads `2031-04-07`, `2031-04` or `2031`.
-    pub fn parse(text: &str) -> Option<Self> {
-        let parts: Vec<&str> = text.split('-').collect();
-        let number = |part: &str, digits: usize| -> Option<i16> {
-            let plain = part.len() == digits && part.bytes().all(|b| b.is_ascii_digit());
-            plain.then(|| part.parse().ok()).flatten()
-        };
-        let year = number(parts.first()?, 4)?;
-        let month = parts.get(1).map_or(Some(1), |p| number(p, 2))?;
-        let day = parts.get(2).map_or(Some(1), |p| number(p, 2))?;
-        let precision = match parts.len() {
-            1 => Precision::Year,
-            2 => Precision::Month,
-            3 => Precision::Day,
-            _ => return None,
-        };
-        let date = Date::new(year, i8::try_from(month).ok()?, i8::try_from(day).ok()?).ok()?;
-        Some(Self { date, precision })
-    }
-
-    /// The first moment of this day, month or year, and the first one after it.
-    pub fn bounds(self, now: &Now) -> (Moment, Moment) {
-        let span = jiff::Span::new();
-        let end = match self.precision {
-            Precision::Year => self.date.saturating_add(span.years(1)),
-            Precision::Month => self.date.saturating_add(span.months(1)),
-            Precision::Day => self.date.saturating_add(span.days(1)),
-        };
-        (start_of(self.date, now), start_of(end, now))
-    }
-}
-
-fn start_of(date: Date, now: &Now) -> Moment {
-    date.to_zoned_datetime(now.zone().clone())
-        .map_or(Moment::default(), |at| Moment::from_timestamp(at.timestamp()))
-}
-
-impl fmt::Display for Day {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (year, month, day) = (self.date.year(), self.date.month(), self.date.day());
-        match self.precision {
-            Precision::Year => write!(f, "{year:04}"),
-            Precision::Month => write!(f, "{year:04}-{month:02}"),
-            Precision::Day => write!(f, "{year:04}-{month:02}-{day:02}"),
-        }
-    }
-}
-
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum SpanUnit {
     Minutes,
@@ -208,13 +150,14 @@ enum SpanUnit {
     Years,
 }
 
-const SPAN_UNITS: [(&str, SpanUnit); 6] = [
-    ("min", SpanUnit::Minutes),
-    ("h", SpanUnit::Hours),
-    ("d", SpanUnit::Days),
-    ("w", SpanUnit::Weeks),
-    ("mo", SpanUnit::Months),
-    ("y", SpanUnit::Years),
+/// The units, each as it is printed, and in words.
+const SPAN_UNITS: [(&str, &str, SpanUnit); 6] = [
+    ("min", "minute", SpanUnit::Minutes),
+    ("h", "hour", SpanUnit::Hours),
+    ("d", "day", SpanUnit::Days),
+    ("w", "week", SpanUnit::Weeks),
+    ("mo", "month", SpanUnit::Months),
+    ("y", "year", SpanUnit::Years),
 ];
 
 /// A length of time in one unit: `10min`, `3h`, `90d`, `6w`, `18mo`, `2y`.
@@ -228,11 +171,14 @@ pub struct Span {
 pub const EXPECTED_SPAN: &str = "a span such as 10min, 3h, 90d, 6w, 18mo or 2y";
 
 impl Span {
-    /// Reads a whole number and a unit; at most 99,999 of it.
+    /// Reads a whole number and a unit, at most 99,999 of it: `90d`, `90 d`, `90 days`.
     pub fn parse(text: &str) -> Option<Self> {
         let split = text.find(|c: char| !c.is_ascii_digit())?;
         let (number, unit) = text.split_at(split);
-        let unit = SPAN_UNITS.iter().find(|(name, _)| *name == unit)?.1;
+        let unit = unit.trim_start().to_ascii_lowercase();
+        let one = unit.strip_suffix('s').unwrap_or(&unit);
+        let is_it = |(short, word, _): &&(&str, &str, SpanUnit)| *short == unit || *word == one;
+        let unit = SPAN_UNITS.iter().find(is_it)?.2;
         let number = number.parse().ok().filter(|n| *n <= 99_999)?;
         Some(Self { number, unit })
     }
@@ -245,7 +191,7 @@ impl Span {
 
 impl fmt::Display for Span {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let unit = SPAN_UNITS.iter().find(|(_, unit)| *unit == self.unit).map_or("", |u| u.0);
+        let unit = SPAN_UNITS.iter().find(|(.., unit)| *unit == self.unit).map_or("", |u| u.0);
         write!(f, "{}{unit}", self.number)
     }
 }
@@ -278,7 +224,9 @@ mod tests {
         assert_eq!(now.before(Span::parse("2y").unwrap()), at("2029-04-07T09:00"));
         assert_eq!(now.before(Span::parse("10min").unwrap()), at("2031-04-07T08:50"));
         assert_eq!(now.before(Span::parse("99999y").unwrap()), Moment(i64::MIN));
-        for wrong in ["", "d", "90", "90days", "1.5y", "100000d", "5m"] {
+        assert_eq!(Span::parse("90 days"), Span::parse("90d"));
+        assert_eq!(Span::parse("1 Month").unwrap().to_string(), "1mo");
+        for wrong in ["", "d", "90", "90dayss", "1.5y", "100000d", "5m"] {
             assert_eq!(Span::parse(wrong), None, "{wrong}");
         }
     }
@@ -289,10 +237,32 @@ mod tests {
         let bounds = |text: &str| Day::parse(text).unwrap().bounds(&now);
         assert_eq!(bounds("2031-04"), (at("2031-04-01T00:00"), at("2031-05-01T00:00")));
         assert_eq!(bounds("2030"), (at("2030-01-01T00:00"), at("2031-01-01T00:00")));
-        for wrong in ["31", "2031-4", "2031-13", "2031-04-31", "2031-04-07-1", "20310407"] {
+        for wrong in [
+            "31",
+            "2031-4",
+            "2031-13",
+            "2031-04-31",
+            "2031-04-07-1",
+            "20310407",
+            "7.4.2031",
+            "last",
+            "last day",
+        ] {
             assert_eq!(Day::parse(wrong), None, "{wrong}");
         }
-        assert_eq!(Day::parse("2031-04").unwrap().to_string(), "2031-04");
+        assert_eq!(bounds("2031-Q2"), (at("2031-04-01T00:00"), at("2031-07-01T00:00")));
+        assert_eq!(bounds("2031-W15"), (at("2031-04-07T00:00"), at("2031-04-14T00:00")));
+        assert_eq!(bounds("today"), (at("2031-04-07T00:00"), at("2031-04-08T00:00")));
+        assert_eq!(bounds("yesterday"), (at("2031-04-06T00:00"), at("2031-04-07T00:00")));
+        assert_eq!(bounds("this week"), bounds("2031-W15"));
+        assert_eq!(bounds("last week"), bounds("2031-W14"));
+        assert_eq!(bounds("last month"), bounds("2031-03"));
+        assert_eq!(bounds("this quarter"), bounds("2031-Q2"));
+        assert_eq!(bounds("last quarter"), bounds("2031-Q1"));
+        assert_eq!(bounds("last year"), bounds("2030"));
+        for text in ["2031-04", "2031", "2031-Q2", "2031-W05", "today", "last month"] {
+            assert_eq!(Day::parse(text).unwrap().to_string(), text);
+        }
     }
 
     #[test]

@@ -2,17 +2,20 @@
 
 use crate::place::{Name, NameBuf};
 use std::borrow::Cow;
+use unicase::UniCase;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
 /// The longest name that common file systems hold, in bytes.
 pub const NAME_MAX: usize = 255;
 
-/// The form in which texts are compared: letter case and Unicode form ignored.
+/// The form in which texts are compared, letter case and Unicode form ignored: canonical caseless matching of
+/// the Unicode Standard (3.13, D145) with full case folding, composed again.
 pub fn fold(text: &str) -> String {
     if text.is_ascii() {
         return text.to_ascii_lowercase();
     }
-    text.nfd().flat_map(char::to_lowercase).nfc().collect()
+    let apart: String = text.nfd().collect();
+    UniCase::unicode(apart).to_folded_case().nfc().collect()
 }
 
 /// [`fold`] for the bytes of a name; bytes outside UTF-8 are replaced.
@@ -20,14 +23,31 @@ pub fn fold_bytes(name: &[u8]) -> String {
     fold(&String::from_utf8_lossy(name))
 }
 
-/// Letters outside ASCII that [`fold`] turns into something with ASCII in it: I with a dot, the Greek
-/// question mark and varia, the Kelvin sign. A test holds this against all of Unicode.
-const ODD: [&str; 4] = ["\u{130}", "\u{37e}", "\u{1fef}", "\u{212a}"];
+/// Letters outside ASCII that [`fold`] turns into something with ASCII in it: those that stand for two, such as
+/// `ß` and `ﬁ`, and others such as I with a dot and the Kelvin sign. A test holds this against all of Unicode.
+const ODD: [&str; 17] = [
+    "\u{df}",
+    "\u{130}",
+    "\u{149}",
+    "\u{17f}",
+    "\u{37e}",
+    "\u{1e9a}",
+    "\u{1e9e}",
+    "\u{1fef}",
+    "\u{212a}",
+    "\u{fb00}",
+    "\u{fb01}",
+    "\u{fb02}",
+    "\u{fb03}",
+    "\u{fb04}",
+    "\u{fb05}",
+    "\u{fb06}",
+    "\u{1df95}",
+];
 
 /// Whether the folded name may hold ASCII text that the bytes of the name do not.
 pub fn folds_oddly(name: &[u8]) -> bool {
-    // All four begin with a byte that other letters begin with too, but rarely.
-    let begins = |at: &usize| matches!(name[*at], 0xc4 | 0xcd | 0xe1 | 0xe2);
+    let begins = |at: &usize| matches!(name[*at], 0xc3 | 0xc4 | 0xc5 | 0xcd | 0xe1 | 0xe2 | 0xef | 0xf0);
     let is_odd = |at: usize| ODD.iter().any(|odd| name[at..].starts_with(odd.as_bytes()));
     (0..name.len()).filter(begins).any(is_odd)
 }
@@ -228,7 +248,8 @@ pub fn initial(stem: &str) -> Option<String> {
     if first.is_numeric() {
         return Some("0-9".into());
     }
-    Some(first.to_uppercase().collect())
+    // Of `ß` and `ﬁ`, which are two letters as capitals, the first.
+    first.to_uppercase().next().map(String::from)
 }
 
 /// Names that one common system or another keeps for devices.
@@ -374,6 +395,8 @@ mod tests {
     #[test]
     fn initials_lose_their_accent() {
         assert_eq!(initial("  ängstrom"), Some("A".into()));
+        assert_eq!(initial("ßtraße"), Some("S".into()));
+        assert_eq!(initial("ﬁsh"), Some("F".into()));
         assert_eq!(initial("_31 boats"), Some("0-9".into()));
         assert_eq!(initial("--"), None);
     }

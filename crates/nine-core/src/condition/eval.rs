@@ -276,6 +276,7 @@ impl DateTest {
             DateTest::Before(day) => first..day.bounds(now).0,
             DateTest::Since(day) => day.bounds(now).0..last,
             DateTest::On(day) => day.bounds(now).0..day.bounds(now).1,
+            DateTest::Between(from, to) => from.bounds(now).0..to.bounds(now).1,
             DateTest::Over(span) => first..now.before(*span),
             DateTest::Within(span) => now.before(*span)..last,
         }

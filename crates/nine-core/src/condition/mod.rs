@@ -267,6 +267,8 @@ pub enum DateTest {
     Since(Day),
     /// Within it.
     On(Day),
+    /// From the first moment of one to the last of another.
+    Between(Day, Day),
     /// Longer ago than a span.
     Over(Span),
     /// Not longer ago than a span.

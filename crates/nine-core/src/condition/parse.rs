@@ -1,21 +1,19 @@
 //! From text to a condition, or to a finding that points at the word.
 
+mod dates;
+
 use std::ops::Range;
 use std::sync::Arc;
 
 use super::lexer::{Token, Value, tokens};
-use super::vocabulary::{
-    AGE_TESTS, DATE_TESTS, FACET_TESTS, FIGURE_TESTS, JOINTS, SUBJECTS, Subject, TEXT_TESTS, word,
-};
+use super::vocabulary::{AGE_TESTS, FACET_TESTS, FIGURE_TESTS, JOINTS, SUBJECTS, Subject, TEXT_TESTS, word};
 use super::{
-    Compare, Condition, CountSubject, DateTest, FacetTest, Pattern, PlainTest, TagTest, Test, WordSubject,
-    WordTest,
+    Compare, Condition, CountSubject, FacetTest, Pattern, PlainTest, TagTest, Test, WordSubject, WordTest,
 };
 use crate::amount::{self, Bytes};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::{Facet, Facets};
 use crate::kinds::{ItemType, TYPES};
-use crate::moment::{Day, EXPECTED_DATE, EXPECTED_SPAN, Span};
 use crate::names::fold;
 use crate::saved;
 
@@ -364,7 +362,10 @@ impl Parser<'_> {
 
     fn figure(&mut self, subject: Subject, expected: &str) -> Parsed<(Compare, Value)> {
         let operator = self.operator(word(subject), &FIGURE_TESTS)?;
-        let value = self.single(&operator, expected)?;
+        let value = match subject {
+            Subject::Size => self.with_unit(&operator, expected, |text| Bytes::parse(text).is_some())?,
+            _ => self.single(&operator, expected)?,
+        };
         let compare = match operator.as_str() {
             "over" => Compare::Over,
             "under" => Compare::Under,
@@ -378,28 +379,6 @@ impl Parser<'_> {
         let (compare, value) = self.figure(Subject::Count(subject), expected)?;
         let number = value.text.parse().map_err(|_| unread(&value, expected))?;
         Ok(Test::Count(subject, compare, number))
-    }
-
-    fn date(&mut self, subject: super::DateSubject, subject_word: &str) -> Parsed<Test> {
-        let operator = self.operator(subject_word, &DATE_TESTS)?;
-        let test = match operator.as_str() {
-            "over" => DateTest::Over(self.span_after("over")?),
-            "within" => DateTest::Within(self.span_after("within")?),
-            "before" => DateTest::Before(self.day_after("before")?),
-            "since" => DateTest::Since(self.day_after("since")?),
-            _ => DateTest::On(self.day_after("on")?),
-        };
-        Ok(Test::Date(subject, test))
-    }
-
-    fn span_after(&mut self, word: &str) -> Parsed<Span> {
-        let value = self.single(word, EXPECTED_SPAN)?;
-        Span::parse(&value.text).ok_or_else(|| unread(&value, EXPECTED_SPAN))
-    }
-
-    fn day_after(&mut self, word: &str) -> Parsed<Day> {
-        let value = self.single(word, EXPECTED_DATE)?;
-        Day::parse(&value.text).ok_or_else(|| unread(&value, EXPECTED_DATE))
     }
 }
 

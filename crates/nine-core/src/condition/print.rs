@@ -93,6 +93,7 @@ impl Display for DateTest {
             DateTest::Before(day) => write!(f, "before {day}"),
             DateTest::Since(day) => write!(f, "since {day}"),
             DateTest::On(day) => write!(f, "on {day}"),
+            DateTest::Between(first, last) => write!(f, "between {first} and {last}"),
             DateTest::Over(span) => write!(f, "over {span}"),
             DateTest::Within(span) => write!(f, "within {span}"),
         }

@@ -139,7 +139,11 @@ fn errors_point_at_the_word_and_offer_the_nearest() {
         ("type documnet", "documnet", "did you mean `document`?"),
         ("tpye image", "tpye", "did you mean `type`?"),
         ("type image adn age over 90d", "adn", "did you mean `and`?"),
-        ("age over 90days", "90days", "expected a span such as 10min, 3h, 90d, 6w, 18mo or 2y"),
+        ("age over 90daze", "90daze", "expected a span such as 10min, 3h, 90d, 6w, 18mo or 2y"),
+        ("modified since 7.4.2031", "7.4.2031", "write it as 2031-04-07 or 2031-07-04"),
+        ("modified since soon", "soon", "expected a date such as 2031-04-07, 2031-04, 2031-Q2"),
+        ("modified between 2031", "", "write it such as between 2031-01 and 2031-03"),
+        ("modified between 2031 and 2030", "2031 and 2030", "write between 2030 and 2031"),
         ("size over big", "big", "expected a size such as 500KB, 1.5GB or 200MiB"),
         ("modified befor 2030", "befor", "did you mean `before`?"),
         ("type image age over 9d", "age", "join tests with `and` or `or`: … and age …"),
@@ -189,6 +193,9 @@ fn day() -> impl Strategy<Value = Day> {
         (1000i32..9999, 1..13).prop_map(|(y, m)| Day::parse(&format!("{y}-{m:02}")).unwrap()),
         (1000i32..9999, 1..13, 1..29)
             .prop_map(|(y, m, d)| Day::parse(&format!("{y}-{m:02}-{d:02}")).unwrap()),
+        (1000i32..9999, 1..5).prop_map(|(y, q)| Day::parse(&format!("{y}-Q{q}")).unwrap()),
+        prop_oneof!["today", "yesterday", "(this|last) (week|month|quarter|year)"]
+            .prop_map(|text| Day::parse(&text).unwrap()),
     ]
 }
 
@@ -210,6 +217,10 @@ fn test() -> impl Strategy<Value = Test> {
     let date_test = prop_oneof![
         day().prop_map(DateTest::Before),
         day().prop_map(DateTest::On),
+        (day(), day()).prop_map(|(a, b)| match a.is_after(b) {
+            true => DateTest::Between(b, a),
+            false => DateTest::Between(a, b),
+        }),
         span().prop_map(DateTest::Over),
         span().prop_map(DateTest::Within),
     ];

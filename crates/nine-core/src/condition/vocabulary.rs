@@ -55,7 +55,7 @@ pub(super) const SUBJECTS: [(&str, Subject); 30] = [
 pub(super) const JOINTS: [&str; 3] = ["and", "or", "not"];
 
 pub(super) const TEXT_TESTS: [&str; 6] = ["is", "has", "starts", "ends", "like", "matches"];
-pub(super) const DATE_TESTS: [&str; 5] = ["before", "since", "on", "over", "within"];
+pub(super) const DATE_TESTS: [&str; 6] = ["before", "since", "on", "between", "over", "within"];
 pub(super) const FIGURE_TESTS: [&str; 3] = ["over", "under", "is"];
 pub(super) const FACET_TESTS: [&str; 3] = ["is", "known", "unknown"];
 pub(super) const AGE_TESTS: [&str; 2] = ["over", "under"];

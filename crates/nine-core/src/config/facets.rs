@@ -9,8 +9,11 @@ use toml::Spanned;
 
 use super::reader::ConfigReader;
 use crate::condition;
-use crate::diagnostic::{Diagnostic, nearest};
-use crate::facet::{Answer, Answers, Facet, Facets, List, MONTHS, Spelling, Year};
+use crate::diagnostic::{Diagnostic, any_of, nearest};
+use crate::facet::{
+    Answer, Answers, DateForms, Facet, Facets, List, MONTHS, Numbers, Period, PeriodUnit, Spelling,
+};
+use crate::item::DateOf;
 use crate::names::fold;
 use crate::pattern;
 
@@ -26,6 +29,17 @@ pub(super) struct FacetText {
     write: Option<Spanned<String>>,
     earliest: Option<i16>,
     latest: Option<i16>,
+    fiscal: Option<Spanned<FiscalText>>,
+    or_else: Option<Spanned<String>>,
+    after: Option<Spanned<Vec<String>>>,
+}
+
+/// By which of its two calendar years a business year is called.
+#[derive(Deserialize, Clone, Copy, PartialEq)]
+#[serde(rename_all = "lowercase")]
+enum FiscalText {
+    Start,
+    End,
 }
 
 /// Answers with their other spellings, from a list of answers or a table. Read by hand, since what
@@ -73,11 +87,17 @@ enum SpellingText {
 
 impl FacetText {
     /// Adds the facet, or what is wrong with it.
-    pub fn read(self, reader: &mut ConfigReader, name: &Spanned<String>, facets: &mut Facets) {
+    pub fn read(
+        self,
+        reader: &mut ConfigReader,
+        name: &Spanned<String>,
+        dates: &DateForms,
+        facets: &mut Facets,
+    ) {
         check_name(reader, name);
         let answers = match (&self.values, &self.from) {
             (Some(values), None) => self.list(reader, values),
-            (None, Some(from)) => self.years(reader, from),
+            (None, Some(from)) => self.found(reader, from, dates),
             _ => {
                 reader.find(
                     Diagnostic::new(name.span(), format!("the facet `{}` needs `values` or `from`", name.get_ref()))
@@ -86,23 +106,105 @@ impl FacetText {
                 None
             }
         };
+        let stand_in = self.or_else(reader);
         if let Some(answers) = answers {
-            facets.add(Facet { name: name.get_ref().clone(), answers, reads_text: self.text });
+            let name = name.get_ref().clone();
+            let reads_text = self.text || stand_in == Some(StandIn::Text);
+            let or_else = match stand_in {
+                Some(StandIn::Date(of)) => Some(of),
+                _ => None,
+            };
+            facets.add(Facet { name, answers, reads_text, or_else });
         }
     }
 
-    fn list(&self, reader: &mut ConfigReader, values: &Spanned<ValuesText>) -> Option<Answers> {
-        for (key, span) in [
-            ("starts", self.starts.as_ref().map(Spanned::span)),
-            ("write", self.write.as_ref().map(Spanned::span)),
-        ] {
-            if let Some(span) = span {
+    /// What answers where the name is silent.
+    fn or_else(&self, reader: &mut ConfigReader) -> Option<StandIn> {
+        let wanted = self.or_else.as_ref()?;
+        let known = DateOf::ALL.iter().find(|(word, _)| word == wanted.get_ref());
+        let stand_in = match (known, wanted.get_ref().as_str()) {
+            (Some((_, of)), _) => StandIn::Date(*of),
+            (None, "text") => StandIn::Text,
+            (None, other) => {
                 reader.find(
-                    Diagnostic::new(span, format!("`{key}` is for years"))
-                        .help("it goes with `from = \"year\"`, not with `values`"),
+                    Diagnostic::new(wanted.span(), format!("`{other}` cannot stand in for an answer"))
+                        .help("here can stand modified, created, taken, sent or text"),
                 );
+                return None;
+            }
+        };
+        let is_time = self.from.as_ref().is_some_and(|from| from.get_ref() != "number");
+        if !is_time && stand_in != StandIn::Text {
+            reader.find(
+                Diagnostic::new(wanted.span(), "a date stands in for spans of time only").help(
+                    "it goes with `from = \"year\"`, `quarter`, `month` or `week`; here can stand `text`",
+                ),
+            );
+        }
+        Some(stand_in)
+    }
+
+    /// Refuses keys that are for other kinds of facets.
+    fn refuse(&self, reader: &mut ConfigReader, keys: &[&str], goes_with: &str) {
+        let spans = [
+            ("starts", self.starts.as_ref().map(Spanned::span), "years"),
+            ("write", self.write.as_ref().map(Spanned::span), "years"),
+            ("fiscal", self.fiscal.as_ref().map(Spanned::span), "years"),
+            ("spelling", self.spelling.as_ref().map(Spanned::span), "listed answers"),
+            ("after", self.after.as_ref().map(Spanned::span), "numbers"),
+        ];
+        for (key, span, what) in spans {
+            if let Some(span) = span.filter(|_| keys.contains(&key)) {
+                reader.find(Diagnostic::new(span, format!("`{key}` is for {what}")).help(goes_with));
             }
         }
+    }
+
+    /// Answers that are found in names without a list of them.
+    fn found(&self, reader: &mut ConfigReader, from: &Spanned<String>, dates: &DateForms) -> Option<Answers> {
+        let unit = match from.get_ref().as_str() {
+            "year" => PeriodUnit::Year,
+            "quarter" => PeriodUnit::Quarter,
+            "month" => PeriodUnit::Month,
+            "week" => PeriodUnit::Week,
+            "number" => return self.numbers(reader, from),
+            other => {
+                let known = ["year", "quarter", "month", "week", "number"];
+                let finding = Diagnostic::new(from.span(), format!("nothing is found from `{other}`"));
+                reader.find(match nearest(other, known) {
+                    Some(near) => finding.help(format!("did you mean `{near}`?")),
+                    None => finding.help(format!("here can stand {}", any_of(known))),
+                });
+                return None;
+            }
+        };
+        self.refuse(reader, &["spelling", "after"], "it goes with `values` or with `from = \"number\"`");
+        self.period(reader, unit, dates)
+    }
+
+    fn numbers(&self, reader: &mut ConfigReader, from: &Spanned<String>) -> Option<Answers> {
+        self.refuse(
+            reader,
+            &["starts", "write", "fiscal", "spelling"],
+            "it does not go with `from = \"number\"`",
+        );
+        let after = self.after.as_ref().map_or(&[][..], |after| after.get_ref());
+        if !after.iter().any(|words| words.contains(char::is_alphabetic)) {
+            reader.find(
+                Diagnostic::new(from.span(), "it is not said behind which words the number stands")
+                    .help("add a line such as `after = [\"invoice\", \"invoice no\"]`"),
+            );
+            return None;
+        }
+        Some(Answers::Numbers(Numbers::new(after.iter().map(String::as_str))))
+    }
+
+    fn list(&self, reader: &mut ConfigReader, values: &Spanned<ValuesText>) -> Option<Answers> {
+        self.refuse(
+            reader,
+            &["starts", "write", "fiscal", "after"],
+            "it goes with `from`, not with `values`",
+        );
         let mut answers: Vec<(usize, Answer)> = Vec::new();
         let mut known: Vec<(String, Range<usize>)> = Vec::new();
         let mut add = |reader: &mut ConfigReader, value: &Spanned<String>, spellings: &[Spanned<String>]| {
@@ -135,19 +237,7 @@ impl FacetText {
         Some(Answers::Listed(Box::new(List::new(answers, spelling))))
     }
 
-    fn years(&self, reader: &mut ConfigReader, from: &Spanned<String>) -> Option<Answers> {
-        if from.get_ref() != "year" {
-            reader.find(
-                Diagnostic::new(from.span(), format!("nothing is found from `{}`", from.get_ref()))
-                    .help("here can stand `year`"),
-            );
-        }
-        if let Some(spelling) = &self.spelling {
-            reader.find(
-                Diagnostic::new(spelling.span(), "`spelling` is for listed answers")
-                    .help("it goes with `values`, not with `from`"),
-            );
-        }
+    fn period(&self, reader: &mut ConfigReader, unit: PeriodUnit, dates: &DateForms) -> Option<Answers> {
         let starts = self.starts.as_ref().map_or(Some(1), |month| {
             let at = MONTHS.iter().position(|name| name.eq_ignore_ascii_case(month.get_ref()));
             if at.is_none() {
@@ -161,17 +251,38 @@ impl FacetText {
         });
         let starts = starts?;
         let write = match &self.write {
-            None => Year::usual_form(starts),
-            Some(form) => match Year::read_form(form.get_ref()) {
+            None => Period::usual_form(unit, starts),
+            Some(form) => match Period::read_form(form.get_ref(), unit) {
                 Ok(pieces) => pieces,
                 Err(why) => {
-                    reader.find(Diagnostic::new(form.span(), why).help("write it such as {from}-{to:short}"));
+                    let help = match unit {
+                        PeriodUnit::Year => "write it such as {from}-{to:short}".into(),
+                        part => format!("write it such as {{year}}-{{{}}}", part.word()),
+                    };
+                    reader.find(Diagnostic::new(form.span(), why).help(help));
                     return None;
                 }
             },
         };
-        Some(Answers::Years(Year { starts, write, earliest: self.earliest, latest: self.latest }))
+        Some(Answers::Period(Box::new(Period {
+            write,
+            earliest: self.earliest,
+            latest: self.latest,
+            called_by_start: self
+                .fiscal
+                .as_ref()
+                .is_some_and(|fiscal| *fiscal.get_ref() == FiscalText::Start),
+            dates: dates.clone(),
+            ..Period::new(unit, starts)
+        })))
     }
+}
+
+/// What answers where the name is silent.
+#[derive(Clone, Copy, PartialEq)]
+enum StandIn {
+    Date(DateOf),
+    Text,
 }
 
 fn check_name(reader: &mut ConfigReader, name: &Spanned<String>) {

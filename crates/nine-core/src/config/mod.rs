@@ -2,6 +2,7 @@
 
 mod archive;
 mod copies;
+mod dates;
 mod drives;
 mod edit;
 mod facets;

@@ -104,8 +104,9 @@ impl ConfigReader<'_> {
         config.tags = file.tag.into_iter().map(|(tag, look)| self.tag_look(tag, look)).collect();
         let mut facets: Vec<_> = file.facet.into_iter().collect();
         facets.sort_by_key(|(name, _)| name.span().start);
+        let dates = file.dates.as_ref().map(|dates| dates.read(self)).unwrap_or_default();
         for (name, facet) in facets {
-            facet.read(self, &name, &mut config.facets);
+            facet.read(self, &name, &dates, &mut config.facets);
         }
         let searches: Searches = file.search.into_iter().collect();
         config.searches = self.searches(&searches, &config.facets);

@@ -8,6 +8,7 @@ use toml::Spanned;
 use super::TagColor;
 use super::archive::ArchiveText;
 use super::copies::CopiesText;
+use super::dates::DatesText;
 use super::drives::DriveText;
 use super::facets::FacetText;
 
@@ -25,6 +26,7 @@ pub(super) struct FileText {
     pub displays: Option<DisplaysText>,
     pub tag: BTreeMap<Spanned<String>, TagText>,
     pub trash: Option<TrashText>,
+    pub dates: Option<DatesText>,
 }
 
 #[derive(Deserialize)]

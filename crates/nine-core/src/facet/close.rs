@@ -94,6 +94,20 @@ pub fn cut_off(word: &CloseTarget, target: &CloseTarget) -> Option<f64> {
     (cut && target.text.starts_with(&word.text)).then_some(0.60 + 0.35 * left)
 }
 
+/// How much a word without its vowels (`stmt` for `statement`) counts; `None` if it is none.
+pub fn without_vowels(word: &CloseTarget, target: &CloseTarget) -> Option<f64> {
+    let is_vowel = |c: char| matches!(c, 'a' | 'e' | 'i' | 'o' | 'u');
+    let bare = (3..=6).contains(&word.letters) && word.letters + 1 < target.letters;
+    let ends = |text: &str| (text.chars().next(), text.chars().next_back());
+    if !bare || ends(&word.text) != ends(&target.text) || word.text.chars().skip(1).any(is_vowel) {
+        return None;
+    }
+    let mut rest = target.text.chars();
+    let left = word.letters as f64 / target.letters as f64;
+    let stands = word.text.chars().all(|letter| rest.any(|c| c == letter));
+    (stands && word.text.bytes().all(|b| b.is_ascii_lowercase()) && left >= 0.4).then_some(0.55 + 0.25 * left)
+}
+
 /// Which letters and digits a word has, and which twice or more, a bit each; others share bits.
 fn mask(text: &str) -> [u64; 2] {
     let bit = |c: char| match c {
@@ -105,6 +119,36 @@ fn mask(text: &str) -> [u64; 2] {
         let c = 1 << bit(c);
         [once | c, twice | (once & c)]
     })
+}
+
+/// The fewest edits that make some part of `text` equal to `word` of at most 64 letters, by the
+/// bit-parallel method of Myers (1999); `None` if the word is longer.
+pub fn edits_inside(word: &str, text: &str) -> Option<usize> {
+    let letters: Vec<char> = word.chars().collect();
+    let many = letters.len();
+    if many == 0 || many > 64 {
+        return None;
+    }
+    let last = 1u64 << (many - 1);
+    let (mut up, mut down) = (u64::MAX, 0u64);
+    let (mut edits, mut fewest) = (many, many);
+    for c in text.chars() {
+        let equal = letters.iter().enumerate().fold(0, |mask, (at, l)| mask | u64::from(*l == c) << at);
+        let across = (((equal & up).wrapping_add(up)) ^ up) | equal;
+        let more = down | !(across | up);
+        let fewer = up & across;
+        if more & last != 0 {
+            edits += 1;
+        }
+        if fewer & last != 0 {
+            edits -= 1;
+        }
+        let (more, fewer) = (more << 1, fewer << 1);
+        up = fewer | !((equal | down) | more);
+        down = more & (equal | down);
+        fewest = fewest.min(edits);
+    }
+    Some(fewest)
 }
 
 #[cfg(test)]
@@ -140,7 +184,24 @@ mod tests {
         assert_eq!(cut("agreement", "agreement"), None);
     }
 
+    #[test]
+    fn vowels_may_be_left_out() {
+        let bare = |a: &str, b: &str| {
+            without_vowels(&CloseTarget::new(a.into()), &CloseTarget::new(b.into())).is_some()
+        };
+        assert!(bare("stmt", "statement") && bare("rtrn", "return") && bare("accts", "accounts"));
+        assert!(!bare("stmt", "street") && !bare("state", "statement") && !bare("smt", "statement"));
+    }
+
     proptest! {
+        /// The bit-parallel method against the edits to every part of the text.
+        #[test]
+        fn edits_inside_are_the_fewest(word in "[a-c]{1,6}", text in "[a-c]{0,9}") {
+            let parts = (0..=text.len()).flat_map(|from| (from..=text.len()).map(move |to| (from, to)));
+            let plain = parts.map(|(from, to)| strsim::levenshtein(&word, &text[from..to])).min();
+            prop_assert_eq!(edits_inside(&word, &text), plain);
+        }
+
         /// The quick look at letters never turns away what the measure itself would take.
         #[test]
         fn the_quick_look_loses_nothing(a in "[a-fé0-2]{4,12}", b in "[a-fé0-2]{4,12}") {

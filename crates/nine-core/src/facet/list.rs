@@ -174,7 +174,9 @@ impl List {
             }
         }
         let is_rival = |other: &&AnswerCandidate| {
-            if std::ptr::eq(*other, best) || best.covers_more_than(other) {
+            // `Station Yard` is not a part of `Station Yard Phase Two`, where it is an answer itself.
+            let is_part = best.how < How::Part && other.how == How::Part && other.covers_the_same(best);
+            if std::ptr::eq(*other, best) || best.covers_more_than(other) || is_part {
                 return false;
             }
             let near = other.score > best.score - RIVAL;
@@ -205,7 +207,7 @@ impl List {
             spelling: form.written.clone(),
             how: candidate.how,
             confidence: (candidate.score * 100.0).round().clamp(1.0, 100.0) as u8,
-            weak: (candidate.score < SURE || !enough).then_some(Weak::Far),
+            weak: (candidate.score < SURE || !enough || candidate.may_be_other).then_some(Weak::Far),
             at: match source {
                 Source::Name => candidate.words.iter().map(|at| words[*at].at.clone()).collect(),
                 _ => Vec::new(),

@@ -6,20 +6,25 @@
 
 mod assemble;
 mod close;
+mod finding;
+mod known;
 mod list;
+mod numbers;
+mod period;
 mod words;
-mod year;
 
 use std::fmt;
-use std::ops::Range;
 use std::sync::Arc;
 
+pub use finding::{Finding, Found, Hint, How, Source, Weak};
+pub use known::{is_name, is_word};
 pub use list::{Answer, List, Spelling, is_small};
+pub use numbers::Numbers;
+pub use period::{DateForms, MONTHS, MonthNames, Order, Period, PeriodUnit, PeriodValue, languages};
 pub use words::folded;
-pub use year::{MONTHS, Year};
 
-use crate::item::Item;
-use crate::moment::Now;
+use crate::item::{DateOf, Item};
+use crate::moment::{Moment, Now};
 use crate::names::fold;
 
 /// The facets of a configuration.
@@ -62,6 +67,8 @@ pub struct Facet {
     pub answers: Answers,
     /// Whether the words inside are asked where name and folders say nothing.
     pub reads_text: bool,
+    /// The date of the item that answers, as a doubt, where nothing else does.
+    pub or_else: Option<DateOf>,
 }
 
 /// What the answers of a facet are.
@@ -69,119 +76,10 @@ pub struct Facet {
 pub enum Answers {
     /// A list that the person wrote.
     Listed(Box<List>),
-    /// Years.
-    Years(Year),
-}
-
-/// Where an answer was found.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Source {
-    /// The person said so.
-    Told,
-    /// A tag of the item.
-    Tag,
-    /// Its name.
-    Name,
-    /// The name of a folder above it.
-    Folder,
-    /// The words inside.
-    Text,
-}
-
-/// How what stands there came to be taken for the answer.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum How {
-    /// It stands there.
-    Exact,
-    /// With a space too many or too few.
-    Spaced,
-    /// With other letters.
-    Misspelt,
-    /// With words cut off.
-    CutOff,
-    /// With words missing.
-    Part,
-    /// By the first letters of its words.
-    Initials,
-}
-
-/// An answer that was found.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Found {
-    /// The answer as it is to be written.
-    pub value: String,
-    /// Where.
-    pub source: Source,
-    /// The words that say so, as they stand there.
-    pub words: String,
-    /// The spelling that they were taken for.
-    pub spelling: String,
-    /// How they came to be.
-    pub how: How,
-    /// How close they are, 0 to 100.
-    pub confidence: u8,
-    /// What keeps it from being sure.
-    pub weak: Option<Weak>,
-    /// Where the words stand in the name without its extension, in bytes; empty for other sources.
-    pub at: Vec<Range<usize>>,
-}
-
-/// Why an answer is not sure.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Weak {
-    /// Too little of it stands there.
-    Far,
-    /// It stands inside, where others may be spoken of too.
-    Inside,
-    /// The year alone, while answers begin in another month.
-    YearAlone,
-    /// Two digits alone may be another number.
-    TwoDigits,
-    /// Day and month may be the other way round.
-    DayOrMonth,
-    /// Two years stand there.
-    TwoYears,
-    /// The tag is none of the answers.
-    NotListed,
-}
-
-/// What came of asking a facet of an item.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct Finding {
-    /// The best answer.
-    pub found: Option<Found>,
-    /// Other answers that are hardly worse.
-    pub rivals: Vec<Found>,
-    /// What stands there and would be an answer if more were known.
-    pub hint: Option<Hint>,
-}
-
-/// What stands in a name without giving an answer.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Hint {
-    /// These words are no date that there is.
-    NoSuchDate(String),
-    /// A month without a year: the words, and the month from 1 to 12.
-    MonthAlone(String, u8),
-    /// These words may mean one of several answers.
-    OneOf(String, Vec<String>),
-}
-
-impl Finding {
-    /// An answer that nothing speaks against.
-    pub fn sure(found: Found) -> Self {
-        Self { found: Some(found), ..Self::default() }
-    }
-
-    /// The answer.
-    pub fn value(&self) -> Option<&str> {
-        self.found.as_ref().map(|found| found.value.as_str())
-    }
-
-    /// Whether a person need not look.
-    pub fn is_sure(&self) -> bool {
-        self.rivals.is_empty() && self.hint.is_none() && self.found.as_ref().is_some_and(|f| f.weak.is_none())
-    }
+    /// Spans of time.
+    Period(Box<Period>),
+    /// Numbers behind certain words.
+    Numbers(Numbers),
 }
 
 impl Facet {
@@ -197,7 +95,28 @@ impl Facet {
         let folders: Vec<String> =
             folders.parts().map(|part| String::from_utf8_lossy(&part).into_owned()).collect();
         let above = folders.iter().rev().map(|folder| self.look_at_folder(folder, now));
-        self.read(&String::from_utf8_lossy(item.stem()), above, item.text.as_deref(), now)
+        let finding = self.read(&String::from_utf8_lossy(item.stem()), above, item.text.as_deref(), now);
+        self.or_else(finding, |of| item.date(of), now)
+    }
+
+    /// What the date of the item says that stands in where nothing else answers.
+    pub fn or_else(&self, finding: Finding, date: impl Fn(DateOf) -> Option<Moment>, now: &Now) -> Finding {
+        let (Some(of), Answers::Period(period), None) = (self.or_else, &self.answers, &finding.found) else {
+            return finding;
+        };
+        let Some(day) = date(of).and_then(|at| now.day_of(at)) else { return finding };
+        let written = day.to_string();
+        let found = Found {
+            value: period.written(period.of_day(day)),
+            source: Source::Date(of),
+            words: written.clone(),
+            spelling: written,
+            how: How::Exact,
+            confidence: 100,
+            weak: Some(Weak::ByDate(of)),
+            at: Vec::new(),
+        };
+        Finding { found: Some(found), ..finding }
     }
 
     /// Asks it of a name without its extension, of what [`Facet::look_at_folder`] says of the folders
@@ -234,15 +153,17 @@ impl Facet {
         match &self.answers {
             Answers::Listed(list) if source == Source::Text => list.find_inside(text),
             Answers::Listed(list) => list.find(text, source),
-            Answers::Years(year) => year.find(text, source, now),
+            Answers::Period(period) => period.find(text, source, now),
+            Answers::Numbers(numbers) => numbers.find(text, source),
         }
     }
 
     /// What a folder's name adds to what is found already: it decides where the name says nothing, and
     /// confirms or questions what the name says weakly.
     fn with_folder(&self, finding: Finding, above: Finding, now: &Now) -> Finding {
-        if let (Answers::Years(year), Some(Hint::MonthAlone(words, month))) = (&self.answers, &finding.hint)
-            && let Some(joined) = year.month_in(words, *month, &above, now)
+        if let (Answers::Period(period), Some(Hint::MonthAlone(words, month))) =
+            (&self.answers, &finding.hint)
+            && let Some(joined) = period.month_in(words, *month, &above, now)
         {
             return joined;
         }
@@ -298,7 +219,8 @@ impl Facet {
     pub fn canonical(&self, value: &str) -> Option<String> {
         match &self.answers {
             Answers::Listed(list) => list.canonical(value),
-            Answers::Years(year) => year.canonical(value),
+            Answers::Period(period) => period.canonical(value),
+            Answers::Numbers(numbers) => numbers.canonical(value),
         }
     }
 
@@ -306,7 +228,7 @@ impl Facet {
     pub fn listed(&self) -> Vec<&str> {
         match &self.answers {
             Answers::Listed(list) => list.answers().iter().map(|answer| answer.value.as_str()).collect(),
-            Answers::Years(_) => Vec::new(),
+            Answers::Period(_) | Answers::Numbers(_) => Vec::new(),
         }
     }
 
@@ -314,7 +236,8 @@ impl Facet {
     pub fn example(&self) -> String {
         match &self.answers {
             Answers::Listed(list) => list.answers().first().map_or_else(String::new, |a| a.value.clone()),
-            Answers::Years(year) => year.written(2030),
+            Answers::Period(period) => period.example(),
+            Answers::Numbers(_) => "117".into(),
         }
     }
 
@@ -334,100 +257,6 @@ impl PartialEq for Facet {
 impl fmt::Debug for Facet {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "the facet {}", self.name)
-    }
-}
-
-impl fmt::Display for Source {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(match self {
-            Source::Told => "your own word",
-            Source::Tag => "tag",
-            Source::Name => "name",
-            Source::Folder => "folder",
-            Source::Text => "words inside",
-        })
-    }
-}
-
-impl Found {
-    /// What says so, for people: `` `harow dok` in the name, close to `harrow dock` (89 %) ``.
-    pub fn evidence(&self) -> String {
-        let words = crate::escape::escape(self.words.as_bytes());
-        let place = match self.source {
-            Source::Told => return "you said so".into(),
-            Source::Tag => return format!("the tag `{words}`"),
-            Source::Name => "in the name",
-            Source::Folder => "in the folder's name",
-            Source::Text => "in the words inside",
-        };
-        let percent = self.confidence;
-        let how = match self.how {
-            How::Exact => String::new(),
-            How::Initials => format!(", the initials of `{}` ({percent} %)", self.spelling),
-            How::CutOff => format!(", cut off from `{}` ({percent} %)", self.spelling),
-            How::Part => format!(", a part of `{}` ({percent} %)", self.spelling),
-            How::Spaced | How::Misspelt => format!(", close to `{}` ({percent} %)", self.spelling),
-        };
-        format!("`{words}` {place}{how}")
-    }
-
-    /// The words that it was read from, and how sure that is.
-    fn seen(&self) -> String {
-        let words = crate::escape::shortened(&crate::escape::escape(self.words.as_bytes()), 24);
-        match self.confidence {
-            100 => format!("`{words}`"),
-            percent => format!("`{words}` ({percent} %)"),
-        }
-    }
-}
-
-impl Finding {
-    /// Why a person should look, in words; `None` if nobody need look.
-    pub fn doubt(&self, facet: &str) -> Option<String> {
-        let Some(found) = &self.found else {
-            let seen = match &self.hint {
-                Some(hint) => format!(": {}", hint.words()),
-                None => String::new(),
-            };
-            return Some(format!("the {facet} is not known{seen}"));
-        };
-        if !self.rivals.is_empty() {
-            let all = std::iter::once(found).chain(&self.rivals);
-            let told: Vec<String> = all.map(|found| format!("`{}`", found.value)).collect();
-            return Some(format!("the {facet} may be {}", told.join(" or ")));
-        }
-        if let Some(hint) = &self.hint {
-            return Some(format!("{facet} `{}`: {}", found.value, hint.words()));
-        }
-        let why = found.weak.as_ref()?.words(facet);
-        Some(format!("{facet} `{}` is not sure: {}{why}", found.value, found.seen()))
-    }
-}
-
-impl Hint {
-    fn words(&self) -> String {
-        match self {
-            Hint::NoSuchDate(words) => format!("`{words}` is no date that there is"),
-            Hint::MonthAlone(words, _) => format!("`{words}` is a month without a year"),
-            Hint::OneOf(words, values) => {
-                let values: Vec<String> = values.iter().map(|value| format!("`{value}`")).collect();
-                format!("`{words}` may mean {}", values.join(" or "))
-            }
-        }
-    }
-}
-
-impl Weak {
-    fn words(&self, facet: &str) -> String {
-        match self {
-            Weak::Far => String::new(),
-            Weak::Inside => ", in the words inside, perhaps of another".into(),
-            Weak::YearAlone => format!(", a part of which is the next {facet}"),
-            Weak::TwoDigits => ", which may be another number".into(),
-            Weak::DayOrMonth => ", where day and month may be the other way round".into(),
-            Weak::TwoYears => ", which are two years".into(),
-            Weak::NotListed => ", which is none of the listed answers".into(),
-        }
     }
 }
 

@@ -28,7 +28,7 @@ fn lender() -> Facet {
         ]),
         Spelling::Close,
     );
-    Facet { name: "lender".into(), answers: Answers::Listed(Box::new(list)), reads_text: true }
+    Facet { name: "lender".into(), answers: Answers::Listed(Box::new(list)), reads_text: true, or_else: None }
 }
 
 fn paper() -> Facet {
@@ -43,7 +43,7 @@ fn paper() -> Facet {
         ]),
         Spelling::Exact,
     );
-    Facet { name: "paper".into(), answers: Answers::Listed(Box::new(list)), reads_text: false }
+    Facet { name: "paper".into(), answers: Answers::Listed(Box::new(list)), reads_text: false, or_else: None }
 }
 
 fn read(facet: &Facet, name: &str, folders: &[&str], text: Option<&str>) -> Finding {
@@ -120,6 +120,7 @@ fn words_that_several_answers_share_decide_nothing() {
         name: "lender".into(),
         answers: Answers::Listed(Box::new(List::new(list, Spelling::Close))),
         reads_text: false,
+        or_else: None,
     };
     let shared = named(&facet, "harrow letter");
     assert_eq!(shared.value(), None);
@@ -159,8 +160,13 @@ fn folders_and_words_inside_help_where_the_name_is_silent() {
 
 #[test]
 fn a_month_in_the_name_and_a_year_on_the_folder_make_a_season() {
-    let year = Year { starts: 10, write: Year::usual_form(10), earliest: None, latest: None };
-    let season = Facet { name: "season".into(), answers: Answers::Years(year), reads_text: false };
+    let period = Period::new(PeriodUnit::Year, 10);
+    let season = Facet {
+        name: "season".into(),
+        answers: Answers::Period(Box::new(period)),
+        reads_text: false,
+        or_else: None,
+    };
     assert_eq!(read(&season, "letter november", &["2030"], None).value(), Some("2030-31"));
     assert!(read(&season, "letter march", &["2031"], None).is_sure());
     assert_eq!(read(&season, "letter march", &["2029-30"], None).value(), Some("2029-30"));

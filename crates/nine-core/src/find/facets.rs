@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use super::{Matches, Query, Rows};
 use crate::condition::FacetTest;
 use crate::facet::{Facet, Finding};
+use crate::item::DateOf;
 use crate::names::split_extension;
 use crate::tree::{NodeId, Tree};
 
@@ -48,14 +49,26 @@ impl<'q> Asked<'q> {
         }
         let finding = facet.read(&stem, above.iter().cloned(), None, self.query.now);
         if finding.found.is_some() || !facet.reads_text {
-            return Some(finding);
+            return self.by_date(id, finding);
         }
         if tree.text(id) != 0 {
             let text = (self.query.text_of)(id);
-            return Some(facet.read(&stem, above.into_iter(), text.as_deref(), self.query.now));
+            let finding = facet.read(&stem, above.into_iter(), text.as_deref(), self.query.now);
+            return self.by_date(id, finding);
         }
         let unread = self.query.reads_text && !self.query.settle_for_less && tree.may_have_words(id);
-        (!unread).then_some(finding)
+        if unread { None } else { self.by_date(id, finding) }
+    }
+
+    /// What a date of the row says, where the facet asks for it and nothing else answers.
+    fn by_date(&self, id: NodeId, finding: Finding) -> Option<Finding> {
+        let tree = self.query.tree;
+        let date = |of| match of {
+            DateOf::Modified => Some(tree.newest(id)),
+            DateOf::Created => tree.born(id),
+            DateOf::Taken | DateOf::Sent => None,
+        };
+        Some(self.facet.or_else(finding, date, self.query.now))
     }
 
     fn folder(&mut self, id: NodeId) -> Finding {

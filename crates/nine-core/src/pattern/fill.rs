@@ -80,6 +80,8 @@ impl Pattern {
         }
         // Bytes outside UTF-8 are kept as they are.
         let stem = std::str::from_utf8(&name).map_or(name.clone(), |stem| corrected(stem).into_bytes());
+        // A name that is nothing but copy marks keeps them.
+        let stem = if stem.is_empty() { name } else { stem };
         let stem_left = stem.iter().any(|b| !matches!(b, b'.' | b' '));
         let safe = NameBuf::new(names::make_safe(&[stem.as_slice(), &ext].concat()));
         safe.filter(|_| stem_left).ok_or(Unknown::Value("name"))
@@ -153,7 +155,7 @@ impl Pattern {
             words.pop();
         }
         let start = words.iter().take_while(|word| says_nothing(word)).count();
-        words[start..].join(" ")
+        words[start..].join(" ").trim_end_matches('.').to_owned()
     }
 }
 

@@ -78,6 +78,7 @@ fn values_and_forms() {
 fn extensions_are_kept_and_go_without_a_dot_where_they_start_a_name() {
     assert_eq!(name("{stem:tidy}", "a b.pdf").unwrap(), "A b.pdf");
     assert_eq!(name("{stem}{ext}", "README").unwrap(), "README");
+    assert_eq!(name("{stem:tidy}{ext}", "- (1).pdf").unwrap(), "- (1).pdf");
     assert_eq!(folder("{ext}", "a.PDF").unwrap(), "PDF");
     assert_eq!(folder("{ext}", "README"), Err(Unknown::Value("ext")));
     assert_eq!(folder("{ext|none}", "README").unwrap(), "none");
@@ -137,7 +138,13 @@ fn names_are_put_together_from_answers() {
         name(pattern, "condition report - harow dock trst 30-31 (1).pdf").unwrap(),
         "Harrow Dock Trust 2030-31 condition report.pdf"
     );
-    assert_eq!(name(pattern, "HDT_31-03-2031.pdf").unwrap(), "Harrow Dock Trust 2030-31.pdf");
+    // A date or month says more than the season does, so it stays.
+    assert_eq!(name(pattern, "HDT_31-03-2031.pdf").unwrap(), "Harrow Dock Trust 2030-31 31-03-2031.pdf");
+    assert_eq!(
+        name("{stem:rest} {season}{ext}", "bank statement Apr 2030 2029-30.pdf").unwrap(),
+        "bank statement Apr 2030 2029-30.pdf"
+    );
+    assert_eq!(name("{season} {stem:rest}{ext}", "Harlow v2 2028.pdf").unwrap(), "2027-28 Harlow v2.pdf");
     assert_eq!(
         name("{stem:tidy} {season}", "receipt kittiwake 2030-31.PDF").unwrap(),
         "Receipt kittiwake 2030-31.PDF"

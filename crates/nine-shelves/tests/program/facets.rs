@@ -112,12 +112,40 @@ fn what_is_wrong_with_a_facet_is_shown_in_its_line() {
         ("[facet.lender]\nvalues = [\"A\"]\nspelling = \"clos\"\n", "did you mean `close`?"),
         ("[facet.season]\nfrom = \"year\"\nstarts = \"Octobr\"\n", "did you mean `October`?"),
         ("[facet.season]\nfrom = \"year\"\nwrite = \"{form}\"\n", "`{form}` is not known here"),
-        ("[facet.season]\nfrom = \"yaer\"\n", "here can stand `year`"),
+        ("[facet.season]\nfrom = \"yaer\"\n", "did you mean `year`?"),
+        ("[facet.season]\nfrom = \"decade\"\n", "here can stand year, quarter, month, week or number"),
+        ("[facet.season]\nfrom = \"week\"\nwrite = \"{year}\"\n", "it names no week"),
+        ("[facet.season]\nfrom = \"year\"\nor_else = \"opened\"\n", "modified, created, taken, sent or text"),
+        (
+            "[facet.lender]\nvalues = [\"A\"]\nor_else = \"modified\"\n",
+            "a date stands in for spans of time only",
+        ),
+        ("[facet.invoice]\nfrom = \"number\"\n", "behind which words the number stands"),
+        ("[dates]\norder = \"year first\"\n", "here can stand"),
+        ("[dates]\nmonths = [\"ed\"]\n", "the months of `ed` are not known"),
         ("[facet.lender]\nvalues = 3\n", "a list of answers, or a table"),
     ] {
         world.rules(facet);
         world.nine(&["check"]).ends(2).warns(told).warns("shelves.toml:1");
     }
+}
+
+#[test]
+fn dates_are_read_as_the_person_writes_them() {
+    let world = World::new();
+    world.rules(
+        "[dates]\norder = \"day first\"\nmonths = [\"en\", \"de\"]\n\
+         [facet.month]\nfrom = \"month\"\nor_else = \"modified\"\n\
+         [facet.invoice]\nfrom = \"number\"\nafter = [\"invoice\", \"rechnung\"]\n\
+         [[rule]]\nname = \"bills\"\nwhen = \"invoice known\"\nrename = \"{month} {invoice} {stem:rest}{ext}\"\nput = \"1/{month}\"\n",
+    );
+    for name in ["invoice 117 3.4.31.pdf", "Rechnung Nr. 118 März 2031.pdf", "invoice 119.pdf"] {
+        paper(&world, name);
+    }
+    let out = world.nine(&["tidy"]).ends(0);
+    out.says("2031-04 117 invoice 3.4.31.pdf")
+        .says("2031-03 118 Rechnung Nr.pdf")
+        .says("is only the date on which it was modified");
 }
 
 /// On the sample world's papers, with their true answers beside them.

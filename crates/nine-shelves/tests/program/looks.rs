@@ -726,7 +726,7 @@ apr 30 lteter lantern row archive.PDF
   found by  untouched            saved searches
 
   museum papers  applies
-      names it Lantern Row Archive letter 2029-30.PDF
+      names it Lantern Row Archive letter 2029-30 apr 30.PDF
       puts it into documents/2 Loans/Lantern Row Archive/2029-30
       tags it loans, lender/Lantern Row Archive, paper/letter, season/2029-30
   nameless  no

@@ -5,13 +5,15 @@
 //! an answer is the weighed share of it that stands in the name, each word as close as
 //! [`close::similarity`] or [`close::cut_off`] says.
 
+mod judge;
+
 use std::collections::HashMap;
 use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
 use super::How;
-use super::close::{CloseTarget, cut_off, most_edits, similarity};
+use super::close::{CloseTarget, cut_off, edits_inside, most_edits, similarity, without_vowels};
 use super::list::{AnswerForm, initials, is_general, is_small};
 use super::words::Word;
 
@@ -45,6 +47,8 @@ pub(super) struct AnswerCandidate {
     pub distinctive: bool,
     /// Whether a word says so that is more than general.
     pub has_own_word: bool,
+    /// Whether something else may well be meant: see [`Vocabulary::may_be_other`].
+    pub may_be_other: bool,
 }
 
 impl AnswerCandidate {
@@ -58,6 +62,7 @@ impl AnswerCandidate {
             exact: true,
             distinctive: true,
             has_own_word: true,
+            may_be_other: false,
         }
     }
 
@@ -140,7 +145,7 @@ impl Vocabulary {
             for (form, of_form) in &self.uses[target] {
                 let how = match how {
                     How::Exact if of_form.len() != of_name.len() => How::Spaced,
-                    How::CutOff if of_form.len() > 1 => continue,
+                    How::CutOff | How::NoVowels if of_form.len() > 1 => continue,
                     How::Misspelt if of_form.len() > 1 && of_name.len() > 1 => continue,
                     how => how,
                 };
@@ -165,6 +170,9 @@ impl Vocabulary {
                 });
                 if end == start + 1 {
                     self.cut(&run, &mut |target, close| hit(target, &(start..end), close, How::CutOff));
+                    self.bare(&run, &words[start], &mut |target, close| {
+                        hit(target, &(start..end), close, How::NoVowels);
+                    });
                     self.inside(&run, &mut |target, close| hit(target, &(start..end), close, How::Spaced));
                 }
             }
@@ -215,6 +223,19 @@ impl Vocabulary {
                 Some(close) => hit(*at, close),
                 None if self.targets[*at].text().starts_with(run.text()) => {}
                 None => break,
+            }
+        }
+    }
+
+    /// `stmt` for `statement`.
+    fn bare(&self, run: &CloseTarget, word: &Word, hit: &mut dyn FnMut(usize, f64)) {
+        // Three capitals are rather initials.
+        if word.capitals && run.letters() <= 3 {
+            return;
+        }
+        for at in &self.sorted {
+            if let Some(close) = without_vowels(run, &self.targets[*at]) {
+                hit(*at, close);
             }
         }
     }
@@ -299,6 +320,7 @@ impl Vocabulary {
                     .clone()
                     .any(|word| !is_general(&forms[form].words[word]) && !is_small(&forms[form].words[word]))
             }),
+            may_be_other: self.may_be_other(form, forms, &taken, words),
             words: at,
         })
     }
@@ -363,6 +385,7 @@ impl Vocabulary {
                         exact: false,
                         distinctive: false,
                         has_own_word: true,
+                        may_be_other: false,
                     }
                 }));
             }
@@ -392,50 +415,4 @@ fn weights(forms: &[AnswerForm], answers: usize) -> Vec<Vec<(f64, bool)>> {
         (kind * letters / (many * many) as f64, many == 1 && kind == 1.0)
     };
     forms.iter().map(|form| form.words.iter().map(weight).collect()).collect()
-}
-
-/// The fewest edits that make some part of `text` equal to `word` of at most 64 letters, by the
-/// bit-parallel method of Myers (1999); `None` if the word is longer.
-fn edits_inside(word: &str, text: &str) -> Option<usize> {
-    let letters: Vec<char> = word.chars().collect();
-    let many = letters.len();
-    if many == 0 || many > 64 {
-        return None;
-    }
-    let last = 1u64 << (many - 1);
-    let (mut up, mut down) = (u64::MAX, 0u64);
-    let (mut edits, mut fewest) = (many, many);
-    for c in text.chars() {
-        let equal = letters.iter().enumerate().fold(0, |mask, (at, l)| mask | u64::from(*l == c) << at);
-        let across = (((equal & up).wrapping_add(up)) ^ up) | equal;
-        let more = down | !(across | up);
-        let fewer = up & across;
-        if more & last != 0 {
-            edits += 1;
-        }
-        if fewer & last != 0 {
-            edits -= 1;
-        }
-        let (more, fewer) = (more << 1, fewer << 1);
-        up = fewer | !((equal | down) | more);
-        down = more & (equal | down);
-        fewest = fewest.min(edits);
-    }
-    Some(fewest)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    proptest! {
-        /// The bit-parallel method against the edits to every part of the text.
-        #[test]
-        fn edits_inside_are_the_fewest(word in "[a-c]{1,6}", text in "[a-c]{0,9}") {
-            let parts = (0..=text.len()).flat_map(|from| (from..=text.len()).map(move |to| (from, to)));
-            let plain = parts.map(|(from, to)| strsim::levenshtein(&word, &text[from..to])).min();
-            prop_assert_eq!(edits_inside(&word, &text), plain);
-        }
-    }
 }

@@ -1,0 +1,55 @@
+//! How often the program is right, against truth that it did not make: answers of facets and dates read from bad
+//! names, and types told from content.
+//!
+//! `cargo bench -p nine-benches --bench right` prints every figure with its goal; `-- show` also what was missed.
+#![allow(clippy::print_stdout, missing_docs)]
+
+#[path = "right/chance.rs"]
+mod chance;
+#[path = "right/facets.rs"]
+mod facets;
+
+use jiff::tz::TimeZone;
+use nine_core::moment::Now;
+
+fn main() {
+    let shows = std::env::args().any(|word| word == "show");
+    let now = Now::parse("2031-04-07T09:00", &TimeZone::UTC).expect("a time");
+    facets::measure(&now, shows);
+}
+
+/// A share, printed with its goal.
+pub struct Figure {
+    what: String,
+    part: usize,
+    whole: usize,
+}
+
+impl Figure {
+    pub fn share(what: &str, part: usize, whole: usize) -> Self {
+        Self { what: what.to_owned(), part, whole }
+    }
+
+    fn percent(&self) -> f64 {
+        self.part as f64 * 100.0 / self.whole.max(1) as f64
+    }
+
+    pub fn at_least(&self, goal: f64) {
+        self.print(&format!("goal {goal} or more"), self.percent() >= goal);
+    }
+
+    pub fn at_most(&self, goal: f64) {
+        self.print(&format!("goal {goal} or less"), self.percent() <= goal);
+    }
+
+    fn print(&self, goal: &str, is_met: bool) {
+        let met = if is_met { "" } else { "  missed" };
+        println!(
+            "  {:<52} {:>7.2} %  {} of {}  {goal}{met}",
+            self.what,
+            self.percent(),
+            self.part,
+            self.whole
+        );
+    }
+}
