@@ -217,8 +217,11 @@ fn without_number(text: &str) -> &str {
 const UNFINISHED: [&str; 8] =
     ["part", "partial", "crdownload", "download", "filepart", "opdownload", "!ut", "aria2"];
 
-/// Whether a name marks a partial download.
+/// Whether a name marks a partial download, or the lock that an office program leaves beside a file that is open.
 pub fn is_unfinished(name: &[u8]) -> bool {
+    if name.starts_with(b"~$") || (name.starts_with(b".~lock.") && name.ends_with(b"#")) {
+        return true;
+    }
     let Some(dot) = name.iter().rposition(|b| *b == b'.').filter(|dot| *dot > 0) else {
         return false;
     };
@@ -377,6 +380,7 @@ mod tests {
         for name in ["Untitled symphony notes", "scan of the ledger", "Documentary", "2031"] {
             assert!(!is_untitled(name.as_bytes()), "{name}");
         }
+        assert!(is_unfinished(b"~$letter.docx") && is_unfinished(b".~lock.letter.odt#"));
         assert!(is_unfinished(b"film.mp4.part") && !is_unfinished(b"spare.partner"));
     }
 

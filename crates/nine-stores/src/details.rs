@@ -3,12 +3,13 @@
 use std::collections::HashMap;
 
 use nine_core::item::Stays;
-use nine_core::kinds::{Content, FIRST_BYTES, recognise};
+use nine_core::kinds::Content;
 use nine_core::place::ItemPath;
 use nine_core::plan::Details;
 use nine_core::tree::{NodeId, TagsOf, Tree, mark};
 
 use crate::reading::note_tags;
+use crate::recognition::content_of;
 use crate::{Catalogue, ReadStore};
 
 /// Asks a store. What cannot be read is not known.
@@ -44,7 +45,7 @@ impl Details for StoreDetails<'_> {
         if self.tree.has_mark(id, mark::LOOKED) {
             return self.tree.content(id).copied();
         }
-        self.store.first_bytes(path, FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
+        content_of(self.store, path, self.tree.size(id)).ok()
     }
 
     fn text(&self, id: NodeId) -> Option<String> {

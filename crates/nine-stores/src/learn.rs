@@ -1,11 +1,12 @@
 //! What a scan does not tell: tags and first bytes, asked of the store for many entries at once.
 
 use nine_core::item::Kind;
-use nine_core::kinds::{Content, FIRST_BYTES, recognise};
+use nine_core::kinds::Content;
 use nine_core::place::Name;
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use crate::reading::{is_note, note_tags};
+use crate::recognition::content_of;
 use crate::{ReadStore, Watch, side_by_side};
 
 /// Entries that are asked about before what was found out is noted down, so that no memory is taken
@@ -91,12 +92,6 @@ fn tags_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId,
 }
 
 fn contents_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Option<Content>)> {
-    let look = |id: NodeId| {
-        // An empty file needs no look.
-        if tree.size(id) == 0 {
-            return Some(recognise(b""));
-        }
-        store.first_bytes(&tree.path(id), FIRST_BYTES).ok().map(|bytes| recognise(&bytes))
-    };
+    let look = |id: NodeId| content_of(store, &tree.path(id), tree.size(id)).ok();
     share.iter().map(|id| (*id, look(*id))).collect()
 }

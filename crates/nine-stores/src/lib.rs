@@ -18,6 +18,7 @@ mod location;
 pub mod packs;
 mod places;
 pub mod reading;
+mod recognition;
 mod store;
 mod sums;
 mod walk;

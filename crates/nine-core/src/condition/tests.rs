@@ -109,7 +109,7 @@ fn flags_and_folders() {
     assert!(holds("type folder and untitled and empty and loose and items is 0", &folder));
     let mut page = file("statement.pdf");
     page.content = Some(recognise(b"<html><body>expired"));
-    assert!(holds("mislabelled and type code and not type document", &page));
+    assert!(holds("mislabelled and type page and not type document", &page));
     assert!(holds("hidden", &file(".cache/x")) && holds("unfinished", &file("film.mp4.part")));
 }
 

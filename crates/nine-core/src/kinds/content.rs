@@ -1,114 +1,169 @@
 //! What the first bytes of a file say it is.
 
-use std::collections::BTreeSet;
-use std::sync::{Mutex, PoisonError};
-
 use super::ItemType::{self, *};
-use super::extensions::Known;
+use super::extensions::{Known, Promise};
+use super::{containers, media, texts};
 
-/// How many bytes from the start of a file are enough.
+/// How many bytes from the start of a file are enough, but for containers.
 pub const FIRST_BYTES: usize = 8192;
 
-/// What the first bytes of a file were recognised as.
+/// What a file's content was recognised as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Content {
     /// The file holds nothing.
     Empty,
-    /// A signature: the type, its name for people, and the media type.
-    Signature(ItemType, &'static str, &'static str),
-    /// Text of some kind: the type and its name for people.
-    Text(ItemType, &'static str),
+    /// A signature, or what a container holds: the media type.
+    Signature(&'static str),
+    /// Text that says of itself what it is: the media type.
+    Marked(&'static str),
+    /// Text with a tab between the cells of each line.
+    Table,
+    /// Text of some kind.
+    Text,
     /// Bytes without a known signature.
     Bytes,
 }
 
 /// What content says about an extension.
 pub(super) enum Judgement {
-    Agrees(&'static str),
+    /// It is what the extension says, and of this type.
+    Agrees(ItemType, &'static str),
     SaysNothing,
     Contradicts(ItemType, &'static str),
 }
 
+/// Signatures of two or three bytes, which may be chance.
+const WEAK: [&str; 5] = [
+    "application/zlib",
+    "application/pgp",
+    "application/x-x509-ca-cert",
+    "application/vnd.lotus-1-2-3",
+    "image/vnd.microsoft.icon",
+];
+
 impl Content {
     /// The type and its name for people, where the content tells.
-    pub(super) fn found(&self) -> Option<(ItemType, &'static str)> {
+    pub(super) fn found(self) -> Option<(ItemType, &'static str)> {
         match self {
-            Content::Signature(item_type, what, _) | Content::Text(item_type, what) => {
-                Some((*item_type, what))
-            }
+            Content::Signature(of) | Content::Marked(of) => media::known(of),
+            Content::Table => Some((Sheet, "table")),
+            Content::Text => Some((Note, "plain text")),
             Content::Empty | Content::Bytes => None,
         }
     }
 
-    /// Holds the content against what its extension promises.
-    pub(super) fn judge(&self, known: &Known) -> Judgement {
-        let promised = !known.signatures.is_empty();
+    /// The media type, where it is known.
+    pub fn media(self) -> Option<&'static str> {
         match self {
-            Content::Empty => Judgement::SaysNothing,
-            Content::Signature(_, what, media) if known.signatures.contains(media) => Judgement::Agrees(what),
-            Content::Signature(item_type, what, _) if promised => Judgement::Contradicts(*item_type, what),
-            Content::Signature(item_type, what, _) => {
-                // A drawing, film or pack may well be kept in a container of another name.
-                let text_promised =
-                    matches!(known.item_type, Note | Mail | Calendar | Contact | Code | Sheet);
-                let kept = matches!(item_type, Packed | Data) && !matches!(known.item_type, Note);
-                if text_promised && !kept && known.item_type != *item_type {
-                    Judgement::Contradicts(*item_type, what)
-                } else {
-                    Judgement::SaysNothing
-                }
-            }
-            Content::Text(item_type, what) if promised => Judgement::Contradicts(*item_type, what),
-            Content::Text(_, "web page")
-                if matches!(known.item_type, Audio | Video | Image | Packed | Installer) =>
-            {
-                Judgement::Contradicts(Code, "web page")
-            }
-            Content::Bytes if promised => Judgement::Contradicts(Unknown, "bytes without a known form"),
-            Content::Text(..) | Content::Bytes => Judgement::SaysNothing,
+            Content::Signature(of) | Content::Marked(of) => Some(of),
+            Content::Empty | Content::Table | Content::Text | Content::Bytes => None,
         }
     }
-}
 
-impl Content {
+    /// Its name for people, where the content tells.
+    pub fn what(self) -> Option<&'static str> {
+        self.found().map(|(_, what)| what)
+    }
+
+    /// Holds the content against what its extension promises.
+    pub(super) fn judge(self, known: &Known) -> Judgement {
+        let (found, what) = self.found().unwrap_or((Unknown, "bytes without a known form"));
+        let listed = match known.promise {
+            Promise::Signed(list) | Promise::Opaque(list) | Promise::TextOr(list) => list,
+            Promise::Text | Promise::Marked => &[],
+        };
+        if self.media().is_some_and(|of| listed.contains(&of)) {
+            // Two kinds of files have these extensions; where one is a container, the name goes before.
+            let other = matches!((known.item_type, found), (Slides | Document, Key));
+            return Judgement::Agrees(if other { found } else { known.item_type }, what);
+        }
+        let contradicts = match (self, known.promise) {
+            (Content::Empty, _) => false,
+            (Content::Signature(of), Promise::Opaque(_) | Promise::TextOr(_)) => !WEAK.contains(&of),
+            (Content::Signature(_), _) => true,
+            (Content::Marked(of), Promise::Marked) => return judge_marked(of, known.item_type, found, what),
+            (Content::Marked(of), Promise::Text) => is_foreign_text(of, known.item_type),
+            (Content::Marked(of), Promise::TextOr(list)) => is_foreign_to(of, list),
+            (Content::Marked(_), _) => true,
+            (Content::Table, Promise::Signed(list)) => !list.contains(&"text/tab-separated-values"),
+            (Content::Table | Content::Text, Promise::Signed(_) | Promise::Opaque(_)) => true,
+            (Content::Text | Content::Table, Promise::Marked) => {
+                matches!(known.item_type, Drawing | Calendar | Contact)
+            }
+            (Content::Table | Content::Text, _) => false,
+            (Content::Bytes, Promise::Opaque(_)) => false,
+            (Content::Bytes, Promise::TextOr(list)) => {
+                list.iter().all(|of| of.starts_with("text/") || *of == "application/x-quickbooks")
+            }
+            (Content::Bytes, _) => true,
+        };
+        match (contradicts, self) {
+            (true, _) => Judgement::Contradicts(found, what),
+            // Film and source code have one extension, and messages and snapshots of programs are text, too.
+            (false, Content::Text) if known.item_type == Video => Judgement::Agrees(Code, "text"),
+            (false, Content::Text)
+                if matches!(known.promise, Promise::TextOr(_)) && known.item_type.is_no_text() =>
+            {
+                Judgement::Agrees(Data, "text")
+            }
+            (false, _) => Judgement::SaysNothing,
+        }
+    }
+
     /// A text that [`Content::from_text`] reads back.
     pub fn to_text(self) -> String {
         match self {
             Content::Empty => "empty".into(),
             Content::Bytes => "bytes".into(),
-            Content::Signature(_, _, media) => format!("media {media}"),
-            Content::Text(item_type, what) => format!("text {} {what}", item_type.word()),
+            Content::Table => "table".into(),
+            Content::Text => "text".into(),
+            Content::Signature(media) => format!("media {media}"),
+            Content::Marked(media) => format!("marked {media}"),
         }
     }
 
     /// Reads what [`Content::to_text`] wrote; `None` for what this version does not know.
     pub fn from_text(text: &str) -> Option<Self> {
         match text.split_once(' ') {
-            None if text == "empty" => Some(Content::Empty),
-            None if text == "bytes" => Some(Content::Bytes),
-            Some(("media", media)) => {
-                let (item_type, what) = type_of_media(media)?;
-                Some(Content::Signature(item_type, what, kept(media)))
-            }
-            Some(("text", rest)) => {
-                let (word, what) = rest.split_once(' ')?;
-                Some(Content::Text(ItemType::from_word(word)?, kept(what)))
-            }
-            _ => None,
+            None => match text {
+                "empty" => Some(Content::Empty),
+                "bytes" => Some(Content::Bytes),
+                "table" => Some(Content::Table),
+                "text" => Some(Content::Text),
+                _ => None,
+            },
+            Some(("media", of)) => media::known(of).map(|_| Content::Signature(media::kept(of))),
+            Some(("marked", of)) => media::known(of).map(|_| Content::Marked(media::kept(of))),
+            Some(_) => None,
         }
     }
 }
 
-/// Words that were read back are kept for good: there are some two hundred at most.
-fn kept(word: &str) -> &'static str {
-    static WORDS: Mutex<BTreeSet<&'static str>> = Mutex::new(BTreeSet::new());
-    let mut words = WORDS.lock().unwrap_or_else(PoisonError::into_inner);
-    if let Some(word) = words.get(word) {
-        return word;
+/// What text that says what it is says about an extension for such text.
+fn judge_marked(of: &str, promised: ItemType, found: ItemType, what: &'static str) -> Judgement {
+    // A saved page has the headers of mail, and drawings and pages may be XML of any root.
+    let fits = found == promised || (promised == Mail && of == "multipart/related") || of == "text/xml";
+    if fits { Judgement::Agrees(promised, what) } else { Judgement::Contradicts(found, what) }
+}
+
+/// Whether text that says what it is can hardly be of a type whose files are any text.
+fn is_foreign_text(of: &str, promised: ItemType) -> bool {
+    match promised {
+        Sheet => true,
+        Mail => of != "message/rfc822",
+        // Notes may quote anything, and code writes it.
+        _ => false,
     }
-    let word: &'static str = Box::leak(word.to_owned().into_boxed_str());
-    words.insert(word);
-    word
+}
+
+/// The same where only some markup is usual.
+fn is_foreign_to(of: &str, listed: &[&str]) -> bool {
+    let is_xml = listed.contains(&"text/xml");
+    match of {
+        "text/html" | "text/calendar" | "text/vcard" | "message/rfc822" => true,
+        "image/svg+xml" => !is_xml,
+        _ => false,
+    }
 }
 
 /// Recognises content by its first bytes (up to [`FIRST_BYTES`] of them).
@@ -116,125 +171,25 @@ pub fn recognise(first: &[u8]) -> Content {
     if first.is_empty() {
         return Content::Empty;
     }
-    let text = as_text(first);
-    if let Some((item_type, what)) = text.as_deref().and_then(marked_text) {
-        return Content::Text(item_type, what);
+    let text = texts::as_text(first);
+    match text.as_deref().and_then(texts::marked) {
+        Some(of @ ("application/rtf" | "application/postscript")) => return Content::Signature(of),
+        Some(of) => return Content::Marked(of),
+        None => {}
     }
-    if let Some(found) = infer::get(first).filter(|kind| !kind.mime_type().starts_with("text/"))
-        && let Some((item_type, what)) = type_of_media(found.mime_type())
+    if first.starts_with(b"PK\x03\x04") {
+        return Content::Signature(containers::in_first_bytes(first).unwrap_or("application/zip"));
+    }
+    let own = media::by_signature(first).filter(|_| text.is_none());
+    let kept = || infer::get(first).map(|kind| kind.mime_type()).filter(|media| !media.starts_with("text/"));
+    if let Some(of) = own.or_else(kept)
+        && media::known(of).is_some()
     {
-        return Content::Signature(item_type, what, found.mime_type());
+        return Content::Signature(media::kept(of));
     }
     match text {
-        Some(_) => Content::Text(Note, "plain text"),
+        Some(text) if texts::is_table(&text) => Content::Table,
+        Some(_) => Content::Text,
         None => Content::Bytes,
-    }
-}
-
-/// The bytes as text if they are UTF-8 (a character cut at the end does not count) without
-/// control characters other than line ends, tabs and escapes.
-fn as_text(first: &[u8]) -> Option<String> {
-    let first = first.strip_prefix(b"\xef\xbb\xbf").unwrap_or(first);
-    let text = match std::str::from_utf8(first) {
-        Ok(text) => text,
-        Err(e) if first.len() - e.valid_up_to() < 4 && e.error_len().is_none() => {
-            std::str::from_utf8(&first[..e.valid_up_to()]).ok()?
-        }
-        Err(_) => return None,
-    };
-    let odd = |c: char| c.is_control() && !matches!(c, '\n' | '\r' | '\t' | '\x0c' | '\x1b');
-    (!text.contains(odd)).then(|| text.to_owned())
-}
-
-/// Kinds of text that say on their first lines what they are.
-fn marked_text(text: &str) -> Option<(ItemType, &'static str)> {
-    let start = text.trim_start();
-    let lower: String = start.chars().take(2048).collect::<String>().to_ascii_lowercase();
-    let begins = |marks: &[&str]| marks.iter().any(|mark| lower.starts_with(mark));
-    if begins(&["<!doctype html", "<html", "<head", "<body", "<title"]) {
-        return Some((Code, "web page"));
-    }
-    if lower.contains("<svg") && begins(&["<?xml", "<svg", "<!--", "<!doctype svg"]) {
-        return Some((Drawing, "SVG"));
-    }
-    if begins(&["<?xml"]) {
-        let page = lower.contains("<html");
-        return Some(if page { (Code, "web page") } else { (Data, "XML") });
-    }
-    let marked = [
-        (&["begin:vcalendar"][..], Calendar, "calendar"),
-        (&["begin:vcard"], Contact, "contact"),
-        (&["[internetshortcut]", "[desktop entry]"], Shortcut, "shortcut"),
-        (&["#!"], Code, "script"),
-        (&["return-path:", "received:", "delivered-to:", "mime-version:", "message-id:"], Mail, "mail"),
-    ];
-    marked.iter().find(|(marks, ..)| begins(marks)).map(|(_, item_type, what)| (*item_type, *what))
-}
-
-/// Media types, with the type and the name for people.
-const MEDIA: [(&str, ItemType, &str); 39] = [
-    ("application/pdf", Document, "PDF"),
-    ("application/postscript", Document, "PostScript"),
-    ("application/rtf", Document, "rich text"),
-    ("application/msword", Document, "office document"),
-    ("application/vnd.ms-excel", Sheet, "spreadsheet"),
-    ("application/vnd.ms-powerpoint", Slides, "slides"),
-    ("application/vnd.oasis.opendocument.text", Document, "OpenDocument text"),
-    ("application/vnd.oasis.opendocument.spreadsheet", Sheet, "OpenDocument sheet"),
-    ("application/vnd.oasis.opendocument.presentation", Slides, "OpenDocument slides"),
-    (
-        "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
-        Document,
-        "Office Open XML text",
-    ),
-    ("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", Sheet, "Office Open XML sheet"),
-    (
-        "application/vnd.openxmlformats-officedocument.presentationml.presentation",
-        Slides,
-        "Office Open XML slides",
-    ),
-    ("application/epub+zip", Book, "EPUB"),
-    ("application/x-mobipocket-ebook", Book, "e-book"),
-    ("image/vnd.djvu", Book, "DjVu"),
-    ("image/jpeg", Image, "JPEG"),
-    ("image/png", Image, "PNG"),
-    ("image/gif", Image, "GIF"),
-    ("image/webp", Image, "WebP"),
-    ("image/tiff", Image, "TIFF"),
-    ("image/heif", Image, "HEIF"),
-    ("image/vnd.adobe.photoshop", Drawing, "layered picture"),
-    ("image/openraster", Drawing, "layered picture"),
-    ("image/vnd.dwg", Drawing, "drawing"),
-    ("audio/x-wav", Audio, "WAV"),
-    ("audio/mpeg", Audio, "MPEG audio"),
-    ("audio/x-flac", Audio, "FLAC"),
-    ("video/mp4", Video, "MPEG-4"),
-    ("video/x-matroska", Video, "Matroska"),
-    ("application/zip", Packed, "zip"),
-    ("application/gzip", Packed, "gzip"),
-    ("application/x-tar", Packed, "tar"),
-    ("application/vnd.microsoft.portable-executable", Installer, "Windows program"),
-    ("application/vnd.debian.binary-package", Installer, "Debian package"),
-    ("application/x-rpm", Installer, "RPM package"),
-    ("application/x-executable", Installer, "program"),
-    ("application/x-mach-binary", Installer, "program"),
-    ("application/vnd.sqlite3", Data, "SQLite"),
-    ("application/x-ole-storage", Unknown, "office container"),
-];
-
-/// The type and name for people of a media type.
-fn type_of_media(media: &str) -> Option<(ItemType, &'static str)> {
-    if let Some((_, item_type, what)) = MEDIA.iter().find(|(name, ..)| *name == media) {
-        return Some((*item_type, what));
-    }
-    let packed = ["7z", "rar", "bzip", "xz", "zstd", "lz", "compress", "cab", "cpio", "unix-archive"];
-    match media.split_once('/')? {
-        ("image", _) => Some((Image, "picture")),
-        ("audio", _) => Some((Audio, "sound")),
-        ("video", _) => Some((Video, "film")),
-        ("application", sub) if sub.starts_with("font") => Some((Font, "font")),
-        ("application", sub) if packed.iter().any(|p| sub.contains(p)) => Some((Packed, "packed files")),
-        ("application", "octet-stream") => None,
-        _ => Some((Data, "data")),
     }
 }

@@ -1,7 +1,10 @@
 //! The type of an item: from its extension, from its first bytes, or both.
 
+pub mod containers;
 mod content;
 mod extensions;
+mod media;
+mod texts;
 
 pub use content::{Content, FIRST_BYTES, recognise};
 
@@ -16,6 +19,7 @@ pub enum ItemType {
     Slides,
     Note,
     Book,
+    Page,
     Mail,
     Image,
     Drawing,
@@ -26,6 +30,8 @@ pub enum ItemType {
     Data,
     Packed,
     Installer,
+    Disk,
+    Key,
     Shortcut,
     Calendar,
     Contact,
@@ -36,12 +42,13 @@ pub enum ItemType {
 use ItemType::*;
 
 /// Every type with its word, in the order in which they are listed to people.
-pub const TYPES: [(&str, ItemType); 20] = [
+pub const TYPES: [(&str, ItemType); 23] = [
     ("document", Document),
     ("sheet", Sheet),
     ("slides", Slides),
     ("note", Note),
     ("book", Book),
+    ("page", Page),
     ("mail", Mail),
     ("image", Image),
     ("drawing", Drawing),
@@ -52,6 +59,8 @@ pub const TYPES: [(&str, ItemType); 20] = [
     ("data", Data),
     ("packed", Packed),
     ("installer", Installer),
+    ("disk", Disk),
+    ("key", Key),
     ("shortcut", Shortcut),
     ("calendar", Calendar),
     ("contact", Contact),
@@ -67,7 +76,15 @@ impl ItemType {
 
     /// Whether files of this type may have words inside that can be read.
     pub fn has_words(self) -> bool {
-        matches!(self, Document | Sheet | Slides | Note | Mail | Code | Data | Calendar | Contact | Unknown)
+        matches!(
+            self,
+            Document | Sheet | Slides | Note | Page | Mail | Code | Data | Calendar | Contact | Unknown
+        )
+    }
+
+    /// Whether files of this type are never text alone.
+    fn is_no_text(self) -> bool {
+        matches!(self, Mail | Installer | Slides | Book)
     }
 
     /// The type of this word, letter case ignored.
@@ -136,7 +153,7 @@ pub fn decide(name: &[u8], content: Option<&Content>) -> Verdict {
             None => (Unknown, Evidence::None),
         },
         (Some(known), Some(content)) => match content.judge(&known) {
-            content::Judgement::Agrees(what) => (known.item_type, Evidence::Both(what)),
+            content::Judgement::Agrees(item_type, what) => (item_type, Evidence::Both(what)),
             content::Judgement::SaysNothing => (known.item_type, Evidence::Extension),
             content::Judgement::Contradicts(item_type, what) => (item_type, Evidence::Contradiction(what)),
         },
@@ -148,8 +165,12 @@ pub fn decide(name: &[u8], content: Option<&Content>) -> Verdict {
 pub fn right_extension(name: &[u8], content: Option<&Content>) -> Option<&'static str> {
     let verdict = decide(name, content);
     match (verdict.evidence, content?) {
-        (Evidence::Contradiction(_), Content::Signature(_, _, media)) => extensions::usual_for(media),
-        (Evidence::Contradiction(_), Content::Text(_, "web page")) => Some("html"),
+        (Evidence::Contradiction(_), Content::Marked("message/rfc822")) => Some("eml"),
+        (Evidence::Contradiction(_), Content::Marked("text/calendar")) => Some("ics"),
+        (Evidence::Contradiction(_), Content::Marked("text/vcard")) => Some("vcf"),
+        (Evidence::Contradiction(_), Content::Marked("image/svg+xml")) => Some("svg"),
+        (Evidence::Contradiction(_), Content::Marked("text/html")) => Some("html"),
+        (Evidence::Contradiction(_), content) => extensions::usual_for(content.media()?),
         _ => None,
     }
 }
@@ -174,7 +195,7 @@ mod tests {
     fn a_web_page_named_pdf_is_not_a_document() {
         let page = b"<!DOCTYPE html>\n<html><head><title>Session expired</title>";
         let verdict = look("statement.pdf", page);
-        assert_eq!(verdict.item_type, Code);
+        assert_eq!(verdict.item_type, Page);
         assert_eq!(verdict.evidence, Evidence::Contradiction("web page"));
     }
 
@@ -182,7 +203,7 @@ mod tests {
     fn content_confirms_or_stays_silent() {
         assert_eq!(look("a.pdf", b"%PDF-1.7 x").evidence, Evidence::Both("PDF"));
         assert_eq!(look("a.md", b"# Notes\n").evidence, Evidence::Extension);
-        assert_eq!(look("a.mp3", b"\0\0\0\0").evidence, Evidence::Extension);
+        assert_eq!(look("a.mp3", b"\0\0\0\x01").evidence, Evidence::Extension);
         assert_eq!(look("a.pdf", b"").evidence, Evidence::Extension);
         assert_eq!(look("a.docx", b"PK\x03\x04aaaaaaaaaaaaaaaa").item_type, Document);
     }

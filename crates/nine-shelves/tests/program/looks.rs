@@ -279,9 +279,9 @@ downloads  76 files, 125 KB, 5 folders; 66 loose
   image     19   76 KB  ████████
   note       7   120 B  ███
   sheet      5  3.4 KB  ██▏
-  code       4   308 B  █▊
+  page       3   288 B  █▎
   audio      3   24 KB  █▎
-  others    14  3.1 KB  █████▉
+  others    15  3.2 KB  ██████▎
   age under
   a week      3  4.6 KB  █▏
   a month    14   28 KB  █████▎
@@ -448,7 +448,7 @@ not known                  2  1.4 KB  ▊
 statement.pdf
 ~/Downloads/statement.pdf
 
-  type      code              by its content: web page, whatever .pdf promises (mislabelled)
+  type      page              by its content: web page, whatever .pdf promises (mislabelled)
   size      107 B
   tags      none
   lender    not known
@@ -463,32 +463,32 @@ statement.pdf
   nameless  no
       untitled: it is not
   loan papers  no
-      type document: it is code
+      type document: it is page
       name has loan,"condition report",insurance: it is `statement.pdf`
   grants  no
       name has grant: it is `statement.pdf`
-      type document,sheet: it is code
+      type document,sheet: it is page
   invoices  no
-      type document: it is code
+      type document: it is page
       name starts invoice: it is `statement.pdf`
   screenshots  no
-      type image: it is code
+      type image: it is page
       name starts screenshot: it is `statement.pdf`
       age over 30d: it is 21 days
   tides  no
       name has tides: it is `statement.pdf`
-      type document,image,sheet,packed: it is code
+      type document,image,sheet,packed: it is page
   pictures  no
-      type image: it is code
+      type image: it is page
   mail  no
-      type mail: it is code
+      type mail: it is page
   notes by tag  no
-      type note: it is code
+      type note: it is page
       tag any: it has no tags
   notes  no
-      type note: it is code
+      type note: it is page
   shortcuts and installers  no
-      type shortcut,installer: it is code
+      type shortcut,installer: it is page
       age over 6mo: it is 21 days
 
 "#]]
@@ -658,9 +658,9 @@ downloads  76 files, 125 KB, 5 folders; 66 loose
   image     19   76 KB  ████████    a month    14   28 KB  █████▎      100 KB      75  125 KB  ██████████
   note       7   120 B  ███         3 months   27   60 KB  ██████████  1 MB         -       -
   sheet      5  3.4 KB  ██▏         a year     23   29 KB  ████████▋   100 MB       -       -
-  code       4   308 B  █▊          older       9  3.1 KB  ███▍        1 GB         -       -
+  page       3   288 B  █▎          older       9  3.1 KB  ███▍        1 GB         -       -
   audio      3   24 KB  █▎                                             larger       -       -
-  others    14  3.1 KB  █████▉
+  others    15  3.2 KB  ██████▎
 
 papers  160 files, 208 KB, 10 folders; 129 loose
   type                               age under                           size under
@@ -844,9 +844,9 @@ downloads  76 files, 125 KB, 5 folders; 66 loose
   image     19   76 KB  ########
   note       7   120 B  ###
   sheet      5  3.4 KB  ###
-  code       4   308 B  ##
+  page       3   288 B  ##
   audio      3   24 KB  ##
-  others    14  3.1 KB  ######
+  others    15  3.2 KB  #######
   age under
   a week      3  4.6 KB  ##
   a month    14   28 KB  ######

@@ -170,8 +170,8 @@ fn why_says_rule_by_rule_what_decided() {
         .ends(0)
         .says("by its content: web page")
         .says("mislabelled");
-    let ran = ran.says("notes  no\n      type note: it is code").says("later  applies").says("old pages  no");
-    assert!(ran.out.contains("type document: it is code"));
+    let ran = ran.says("notes  no\n      type note: it is page").says("later  applies").says("old pages  no");
+    assert!(ran.out.contains("type document: it is page"));
     world
         .nine(&["why", "downloads/anchor.txt"])
         .ends(0)
@@ -274,7 +274,7 @@ fn inside_folders_the_content_counts_only_where_a_rule_asks_for_it() {
         .nine(&["why", "downloads/box/page.png"])
         .ends(0)
         .says("wrong  applies")
-        .says("type image: it is code");
+        .says("type image: it is page");
     world.nine(&["tidy", "--yes"]).ends(0).says("1 moved");
     assert!(world.shelves.join("2 Loans/page.png").exists());
 }

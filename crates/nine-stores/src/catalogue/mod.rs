@@ -19,7 +19,7 @@ pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
-const FORMAT: i64 = 4;
+const FORMAT: i64 = 5;
 
 /// What has a meaning in the address of a file.
 const URI: &percent_encoding::AsciiSet = &percent_encoding::NON_ALPHANUMERIC.remove(b'/');

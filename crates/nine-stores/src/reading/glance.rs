@@ -17,16 +17,19 @@ const LINE: usize = 200;
 pub fn glance(name: &[u8], bytes: &[u8], size: u64, lines: usize) -> Vec<String> {
     let content = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
     let mut told: Vec<String> = match content {
-        Content::Signature(_, what, media) if media.starts_with("image/") => match dimensions(bytes) {
-            Some((width, height)) => vec![format!("{what}, {} x {} pixels", count(width), count(height))],
-            None => vec![what.to_owned()],
-        },
-        Content::Signature(_, _, "application/pdf") => {
+        Content::Signature(media) if media.starts_with("image/") => {
+            let what = content.what().unwrap_or_default();
+            match dimensions(bytes) {
+                Some((width, height)) => vec![format!("{what}, {} x {} pixels", count(width), count(height))],
+                None => vec![what.to_owned()],
+            }
+        }
+        Content::Signature("application/pdf") => {
             pdf::pages(bytes).map(|pages| counted(pages as u64, "page", "pages")).into_iter().collect()
         }
-        Content::Signature(_, _, "application/zip") => zip_members(bytes, lines),
-        Content::Signature(_, _, "application/x-tar") => tar_members(bytes, lines),
-        Content::Signature(_, _, "application/gzip") => tar_members(GzDecoder::new(bytes), lines),
+        Content::Signature("application/zip") => zip_members(bytes, lines),
+        Content::Signature("application/x-tar") => tar_members(bytes, lines),
+        Content::Signature("application/gzip") => tar_members(GzDecoder::new(bytes), lines),
         _ => Vec::new(),
     };
     let words = words(name, bytes, size);

@@ -13,7 +13,7 @@ mod pdf;
 mod picture;
 mod plain;
 
-use nine_core::kinds::{Content, FIRST_BYTES, ItemType, recognise};
+use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::names::{fold_bytes, split_extension};
 
 pub use glance::glance;
@@ -115,25 +115,31 @@ pub fn words(name: &[u8], bytes: &[u8], size: u64) -> Words {
 /// Decides by the content, and by the extension where that alone tells.
 fn form(name: &[u8], bytes: &[u8]) -> FileForm {
     let ext = fold_bytes(split_extension(name).1);
-    let recognised = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
-    match recognised {
+    let content = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
+    let is_page = matches!(ext.as_str(), ".html" | ".htm" | ".xhtml");
+    match content {
         Content::Empty => FileForm::Other,
-        Content::Signature(_, _, "application/pdf") => FileForm::Pdf,
-        Content::Signature(_, _, media)
-            if media.contains("openxmlformats") || media.contains("opendocument") =>
-        {
+        Content::Signature("application/pdf") => FileForm::Pdf,
+        Content::Signature(of) if of.contains("openxmlformats") || of.contains("opendocument") => {
             FileForm::Office
         }
-        Content::Signature(_, _, "application/zip") if office::is_extension(&ext) => FileForm::Office,
-        Content::Signature(..) => FileForm::Other,
-        Content::Text(ItemType::Mail, _) => FileForm::Mail,
-        Content::Text(..) if matches!(ext.as_str(), ".eml" | ".mbox") => FileForm::Mail,
-        Content::Text(_, "web page" | "SVG" | "XML") => FileForm::Page,
-        Content::Text(..) if matches!(ext.as_str(), ".html" | ".htm" | ".xhtml") => FileForm::Page,
-        Content::Text(..) => FileForm::Text,
+        Content::Signature("application/zip") if office::is_extension(&ext) => FileForm::Office,
+        Content::Signature("application/rtf") => FileForm::Text,
+        Content::Signature(_) => FileForm::Other,
+        Content::Marked("message/rfc822" | "multipart/related") => FileForm::Mail,
+        Content::Marked(
+            "text/html" | "text/x-office-html" | "image/svg+xml" | "text/xml" | "text/x-drawio",
+        ) => FileForm::Page,
+        // Keys have no words for others.
+        Content::Marked("text/x-pem") => FileForm::Other,
+        Content::Marked(_) | Content::Table | Content::Text => match ext.as_str() {
+            ".eml" | ".mbox" => FileForm::Mail,
+            _ if is_page => FileForm::Page,
+            _ => FileForm::Text,
+        },
         Content::Bytes if plain::is_other_encoding(&ext, bytes) => match ext.as_str() {
-            ".html" | ".htm" => FileForm::Page,
             ".eml" => FileForm::Mail,
+            _ if is_page => FileForm::Page,
             _ => FileForm::Text,
         },
         Content::Bytes => FileForm::Other,
