@@ -8,6 +8,12 @@
 mod chance;
 #[path = "right/facets.rs"]
 mod facets;
+#[path = "../crates/nine-stores/tests/formats/looks.rs"]
+mod looks;
+#[path = "../crates/nine-stores/tests/formats/samples.rs"]
+mod samples;
+#[path = "right/types.rs"]
+mod types;
 
 use jiff::tz::TimeZone;
 use nine_core::moment::Now;
@@ -16,6 +22,7 @@ fn main() {
     let shows = std::env::args().any(|word| word == "show");
     let now = Now::parse("2031-04-07T09:00", &TimeZone::UTC).expect("a time");
     facets::measure(&now, shows);
+    types::measure(shows);
 }
 
 /// A share, printed with its goal.

@@ -132,6 +132,8 @@ pub struct Item {
     pub items: Option<u64>,
     /// When it was last changed; of a folder, the newest thing inside.
     pub newest: Moment,
+    /// The later of changed and arrived; of a folder, of all that lies in it.
+    pub latest: Moment,
     /// Its tags.
     pub tags: Vec<String>,
     /// Tags that stand in its own text, where it is a note.
@@ -172,6 +174,7 @@ impl Item {
             size: entry.size,
             items: None,
             newest: entry.modified,
+            latest: entry.modified.max(entry.changed_or_born_if_file()),
             tags: Vec::new(),
             note_tags: Vec::new(),
             told: Vec::new(),
@@ -225,7 +228,7 @@ impl Item {
 
     /// The time from which `age` counts: the later of modified and arrived.
     pub fn age_from(&self) -> Moment {
-        self.newest.max(self.entry.changed_or_born_if_file())
+        self.latest.max(self.entry.changed_or_born_if_file())
     }
 
     /// The time from which `idle` counts: the latest of modified, arrived and opened.

@@ -272,6 +272,8 @@ pub enum RuleStatus {
     Unfinished,
     /// The rule discards copies, and the item is the one that stays, or the only one.
     IsNeeded,
+    /// It would, but the item goes with a folder around it.
+    GoesWithFolder,
     /// Its condition does not hold.
     Fails(Explanation),
 }

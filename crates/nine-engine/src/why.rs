@@ -8,7 +8,7 @@ use nine_core::facet::{Facet, Finding};
 use nine_core::find::Rows;
 use nine_core::item::{Entry, Item, Kind};
 use nine_core::kinds::name_says_little;
-use nine_core::place::{NameBuf, Spot};
+use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::tidy::{item, needs_of};
 use nine_core::rules::{Effect, Rule, RuleStatus, apply, explain};
 use nine_core::saved::SavedSearch;
@@ -45,6 +45,25 @@ pub struct OfRule<'w> {
     pub does: Option<Does>,
 }
 
+impl OfRule<'_> {
+    /// What lies in a folder that goes as a whole is not tried by itself.
+    fn goes_with_folder(&mut self) {
+        use RuleStatus::{Applies, IsNeeded, Lacks, Preceded};
+        if matches!(self.status, Applies | Lacks(_) | Preceded(_) | IsNeeded) {
+            (self.status, self.does) = (RuleStatus::GoesWithFolder, None);
+        }
+    }
+}
+
+/// A folder that goes as a whole, with what lies in it.
+#[derive(Debug)]
+pub struct GoesWith<'w> {
+    /// The folder.
+    pub folder: Spot,
+    /// The rule that files it, and what it does; `None` if the folder is kept together and no rule moves it.
+    pub by: Option<(&'w Rule, Does)>,
+}
+
 /// Everything known about one item.
 pub struct ItemReport<'w> {
     /// The item with all its details.
@@ -53,6 +72,8 @@ pub struct ItemReport<'w> {
     pub at: Location,
     /// The words inside, where they are known.
     pub words: Option<Words>,
+    /// The folder around it that is moved, or kept together, as a whole.
+    pub goes_with: Option<GoesWith<'w>>,
     /// The rules, where it lies in a pile.
     pub rules: Vec<OfRule<'w>>,
     /// What the facets answer.
@@ -74,11 +95,42 @@ pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<ItemRe
     compare(workspace, &mut item)?;
     item.text = words.as_ref().map(|words| words.body.clone());
     let is_in_pile = config.pile(&found.spot.place).is_some();
-    let rules = if is_in_pile { of_rules(workspace, &item) } else { Vec::new() };
+    let mut rules = if is_in_pile { of_rules(workspace, &item) } else { Vec::new() };
+    let goes_with = if is_in_pile { goes_with(workspace, &found)? } else { None };
+    if goes_with.is_some() {
+        rules.iter_mut().for_each(OfRule::goes_with_folder);
+    }
     let answers = config.facets.iter().map(|facet| (facet, facet.ask(&item, now))).collect();
     let found_by = config.searches.iter().filter(|search| search.condition.holds(&item, now)).collect();
     let at = found.store.location(&item.spot.path);
-    Ok(ItemReport { item, at, words, rules, answers, found_by })
+    Ok(ItemReport { item, at, words, goes_with, rules, answers, found_by })
+}
+
+/// The outermost folder around an item that the rules move as a whole, or that is kept together: what lies in it is
+/// not tried by itself.
+fn goes_with<'w>(workspace: &'w Workspace, found: &Located) -> Result<Option<GoesWith<'w>>> {
+    let (rules, now) = (&workspace.config().rules, workspace.now());
+    let parts: Vec<_> = found.spot.path.parts().collect();
+    let mut path = ItemPath::root();
+    for name in parts.iter().take(parts.len().saturating_sub(1)) {
+        path = path.join(name);
+        let folder = Located {
+            spot: Spot::new(found.spot.place.clone(), path.clone()),
+            store: Arc::clone(&found.store),
+        };
+        let item = as_rules_see_it(workspace, &item_of(workspace, &folder)?);
+        let outcome = apply(rules, &item, now);
+        let files = outcome.put.as_ref().map(|(rule, _)| *rule);
+        let renames = outcome.name.as_ref().and(outcome.applied.last().copied());
+        if let Some(rule) = files.or(outcome.discard).or(renames).map(|rule| &rules[rule]) {
+            let does = does(workspace, rule, &item, outcome);
+            return Ok(Some(GoesWith { folder: folder.spot, by: Some((rule, does)) }));
+        }
+        if item.together.is_some() {
+            return Ok(Some(GoesWith { folder: folder.spot, by: None }));
+        }
+    }
+    Ok(None)
 }
 
 /// What the catalogue knows of an item, if it lies in one of the places.

@@ -117,7 +117,7 @@ fn rules_that_cannot_work() {
     one(&rule("when = \"type image\"\nput = \"7/{type}\"\n"), 8, "\"7/{type}\"", "its shelves are 1 A, 2 B");
     one(&rule("when = \"type image\"\nput = \"work/1\"\n"), 8, "\"work/1\"", "there is no bookcase `work`");
     one(&rule("when = \"type image\"\nput = \"1/{tpye}\"\n"), 8, "tpye", "did you mean `type`?");
-    one(&rule("when = \"type image\"\nrename = \"{stem:x}\"\n"), 8, "x", "initial, tidy or rest");
+    one(&rule("when = \"type image\"\nrename = \"{stem:x}\"\n"), 8, "x", "upper, lower or rest");
     one(&rule("when = \"type image\"\n"), 6, "[[rule]]", "add `put`, `rename`, `tag` or `discard");
     one(&rule("when = \"copy\"\ndiscard = \"copies\"\nput = \"1\"\n"), 6, "[[rule]]", "or make two rules");
     one(&rule("when = \"copy\"\ndiscard = \"all\"\n"), 8, "all", "here can stand copies");

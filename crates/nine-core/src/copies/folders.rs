@@ -45,8 +45,13 @@ pub fn fold(
         }
         out.push(Folded { group, chosen });
     }
-    // A folder whose twin is all that is free, and which stays, leaves nothing to do.
-    out.retain(|folded| folded.going().next().is_some());
+    // A folder whose twin is all that is free, and which stays, leaves nothing to do. A file that stays beside one
+    // that is bound is told all the same: they are copies.
+    let stays = |item: &Alike| item.bound && decided.around(item.member) == Some(true);
+    let is_told = |folded: &Folded| {
+        folded.group.kind == Kind::File && !folded.kept().bound && folded.group.items.iter().any(stays)
+    };
+    out.retain(|folded| folded.going().next().is_some() || is_told(folded));
     out
 }
 

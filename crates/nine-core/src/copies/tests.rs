@@ -133,6 +133,21 @@ fn whole_folders_are_told_as_one() {
 }
 
 #[test]
+fn a_favourite_that_lies_alone_is_told_beside_equal_folders() {
+    let tree = tree(&[
+        ("import/day/1.jpg", 1, 1),
+        ("old/day/1.jpg", 1, 2),
+        ("shelf/one.jpg", 1, 3),
+        ("zz/three.jpg", 1, 4),
+    ]);
+    // One folder stays as a whole; the favourite stays too, and what lies loose elsewhere goes.
+    let wanted = ["import old", "shelf/one.jpg (import/day/1.jpg) zz/three.jpg"];
+    assert_eq!(told(&tree, &[Keep::Shelf]), wanted);
+    let alone = self::tree(&[("import/day/1.jpg", 1, 1), ("old/day/1.jpg", 1, 2), ("shelf/one.jpg", 1, 3)]);
+    assert_eq!(told(&alone, &[Keep::Shelf]), ["import old", "shelf/one.jpg (import/day/1.jpg)"]);
+}
+
+#[test]
 fn a_folder_with_more_or_other_names_in_it_is_no_copy() {
     let more = tree(&[("a/1", 1, 1), ("a/2", 2, 2), ("b/1", 1, 3), ("b/2", 2, 4), ("b/3", 3, 5)]);
     assert_eq!(told(&more, &[]), ["a/1 b/1", "a/2 b/2"]);

@@ -73,9 +73,12 @@ impl Pattern {
     /// # Errors
     /// What is unknown.
     pub fn fill_name(&self, filling: &Filling) -> Filled<NameBuf> {
-        let ext = filling.extension();
+        let mut ext = filling.extension();
         let mut name = self.fill(filling, false)?;
-        if names::split_extension(&name).1.eq_ignore_ascii_case(&ext) {
+        let own = names::split_extension(&name).1;
+        if own.eq_ignore_ascii_case(&ext) {
+            // The pattern may want its letters otherwise.
+            ext = own.to_vec();
             name.truncate(name.len() - ext.len());
         }
         // Bytes outside UTF-8 are kept as they are.
@@ -193,10 +196,11 @@ impl Filling<'_> {
             },
             Subject::Ext => {
                 let ext = self.extension();
-                plain(if first { ext.strip_prefix(b".").unwrap_or(&ext) } else { &ext })
+                in_form(if first { ext.strip_prefix(b".").unwrap_or(&ext) } else { &ext }, form)
             }
             Subject::Stem => in_form(self.stem(), form),
             Subject::Name => in_form(self.name, form),
+            Subject::Folder => item.spot.path.parent()?.last().and_then(|folder| in_form(&folder, form)),
             Subject::Pile => plain(item.spot.place.as_bytes()),
             Subject::Today => date(Some(now.moment()), form, now),
             Subject::Modified => date(Some(item.newest), form, now),
@@ -239,11 +243,17 @@ fn in_form(bytes: &[u8], form: &Form) -> Option<Vec<u8>> {
     match form {
         Form::Initial => names::initial(text).map(String::into_bytes),
         Form::Tidy => Some(tidy_stem(text).into_bytes()),
-        Form::Plain | Form::Rest | Form::Date(_) => Some(bytes.to_vec()),
+        Form::Upper => Some(text.to_uppercase().into_bytes()),
+        Form::Lower => Some(text.to_lowercase().into_bytes()),
+        Form::Plain | Form::Rest | Form::Quarter | Form::Date(_) => Some(bytes.to_vec()),
     }
 }
 
 fn date(at: Option<Moment>, form: &Form, now: &Now) -> Option<Vec<u8>> {
+    if *form == Form::Quarter {
+        let day = now.day_of(at?)?;
+        return Some(format!("{:04}-Q{}", day.year(), (day.month() + 2) / 3).into_bytes());
+    }
     let format = match form {
         Form::Date(format) => format,
         _ => "%Y-%m-%d",

@@ -47,6 +47,8 @@ enum Subject {
     Ext,
     Stem,
     Name,
+    /// The name of the folder that it lies in.
+    Folder,
     Pile,
     Today,
     Modified,
@@ -61,6 +63,10 @@ enum Form {
     Plain,
     Initial,
     Tidy,
+    Upper,
+    Lower,
+    /// A quarter, such as `2031-Q2`.
+    Quarter,
     /// What no facet of the pattern was read from.
     Rest,
     /// A `strftime` format.

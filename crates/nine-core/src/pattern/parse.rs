@@ -6,11 +6,12 @@ use super::{Form, Pattern, PatternPart, PutPattern, Subject};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
 
-const SUBJECTS: [(&str, Subject); 10] = [
+const SUBJECTS: [(&str, Subject); 11] = [
     ("type", Subject::Type),
     ("ext", Subject::Ext),
     ("stem", Subject::Stem),
     ("name", Subject::Name),
+    ("folder", Subject::Folder),
     ("pile", Subject::Pile),
     ("today", Subject::Today),
     ("modified", Subject::Modified),
@@ -150,17 +151,23 @@ fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
         (subject, "year") if subject.is_date() => return Ok(Form::Date("%Y".into())),
         (subject, "month") if subject.is_date() => return Ok(Form::Date("%m".into())),
         (subject, "day") if subject.is_date() => return Ok(Form::Date("%d".into())),
+        (subject, "quarter") if subject.is_date() => return Ok(Form::Quarter),
+        // The week of ISO 8601, with the year that it belongs to.
+        (subject, "week") if subject.is_date() => return Ok(Form::Date("%G-W%V".into())),
         (subject, format) if subject.is_date() => {
             let sample =
                 jiff::civil::date(2031, 4, 7).at(9, 0, 0, 0).to_zoned_datetime(jiff::tz::TimeZone::UTC);
             let readable = sample.is_ok_and(|at| jiff::fmt::strtime::format(format, &at).is_ok());
-            (readable && format.contains('%'), "year, month, day, or a form such as %Y-%m")
+            (readable && format.contains('%'), "year, quarter, month, week, day, or a form such as %Y-%m")
         }
         (Subject::Stem | Subject::Name, "initial") => return Ok(Form::Initial),
         (Subject::Stem | Subject::Name, "tidy") => return Ok(Form::Tidy),
+        (Subject::Stem | Subject::Name | Subject::Ext | Subject::Folder, "upper") => return Ok(Form::Upper),
+        (Subject::Stem | Subject::Name | Subject::Ext | Subject::Folder, "lower") => return Ok(Form::Lower),
         (Subject::Stem, "rest") => return Ok(Form::Rest),
-        (Subject::Stem, _) => (false, "initial, tidy or rest"),
-        (Subject::Name, _) => (false, "initial or tidy"),
+        (Subject::Stem, _) => (false, "initial, tidy, upper, lower or rest"),
+        (Subject::Name, _) => (false, "initial, tidy, upper or lower"),
+        (Subject::Ext | Subject::Folder, _) => (false, "upper or lower"),
         _ => return Err(no_forms(word, whole)),
     };
     if fits {

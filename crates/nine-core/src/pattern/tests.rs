@@ -67,6 +67,9 @@ fn values_and_forms() {
         name("{modified:%Y-%m} {stem:tidy}{ext}", "copy of loan_list.PDF").unwrap(),
         "2030-11 Loan list.PDF"
     );
+    assert_eq!(name("{stem:upper} {modified:quarter}{ext:lower}", "plan.PDF").unwrap(), "PLAN 2030-Q4.pdf");
+    assert_eq!(folder("{modified:week}", "a").unwrap(), "2030-W44");
+    assert_eq!(folder("{folder|loose}", "a.txt").unwrap(), "loose");
     assert_eq!(name("{today} {name}", "a.txt").unwrap(), "2031-04-07 a.txt");
     assert_eq!(name("{{{pile}}} {stem}", "a.txt").unwrap(), "{downloads} a.txt");
     assert_eq!(folder("{stem:initial}", "émile.txt").unwrap(), "E");
@@ -112,7 +115,7 @@ fn errors_point_at_the_word() {
     for (text, word, help) in [
         ("{lender}", "lender", "patterns know type"),
         ("{modifed}", "modifed", "did you mean `modified`?"),
-        ("{stem:upside}", "upside", "its forms are initial, tidy or rest"),
+        ("{stem:upside}", "upside", "its forms are initial, tidy, upper, lower or rest"),
         ("{modified:nope}", "nope", "its forms are year"),
         ("{type:tidy}", "tidy", "write {type}"),
         ("{stem", "{stem", "close it with"),

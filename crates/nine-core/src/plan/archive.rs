@@ -170,7 +170,8 @@ fn as_item(selected: &Proposal) -> Item {
         changed: selected.modified,
         identity: selected.stamp.identity,
     };
-    Item { tags: selected.tags.clone(), newest: selected.modified, ..Item::new(selected.item.clone(), entry) }
+    let new = Item::new(selected.item.clone(), entry);
+    Item { tags: selected.tags.clone(), newest: selected.modified, latest: selected.modified, ..new }
 }
 
 /// The latest of the dates that say when an item was last of use, and which one it is.
@@ -180,6 +181,7 @@ fn last_of_use(item: &Item) -> (&'static str, Moment) {
     let changed = if is_folder { "newest inside" } else { "modified" };
     let dates = [
         Some((changed, item.newest)),
+        Some(("arrived", item.latest)).filter(|_| is_folder),
         own(item.entry.born).map(|born| ("arrived", born)),
         own(item.entry.opened).map(|opened| ("opened", opened)),
     ];
@@ -207,7 +209,7 @@ fn contradicted(target: &Target, item: &Item) -> Option<Doubt> {
         opened: item.entry.opened.map(|_| at),
         ..item.entry.clone()
     };
-    let latest = Item { entry, newest: at, ..item.clone() };
+    let latest = Item { entry, newest: at, latest: at, ..item.clone() };
     if target.archive.when.holds(&latest, target.now) {
         return None;
     }

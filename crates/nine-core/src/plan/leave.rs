@@ -126,7 +126,7 @@ impl<'a> LeaveCheck<'a> {
         if self.in_use.contains(&id) {
             return Some(Left::InUse);
         }
-        let changed = if is_folder { self.tree.totals(id).newest } else { entry.changed_or_born() };
+        let changed = if is_folder { self.tree.totals(id).latest } else { entry.changed_or_born() };
         // What seems to come from the future comes from a wrong clock, and has settled.
         (changed > self.unsettled && changed <= self.now).then_some(Left::Settling)
     }

@@ -6,7 +6,7 @@ use super::{Follower, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
 use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
-use crate::names::split_extension;
+use crate::names::{fold_bytes, split_extension};
 use crate::place::{Name, NameBuf, Spot};
 use crate::rules::Clash;
 use crate::worklist::{Act, ClashAnswer, Doubt, NamesThere, Step, Worklist};
@@ -46,6 +46,7 @@ pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {
         standing,
         proposals,
         claimed: HashMap::new(),
+        cases: HashMap::new(),
         numbers: HashMap::new(),
         out: Settled::default(),
         sets: 0,
@@ -75,6 +76,8 @@ struct Settler<'a> {
     proposals: &'a [Proposal],
     /// The names that are given already, each with the proposal that has it.
     claimed: HashMap<(Spot, Vec<u8>), usize>,
+    /// For each folder, the names there and those that come there, by their folded form.
+    cases: HashMap<Spot, HashMap<String, NameBuf>>,
     /// The last number given to a name in a folder, where the search for the next one starts.
     numbers: HashMap<(Spot, NameBuf), usize>,
     out: Settled,
@@ -291,6 +294,7 @@ impl<'a> Settler<'a> {
             let facts = self.standing.get(&folder);
             let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
             self.claimed.insert((folder.clone(), key), self.now);
+            step.doubts.extend(self.differs_in_case(&folder, &step.item, to.path.name()));
             step.together = together;
             step.act = match by {
                 PlacedBy::Unpack => Act::Unpack { to },
@@ -299,6 +303,19 @@ impl<'a> Settler<'a> {
             };
             self.push(step);
         }
+    }
+
+    /// The doubt about a name from which another in the folder differs in letter case only, where that is allowed.
+    fn differs_in_case(&mut self, folder: &Spot, own: &Spot, name: &[u8]) -> Option<Doubt> {
+        let standing = self.standing.get(folder);
+        let cases = self.cases.entry(folder.clone()).or_insert_with(|| {
+            let names = standing.into_iter().flat_map(|facts| facts.names.values());
+            names.map(|(name, _)| (fold_bytes(name), name.clone())).collect()
+        });
+        let name = NameBuf::new(name.to_vec())?;
+        let other = cases.insert(fold_bytes(&name), name.clone())?;
+        let is_own = own.folder() == *folder && own.path.name() == &*other;
+        (other != name && !is_own).then_some(Doubt::DiffersInCase(other))
     }
 
     fn step(&self, proposal: &Proposal, act: Act) -> Step {

@@ -368,3 +368,25 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
         assert_eq!(out.unwrap().join().unwrap(), 1);
     });
 }
+
+#[test]
+fn names_that_differ_in_case_only_are_a_doubt() {
+    let rules = "[[rule]]\nwhen = \"file\"\nput = \"2\"\nreach = \"deep\"\n";
+    let steps = planned(rules, &["Straße.txt", "a/STRASSE.txt", "b.txt"], &NamesThere::default()).steps;
+    let doubts: Vec<usize> = steps.iter().map(|step| step.doubts.len()).collect();
+    assert_eq!(doubts.iter().sum::<usize>(), 1, "{steps:?}");
+    let doubt = steps.iter().flat_map(|step| &step.doubts).next().unwrap();
+    assert!(doubt.words(&now()).contains("only letter case tells it from"), "{doubt:?}");
+}
+
+#[test]
+fn a_folder_that_cannot_be_filed_hides_nothing_from_deep_rules() {
+    let rules = "[facet.lender]\nvalues = [\"Harrow\"]\n\
+        [[rule]]\nname = \"boxes\"\nwhen = \"type folder\"\nput = \"2/{lender}\"\n\
+        [[rule]]\nname = \"papers\"\nwhen = \"ext pdf\"\nreach = \"deep\"\nput = \"3\"\n";
+    let worklist = planned(rules, &["box/a.pdf", "harrow/b.pdf"], &NamesThere::default());
+    let shown = shown(&worklist);
+    assert!(shown.contains(&"box/a.pdf -> home/3 Grants/a.pdf".to_owned()), "{shown:?}");
+    assert!(shown.contains(&"harrow -> home/2 Borrowed/Harrow/harrow".to_owned()), "{shown:?}");
+    assert!(!shown.iter().any(|step| step.contains("b.pdf")), "{shown:?}");
+}

@@ -88,7 +88,8 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, needs: N
     Item {
         size: if is_folder { totals.size } else { entry.size },
         items: tree.items(id),
-        newest: if is_folder { totals.newest } else { entry.modified },
+        newest: totals.newest,
+        latest: totals.latest,
         tags: if needs.has(Need::Tags) { details.tags(id, &spot.path) } else { Vec::new() },
         note_tags: if needs.has(Need::Tags) { details.note_tags(id, &spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(id, &spot.path)).flatten(),
@@ -247,10 +248,9 @@ impl<'a> TidyWalk<'a> {
         let item = item(self.tree, id, spot, self.pass.details, self.needs);
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
         let untouched = outcome.applied.is_empty();
-        let stays = outcome.put.is_none()
-            && outcome.discard.is_none()
-            && outcome.name.is_none()
-            && outcome.unknown.is_empty();
+        // What a rule only tags, or cannot file since something is not known, stays where it is: rules for what
+        // lies in it are for that still.
+        let stays = outcome.put.is_none() && outcome.discard.is_none() && outcome.name.is_none();
         let proposal = self.proposal(&item, outcome, &set);
         let is_whole = !is_folder || item.together.is_some();
         match proposal {

@@ -69,11 +69,13 @@ pub enum Column {
     Pixels = 27,
     /// What a picture looks like; u64.
     Prints = 28,
+    /// For each folder, when the last thing inside was changed or arrived; i64.
+    FolderLatest = 29,
 }
 
 impl Column {
     /// Every column.
-    pub const ALL: [Column; 28] = [
+    pub const ALL: [Column; 29] = [
         Column::Parent,
         Column::Folder,
         Column::NameEnd,
@@ -102,6 +104,7 @@ impl Column {
         Column::Digests,
         Column::Pixels,
         Column::Prints,
+        Column::FolderLatest,
     ];
 
     /// How many bytes a row takes, where every row has them. What is learned may be missing as a
@@ -144,6 +147,7 @@ impl Tree {
             Column::FolderEnd => cast_slice(&self.folder_end),
             Column::FolderItems => cast_slice(&self.folder_items),
             Column::FolderNewest => cast_slice(&self.folder_newest),
+            Column::FolderLatest => cast_slice(&self.folder_latest),
             Column::FolderRead => &self.folder_read,
             Column::AgeFrom => cast_slice(&self.age_from),
             Column::Ends => cast_slice(&self.ends),
@@ -180,6 +184,7 @@ impl Tree {
             Column::FolderEnd => self.folder_end = vec![0; length / 4],
             Column::FolderItems => self.folder_items = vec![0; length / 4],
             Column::FolderNewest => self.folder_newest = vec![0; length / 8],
+            Column::FolderLatest => self.folder_latest = vec![0; length / 8],
             Column::FolderRead => self.folder_read = vec![0; length],
             Column::AgeFrom => self.age_from = vec![0; length / 8],
             Column::Ends => self.ends = vec![0; length / 8],
@@ -215,6 +220,7 @@ impl Tree {
             Column::FolderEnd => cast(&mut self.folder_end),
             Column::FolderItems => cast(&mut self.folder_items),
             Column::FolderNewest => cast(&mut self.folder_newest),
+            Column::FolderLatest => cast(&mut self.folder_latest),
             Column::FolderRead => &mut self.folder_read,
             Column::AgeFrom => cast(&mut self.age_from),
             Column::Ends => cast(&mut self.ends),

@@ -151,7 +151,8 @@ impl Gathering {
                 open.push(Open::new(&mut tree, std::mem::take(&mut folders[number])));
             } else {
                 top.items += 1;
-                top.newest = top.newest.max(gathered.entry.changed_or_born().0);
+                top.newest = top.newest.max(gathered.entry.modified.0);
+                top.latest = top.latest.max(gathered.entry.changed_or_born().0);
                 tree.size[top.row as usize] += gathered.entry.size;
             }
         }
@@ -167,6 +168,7 @@ struct Open {
     next_folder: u32,
     items: u32,
     newest: i64,
+    latest: i64,
 }
 
 impl Open {
@@ -176,7 +178,15 @@ impl Open {
         let row = tree.rows as u32 - 1;
         tree.folder_read.push(u8::from(batch.is_some()));
         let Batch { names, entries, .. } = batch.unwrap_or_default();
-        Self { row, names, entries: entries.into_iter(), next_folder: first, items: 0, newest: NEVER }
+        Self {
+            row,
+            names,
+            entries: entries.into_iter(),
+            next_folder: first,
+            items: 0,
+            newest: NEVER,
+            latest: NEVER,
+        }
     }
 }
 
@@ -188,10 +198,12 @@ fn close(tree: &mut Tree, open: &mut Vec<Open>) {
     tree.folder_items[folder] = done.items;
     if done.items > 0 {
         tree.folder_newest[folder] = done.newest;
+        tree.folder_latest[folder] = done.latest;
     }
     if let Some(above) = open.last_mut() {
         above.items += done.items;
         above.newest = above.newest.max(done.newest);
+        above.latest = above.latest.max(done.latest);
         tree.size[above.row as usize] += tree.size[done.row as usize];
     }
 }
@@ -243,6 +255,7 @@ impl Tree {
             self.folder_end.push(0);
             self.folder_items.push(0);
             self.folder_newest.push(entry.modified.0);
+            self.folder_latest.push(entry.modified.0);
         }
     }
 

@@ -276,20 +276,20 @@ impl Tree {
         }
     }
 
-    /// Sums up anew when the newest thing in each folder was changed or arrived.
+    /// Sums up anew when the last thing in each folder was changed or arrived.
     fn date_folders(&mut self) {
-        let mut newest = vec![NEVER; self.folder_newest.len()];
+        let mut latest = vec![NEVER; self.folder_latest.len()];
         for row in (1..self.rows).rev() {
             let id = NodeId::new(row);
             let own = match self.folder[row] {
                 NO_FOLDER => self.age_from(id).0,
-                folder => newest[folder as usize],
+                folder => latest[folder as usize],
             };
             let above = self.folder[self.parent[row] as usize] as usize;
-            newest[above] = newest[above].max(own);
+            latest[above] = latest[above].max(own);
         }
-        for (kept, newest) in self.folder_newest.iter_mut().zip(newest) {
-            *kept = if newest == NEVER { *kept } else { newest };
+        for (kept, latest) in self.folder_latest.iter_mut().zip(latest) {
+            *kept = if latest == NEVER { *kept } else { latest };
         }
     }
 

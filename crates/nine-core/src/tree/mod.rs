@@ -72,6 +72,8 @@ pub struct Totals {
     pub items: u64,
     /// When the newest of them was changed; the folder's own time if there is none.
     pub newest: Moment,
+    /// When the last of them was changed or arrived.
+    pub latest: Moment,
 }
 
 /// Everything below one place. A tree from a catalogue may lack columns that nobody asked for; to
@@ -102,6 +104,7 @@ pub struct Tree {
     folder_end: Vec<u32>,
     folder_items: Vec<u32>,
     folder_newest: Vec<i64>,
+    folder_latest: Vec<i64>,
     folder_read: Vec<u8>,
     tag_sets: Vec<TagSet>,
     contents: Vec<Content>,
@@ -274,12 +277,18 @@ impl Tree {
         let (at, size) = (id.row(), self.size[id.row()]);
         match self.folder[at] {
             NO_FOLDER => {
-                let newest = Moment(self.modified[at].max(self.born(id).map_or(NEVER, |born| born.0)));
-                Totals { size, items: 1, newest }
+                let newest = Moment(self.modified[at]);
+                Totals {
+                    size,
+                    items: 1,
+                    newest,
+                    latest: self.born(id).map_or(newest, |born| born.max(newest)),
+                }
             }
             folder => {
                 let newest = Moment(self.folder_newest[folder as usize]);
-                Totals { size, items: self.folder_items[folder as usize].into(), newest }
+                let latest = Moment(self.folder_latest[folder as usize]);
+                Totals { size, items: self.folder_items[folder as usize].into(), newest, latest }
             }
         }
     }
@@ -299,7 +308,7 @@ impl Tree {
         }
         match self.folder[id.row()] {
             NO_FOLDER => self.born(id).unwrap_or(Moment(NEVER)).max(Moment(self.modified[id.row()])),
-            folder => Moment(self.folder_newest[folder as usize]),
+            folder => Moment(self.folder_latest[folder as usize]),
         }
     }
 

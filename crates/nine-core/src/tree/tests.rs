@@ -44,9 +44,12 @@ fn rows_stand_in_the_order_of_reading_and_sums_run_upwards() {
     let paths: Vec<String> = tree.ids().map(|id| tree.path(id).to_text()).collect();
     assert_eq!(paths, ["a.txt", "closed", "letters", "letters/b 2.txt", "letters/b 10.txt", "void"]);
     let totals = |path: &str| tree.totals(at(&tree, path));
-    assert_eq!(totals("letters"), Totals { size: 8, items: 2, newest: Moment(30) });
-    assert_eq!(totals("void"), Totals { size: 0, items: 0, newest: Moment(800) });
-    assert_eq!(tree.totals(Tree::ROOT), Totals { size: 13, items: 3, newest: Moment(30) });
+    assert_eq!(totals("letters"), Totals { size: 8, items: 2, newest: Moment(30), latest: Moment(30) });
+    assert_eq!(totals("void"), Totals { size: 0, items: 0, newest: Moment(800), latest: Moment(800) });
+    assert_eq!(
+        tree.totals(Tree::ROOT),
+        Totals { size: 13, items: 3, newest: Moment(30), latest: Moment(30) }
+    );
     assert_eq!(tree.inside(at(&tree, "letters")).count(), 2);
     assert_eq!(tree.children(Tree::ROOT).count(), 4);
     assert!(tree.is_unread_folder(at(&tree, "closed")) && !tree.is_unread_folder(at(&tree, "void")));
@@ -144,9 +147,10 @@ fn what_was_learned_is_carried_over_only_to_what_is_the_same() {
 fn arrivals_make_their_folders_younger() {
     let mut tree = small();
     tree.date_arrivals(&[at(&tree, "letters/b 2.txt")], Moment(5_000));
-    assert_eq!(tree.newest(at(&tree, "letters")), Moment(5_000));
-    assert_eq!(tree.totals(Tree::ROOT).newest, Moment(5_000));
-    assert_eq!(tree.newest(at(&tree, "void")), Moment(800));
+    assert_eq!(tree.age_from(at(&tree, "letters")), Moment(5_000));
+    assert_eq!(tree.totals(Tree::ROOT).latest, Moment(5_000));
+    assert_eq!(tree.age_from(at(&tree, "void")), Moment(800));
+    assert_eq!(tree.newest(at(&tree, "letters")), Moment(30));
 }
 
 proptest! {
@@ -159,4 +163,20 @@ proptest! {
         expected.sort_by_key(|name| (natural_key(name), name.to_vec()));
         prop_assert_eq!(batch.folders().collect::<Vec<_>>(), expected);
     }
+}
+
+#[test]
+fn a_folder_is_as_old_as_what_lies_in_it_and_young_by_its_arrival() {
+    let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
+    let mut top = Batch::default();
+    top.push(Name::constant("unpacked"), entry(Kind::Folder, 4096, 9_000, 2));
+    let first = gathering.add(FolderNo::ROOT, top);
+    let mut inner = Batch::default();
+    let old = Entry { born: Some(Moment(8_000)), ..entry(Kind::File, 5, 30, 3) };
+    inner.push(Name::constant("a.txt"), old);
+    gathering.add(first, inner);
+    let tree = gathering.finish();
+    let unpacked = at(&tree, "unpacked");
+    assert_eq!((tree.newest(unpacked), tree.age_from(unpacked)), (Moment(30), Moment(8_000)));
+    assert_eq!(tree.totals(unpacked).newest, Moment(30));
 }

@@ -71,6 +71,8 @@ pub enum Doubt {
     },
     /// What of it is not kept where it goes, in words.
     Loses(Vec<String>),
+    /// Beside it comes or stands another whose name differs in letter case only.
+    DiffersInCase(NameBuf),
     /// Two folders carry the number of the shelf.
     ShelfTwice {
         /// The shelf's number.
@@ -181,6 +183,10 @@ impl Doubt {
                 format!("only you may enter {from}; others on this machine may look into {to}")
             }
             Doubt::Loses(what) => what.join("; "),
+            Doubt::DiffersInCase(other) => {
+                let other = shortened(&escape(other), LONGEST);
+                format!("only letter case tells it from `{other}` there; elsewhere they are one name")
+            }
             Doubt::ShelfTwice { number, folders } => {
                 let names: Vec<String> = folders.iter().map(|f| format!("`{f}`")).collect();
                 format!("several folders have the number {number}: {}; rename all but one", names.join(", "))

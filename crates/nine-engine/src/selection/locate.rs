@@ -40,7 +40,12 @@ impl Located {
     /// If it cannot be looked into.
     pub fn totals(&self, workspace: &Workspace, entry: &Entry) -> Result<Totals> {
         if entry.kind != Kind::Folder {
-            return Ok(Totals { size: entry.size, items: 1, newest: entry.modified });
+            return Ok(Totals {
+                size: entry.size,
+                items: 1,
+                newest: entry.modified,
+                latest: entry.changed_or_born(),
+            });
         }
         let failure = Error::store(&self.spot);
         let inside = match self.spot.path.is_root() {

@@ -11,7 +11,7 @@ use nine_core::escape::{escape, plain};
 use nine_core::facet::{Facet, Finding, Found};
 use nine_core::kinds::Evidence;
 use nine_core::rules::RuleStatus;
-use nine_engine::why::{Does, ItemReport, OfRule, explain_item};
+use nine_engine::why::{Does, GoesWith, ItemReport, OfRule, explain_item};
 use nine_stores::reading::Words;
 use serde::Serialize;
 
@@ -89,6 +89,7 @@ struct Record {
     copies: Option<u32>,
     stays: Option<String>,
     keep_together: Option<&'static str>,
+    goes_with: Option<String>,
     words: Option<u64>,
     words_note: Option<String>,
     saved_searches: Vec<String>,
@@ -158,6 +159,7 @@ impl Shown<'_> {
             copies: item.copies,
             stays: item.stays.as_ref().map(|stays| stays.original.item.to_string()),
             keep_together: item.together.map(|together| together.words()),
+            goes_with: self.answer.goes_with.as_ref().map(|goes| goes.folder.to_string()),
             words: self.words().map(|words| nine_core::words::count(&words.body)),
             words_note: self.words().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
             saved_searches: self.found_by(),
@@ -206,12 +208,26 @@ impl Shown<'_> {
             RuleStatus::Unfinished => {
                 vec!["it is a partial download, and the rule does not ask for those".into()]
             }
+            RuleStatus::GoesWithFolder => vec!["it would, but the item goes with its folder".into()],
             RuleStatus::Fails(explanation) => explanation
                 .failures
                 .iter()
                 .map(|failure| format!("{}: {}", failure.test, failure.found))
                 .collect(),
         }
+    }
+
+    /// The folder with which the item goes, and what becomes of that.
+    fn goes_with(&self) -> Option<(String, String)> {
+        let GoesWith { folder, by } = self.answer.goes_with.as_ref()?;
+        let what = match by {
+            Some((rule, does)) => match self.does(does).into_iter().find(|line| !line.starts_with("tags")) {
+                Some(line) => format!("`{}` {line}", plain(&rule.name)),
+                None => format!("`{}` keeps it where it is", plain(&rule.name)),
+            },
+            None => "it is kept together, and no rule moves it".into(),
+        };
+        Some((folder.to_string(), what))
     }
 
     /// What a rule that applies would do, a line each.
@@ -273,6 +289,9 @@ impl Shown<'_> {
         }
         if let Some(together) = item.together {
             fact("moved", "as one".into(), format!("it is {}", together.words()));
+        }
+        if let Some((folder, what)) = self.goes_with() {
+            fact("goes with", folder, what);
         }
         if let Some(words) = self.words() {
             let many = counted(nine_core::words::count(&words.body), "word", "words");

@@ -262,6 +262,31 @@ fn a_link_that_would_lead_nowhere_is_left_and_others_are_moved_as_links() {
 }
 
 #[test]
+fn what_lies_in_a_folder_that_goes_as_a_whole_goes_with_it() {
+    let world = World::new();
+    world.rules(
+        "[[rule]]\nname = \"boxes\"\nwhen = \"type folder and name has box\"\nput = \"2\"\n\
+         [[rule]]\nname = \"pictures\"\nreach = \"deep\"\nwhen = \"ext txt\"\nput = \"1\"\n",
+    );
+    world
+        .file("box/in/a.txt", "x")
+        .file("loose/b.txt", "y")
+        .file("checkout/.git/HEAD", "z")
+        .file("checkout/c.txt", "z");
+    let why = world.nine(&["why", "downloads/box/in/a.txt"]).ends(0);
+    let why = why.says("goes with  downloads/box").says("`boxes` puts it into home/2 Loans");
+    let why = why.says("it would, but the item goes with its folder");
+    assert!(!why.out.contains("pictures  applies"), "{}", why.out);
+    world.nine(&["why", "downloads/loose/b.txt"]).ends(0).says("pictures  applies");
+    world
+        .nine(&["why", "downloads/checkout/c.txt"])
+        .ends(0)
+        .says("it is kept together, and no rule moves it");
+    world.nine(&["tidy", "--yes"]).ends(0).says("2 moved");
+    assert!(world.shelves.join("2 Loans/box/in/a.txt").exists());
+}
+
+#[test]
 fn inside_folders_the_content_counts_only_where_a_rule_asks_for_it() {
     let world = World::new();
     let rule = "[[rule]]\nname = \"pictures\"\nreach = \"deep\"\nwhen = \"type image\"\nput = \"1\"\n";

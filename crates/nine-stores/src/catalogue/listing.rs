@@ -40,7 +40,7 @@ const LEARNED: [Column; 6] =
 
 /// What can differ from before in a place whose entries are all the same, row by row: where they are
 /// called otherwise, on file systems that do not date that, and what was learned.
-const MAY_DIFFER: [Column; 21] = [
+const MAY_DIFFER: [Column; 22] = [
     Column::Parent,
     Column::NameEnd,
     Column::Names,
@@ -54,6 +54,7 @@ const MAY_DIFFER: [Column; 21] = [
     Column::FolderEnd,
     Column::FolderItems,
     Column::FolderNewest,
+    Column::FolderLatest,
     Column::FolderRead,
     Column::Words,
     Column::AgeFrom,

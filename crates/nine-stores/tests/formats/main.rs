@@ -1,54 +1,21 @@
 //! Types told from content, against files whose formats are known: with their own extension, with none, and with a
 //! wrong one.
 
+mod looks;
 mod samples;
 
 use std::collections::BTreeSet;
-use std::fs;
-use std::sync::{Arc, LazyLock};
+use std::sync::LazyLock;
 
+use looks::{is_wrong, look, may_be, named};
 use nine_core::item::Item;
 use nine_core::kinds::{Content, Evidence, FIRST_BYTES, ItemType, Verdict, decide, recognise};
-use nine_core::place::{ItemPath, Name};
-use nine_core::plan::Details;
-use nine_core::tree::{Batch, FolderNo, Gathering, NodeId};
-use nine_stores::local::LocalSettings;
-use nine_stores::{LocalStore, ReadStore, StoreDetails};
 use proptest::prelude::*;
 use samples::{Sample, samples};
-
-/// What a file of this content is, as a pile's loose files are looked at.
-fn look(bytes: &[u8]) -> Content {
-    let place = tempfile::tempdir().unwrap();
-    fs::write(place.path().join("x"), bytes).unwrap();
-    let settings = LocalSettings {
-        believes_births: true,
-        home_trash: place.path().join("Trash"),
-        one_trash: true,
-        counters: Arc::default(),
-    };
-    let store = LocalStore::open(place.path(), settings).unwrap();
-    let entry = store.entry(&ItemPath::new("x").unwrap()).unwrap().unwrap();
-    let mut gathering = Gathering::new(store.entry(&ItemPath::root()).unwrap().unwrap());
-    let mut batch = Batch::default();
-    batch.push(Name::constant("x"), entry);
-    gathering.add(FolderNo::ROOT, batch);
-    let tree = gathering.finish();
-    let details = StoreDetails { store: &store, tree: &tree, catalogue: None, stays: None };
-    details.content(NodeId::new(1), &ItemPath::new("x").unwrap()).unwrap()
-}
 
 fn all() -> &'static [Sample] {
     static ALL: LazyLock<Vec<Sample>> = LazyLock::new(samples);
     &ALL
-}
-
-fn named(sample: &Sample) -> String {
-    format!("x.{}", sample.ext)
-}
-
-fn is_wrong(verdict: &Verdict) -> bool {
-    matches!(verdict.evidence, Evidence::Contradiction(_))
 }
 
 #[test]
@@ -67,39 +34,6 @@ fn each_format_is_told_with_its_own_extension_and_without() {
             sample.ext
         );
     }
-}
-
-/// Extensions under which another format's content is no contradiction: of the same kind of container, or text under
-/// what may be any text.
-fn may_be(sample: &Sample, wrong: &Sample) -> bool {
-    let is_text = std::str::from_utf8(&sample.bytes).is_ok() || sample.ext == "md";
-    let takes_text = matches!(
-        wrong.ext,
-        "txt"
-            | "md"
-            | "py"
-            | "sh"
-            | "json"
-            | "excalidraw"
-            | "qif"
-            | "m3u8"
-            | "gpx"
-            | "drawio"
-            | "step"
-            | "html"
-            | "mhtml"
-            | "eml"
-            | "csv"
-            | "tsv"
-            | "url"
-            | "pem"
-            | "p12"
-            | "vmdk"
-            | "key"
-            | "pub"
-            | "stl"
-    );
-    is_text && takes_text
 }
 
 #[test]
@@ -189,7 +123,7 @@ proptest! {
 #[test]
 fn a_name_alone_answers_for_known_extensions() {
     for sample in all() {
-        let verdict = decide(named(&sample).as_bytes(), None);
+        let verdict = decide(named(sample).as_bytes(), None);
         assert_eq!(verdict.item_type.word(), sample.item_type, "{}", sample.ext);
     }
     let _: fn(&Item) -> Verdict = Item::verdict;
