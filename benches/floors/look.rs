@@ -83,7 +83,7 @@ pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
 
 fn reading(id: NodeId) -> nine_stores::catalogue::Reading {
     let body = format!("{} number {} of the sextant", WORDS[id.row() % 8], id.row() % 1000);
-    nine_stores::catalogue::Reading { id, body, note: String::new() }
+    nine_stores::catalogue::Reading { id, body, note: String::new(), said: String::new() }
 }
 
 /// A hundred files to a folder, folders in one row.

@@ -2,9 +2,12 @@
 
 use std::fmt;
 
+use jiff::civil::Date;
+
 use crate::keep_together::Together;
 use crate::kinds::{self, Content, ItemType, Verdict};
-use crate::moment::Moment;
+use crate::metadata::Metadata;
+use crate::moment::{Moment, Now};
 use crate::names;
 use crate::place::Spot;
 use crate::worklist::Original;
@@ -144,6 +147,8 @@ pub struct Item {
     pub content: Option<Content>,
     /// The words inside; `None` if nobody read them.
     pub text: Option<String>,
+    /// What it says of itself; `None` if nobody read it.
+    pub said: Option<Metadata>,
     /// Whether it is a link that leads nowhere.
     pub broken: bool,
     /// Whether it lies in a folder that others see.
@@ -180,6 +185,7 @@ impl Item {
             told: Vec::new(),
             content: None,
             text: None,
+            said: None,
             broken: false,
             shared: false,
             together: None,
@@ -237,12 +243,13 @@ impl Item {
         opened.map_or(self.age_from(), |opened| opened.max(self.age_from()))
     }
 
-    /// A date that may stand in for the answer of a facet.
-    pub fn date(&self, of: DateOf) -> Option<Moment> {
+    /// The day of a date that may stand in for the answer of a facet.
+    pub fn day(&self, of: DateOf, now: &Now) -> Option<Date> {
         match of {
-            DateOf::Modified => Some(self.newest),
-            DateOf::Created => self.entry.born,
-            DateOf::Taken | DateOf::Sent => None,
+            DateOf::Modified => now.day_of(self.newest),
+            DateOf::Created => now.day_of(self.entry.born?),
+            DateOf::Taken => self.said.as_ref()?.taken?.day(now),
+            DateOf::Sent => now.day_of(self.said.as_ref()?.sent?),
         }
     }
 

@@ -111,6 +111,18 @@ impl Now {
         Some(at.to_zoned_datetime(self.zone().clone()).date())
     }
 
+    /// The same now where the clock shows UTC.
+    pub fn in_utc(&self) -> Self {
+        Self::new(self.at.timestamp().to_zoned_datetime(TimeZone::UTC))
+    }
+
+    /// The moment at which a clock in the zone of this now shows what a clock in UTC shows at another.
+    pub fn of_clock(&self, clock: Moment) -> Moment {
+        let shown = clock.zoned(&TimeZone::UTC).datetime();
+        let at = shown.to_zoned_datetime(self.zone().clone());
+        at.map_or(clock, |at| Moment::from_timestamp(at.timestamp()))
+    }
+
     /// A moment written with a `strftime` format; `None` if the format is not understood.
     pub fn format(&self, moment: Moment, format: &str) -> Option<String> {
         let text = jiff::fmt::strtime::format(format, &moment.zoned(self.zone()));

@@ -6,6 +6,8 @@ use image::{ImageFormat, Rgb, RgbImage};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
+use crate::exif::{CameraNote, with_note};
+
 /// The content of a file: what `text` means depends on the kind. `seed` makes pictures differ.
 ///
 /// # Errors
@@ -16,6 +18,7 @@ pub fn content(kind: &str, text: &str, seed: usize) -> io::Result<Vec<u8>> {
         "empty" => Ok(Vec::new()),
         "png" => picture(text, seed, ImageFormat::Png),
         "jpeg" => picture(text, seed, ImageFormat::Jpeg),
+        "photo" => photo(text, seed),
         "pdf" => Ok(pdf(text)),
         "docx" => docx(text),
         "xlsx" => xlsx(text),
@@ -50,6 +53,14 @@ fn picture(size: &str, seed: usize, format: ImageFormat) -> io::Result<Vec<u8>> 
     let mut out = Cursor::new(Vec::new());
     picture.write_to(&mut out, format).map_err(io::Error::other)?;
     Ok(out.into_inner())
+}
+
+/// A picture of a camera that noted when it took it: `WIDTHxHEIGHT 2031-03-31T10:20`.
+fn photo(text: &str, seed: usize) -> io::Result<Vec<u8>> {
+    let (size, taken) = text.split_once(' ').unwrap_or((text, ""));
+    let taken = taken.parse().map_err(io::Error::other)?;
+    let note = CameraNote { camera: ("Petrel", "Petrel Pocket 3"), taken, zone: Some("+00:00") };
+    Ok(with_note(&picture(size, seed, ImageFormat::Jpeg)?, &note))
 }
 
 /// A page, with places for the length of its text, the text, and where the table of its objects begins.

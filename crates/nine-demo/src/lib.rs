@@ -2,6 +2,7 @@
 //! through the job in it. The walk is data; the program prints it.
 
 pub mod drive;
+pub mod exif;
 mod files;
 mod papers;
 pub mod photos;

@@ -7,6 +7,9 @@ use std::io;
 
 use image::codecs::jpeg::JpegEncoder;
 use image::{ExtendedColorType, ImageEncoder, Rgb, RgbImage};
+use jiff::civil::Date;
+
+use crate::exif::{CameraNote, with_note};
 
 /// A photo, and where it lies below the world's folder.
 pub struct Photo {
@@ -37,12 +40,19 @@ const SIZE: (u32, u32) = (160, 120);
 ///
 /// # Errors
 /// If one cannot be encoded.
-pub fn photos() -> io::Result<Vec<Photo>> {
+pub fn photos(today: Date) -> io::Result<Vec<Photo>> {
+    // A photo says of itself when it was taken, whatever became of its file.
+    let noted = |bytes: Vec<u8>, days: u32, nth: u32| {
+        let day = today.saturating_sub(jiff::Span::new().days(i64::from(days)));
+        let taken = day.at(10, nth as i8 % 60, 0, 0);
+        let note = CameraNote { camera: ("Petrel", "Petrel Pocket 3"), taken, zone: Some("+00:00") };
+        with_note(&bytes, &note)
+    };
     let mut photos = Vec::new();
     let mut number = 3001;
     for (event, (name, folder, days)) in (0..).zip(EVENTS) {
         for nth in 1..=OF_EACH {
-            let bytes = jpeg(&scene(event * 100 + nth, SIZE.0, SIZE.1), 85)?;
+            let bytes = noted(jpeg(&scene(event * 100 + nth, SIZE.0, SIZE.1), 85)?, days, nth);
             let sorted = format!("{folder}/{name} {nth:02}.jpg");
             // The open day came as the folder that it was sorted into; the others as the telephone has
             // them, and one photo of each had been deleted there.
@@ -57,7 +67,7 @@ pub fn photos() -> io::Result<Vec<Photo>> {
         }
     }
     for nth in 0..NEW {
-        let bytes = jpeg(&scene(900 + nth, SIZE.0, SIZE.1), 85)?;
+        let bytes = noted(jpeg(&scene(900 + nth, SIZE.0, SIZE.1), 85)?, 12, nth);
         photos.push(Photo {
             at: format!("Phone import/DCIM/101TERN/IMG_{}.JPG", number + nth),
             bytes,

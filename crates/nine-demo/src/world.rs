@@ -92,7 +92,7 @@ pub fn make(root: &Path) -> Result<Made> {
 
 /// Makes the photos on the shelf and those that came from the telephone.
 fn make_photos(root: &Path, now: &Now) -> Result<usize> {
-    let photos = photos()?;
+    let photos = photos(now.today())?;
     let dated = |nth: usize, photo: &Photo| -> Result {
         let item = Item {
             at: escape(photo.at.as_bytes()),

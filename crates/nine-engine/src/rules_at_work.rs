@@ -18,7 +18,7 @@ use nine_core::tree::{NodeId, Tree, Unlearned, mark};
 use nine_stores::StoreDetails;
 
 use crate::Result;
-use crate::looking::{LookMode, Looking, RowQuestion, all_areas, all_rows};
+use crate::looking::{LookMode, Looking, RowQuestion, WantsInside, all_areas, all_rows};
 use crate::reporter::Task;
 use crate::workspace::Workspace;
 
@@ -105,7 +105,7 @@ impl<'w> RulesAtWork<'w> {
         let mut all = ArchiveProposals::default();
         let condition = &target.archive.when;
         for view in 0..self.looking.views.len() {
-            if condition.needs().has_any(&[Need::Text, Need::Copies]) {
+            if condition.needs().has_any(&[Need::Text, Need::Said, Need::Copies]) {
                 // Asked for what it teaches; which items are stale is decided one by one.
                 let loose = &self.looking.views[view].tree;
                 let loose = all_rows(loose).filter(|row| loose.parent(NodeId::new(row)) == Tree::ROOT);
@@ -178,8 +178,12 @@ fn learn(looking: &mut Looking, view: usize, pile: &Pile) -> Rows {
     } else if needs.has(Need::Type) {
         looking.learn_types(view, &reached);
     }
-    if needs.has(Need::Text) {
-        looking.read_words(view, &reached);
+    if needs.has(Need::Said) && !needs.has(Need::Contents) {
+        looking.learn_types(view, &reached);
+    }
+    let wants = WantsInside::of(needs, true);
+    if !wants.is_none() {
+        looking.read_words(view, &reached, wants);
     }
     reached
 }

@@ -90,10 +90,11 @@ pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<ItemRe
     let (config, now) = (workspace.config(), workspace.now());
     let found = locate(workspace, typed)?;
     let mut item = item_of(workspace, &found)?;
-    let Remembered { arrived, words } = remember(workspace, &found, &item);
+    let Remembered { arrived, words, said } = remember(workspace, &found, &item);
     item.entry.born = item.entry.born.or(arrived);
     compare(workspace, &mut item)?;
     item.text = words.as_ref().map(|words| words.body.clone());
+    item.said = said;
     let is_in_pile = config.pile(&found.spot.place).is_some();
     let mut rules = if is_in_pile { of_rules(workspace, &item) } else { Vec::new() };
     let goes_with = if is_in_pile { goes_with(workspace, &found)? } else { None };
@@ -139,8 +140,7 @@ fn remember(workspace: &Workspace, found: &Located, item: &Item) -> Remembered {
     let Some(area) = areas.iter().find(|area| area.base.place == found.spot.place) else {
         return Remembered::default();
     };
-    let has_words = item.entry.kind == Kind::File && item.verdict().item_type.has_words();
-    remembered(workspace, area, &*found.store, &found.spot.path, &item.entry, has_words)
+    remembered(workspace, area, &*found.store, &found.spot.path, &item.entry, item.verdict().item_type)
 }
 
 /// Learns what else has an item's bytes, where a rule of its pile asks for that.

@@ -27,6 +27,8 @@ mod output;
 mod put;
 #[path = "program/safe.rs"]
 mod safe;
+#[path = "program/said.rs"]
+mod said;
 #[path = "program/saved.rs"]
 mod saved;
 #[path = "program/search.rs"]

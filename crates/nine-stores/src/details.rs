@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use nine_core::item::Stays;
 use nine_core::kinds::Content;
+use nine_core::metadata::Metadata;
 use nine_core::place::ItemPath;
 use nine_core::plan::Details;
 use nine_core::tree::{NodeId, TagsOf, Tree, mark};
@@ -52,6 +53,11 @@ impl Details for StoreDetails<'_> {
         let number = self.tree.text(id);
         let kept = self.catalogue.filter(|_| number != 0)?.text(number);
         kept.ok().flatten().map(|reading| reading.body)
+    }
+
+    fn said(&self, id: NodeId) -> Option<Metadata> {
+        let number = self.tree.text(id);
+        self.catalogue.filter(|_| number != 0)?.said(number).ok().flatten()
     }
 
     fn stays(&self, id: NodeId) -> Option<Stays> {

@@ -339,6 +339,7 @@ fn words_are_found_by_the_index_as_a_rule_finds_them() {
             id: tree.ids().find(|id| tree.name(*id) == name.as_bytes()).unwrap(),
             body: (*text).to_owned(),
             note: String::new(),
+            said: String::new(),
         })
         .collect();
     catalogue.keep_texts(&address, &mut tree, at, &readings).unwrap();

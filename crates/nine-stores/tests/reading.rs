@@ -181,6 +181,137 @@ fn a_glance_tells_what_a_file_is() {
     assert_eq!(look("a.tar", &tar.into_inner().unwrap()), ["1 member", "boat.txt  3 B"]);
 }
 
+mod said {
+    use std::io::{Cursor, Write};
+
+    use nine_core::metadata::{FigureField, Metadata, SaidField, TextField};
+    use nine_core::moment::Now;
+    use nine_demo::exif::{CameraNote, with_note};
+    use nine_stores::reading::metadata;
+    use proptest::prelude::*;
+
+    fn now() -> Now {
+        Now::parse("2031-04-07T09:00", &jiff::tz::TimeZone::fixed(jiff::tz::offset(2))).unwrap()
+    }
+
+    fn photo(zone: Option<&str>) -> Vec<u8> {
+        let mut jpeg = Cursor::new(Vec::new());
+        image::RgbImage::new(8, 6).write_to(&mut jpeg, image::ImageFormat::Jpeg).unwrap();
+        let taken = jiff::civil::date(2030, 7, 3).at(23, 30, 0, 0);
+        with_note(&jpeg.into_inner(), &CameraNote { camera: ("Petrel", "Pocket 3"), taken, zone })
+    }
+
+    fn written(said: &Metadata, word: &str) -> String {
+        said.written(SaidField::of_word(word).unwrap(), &now()).unwrap_or_default()
+    }
+
+    /// A tag of ID3v2.3 before two frames of MPEG audio.
+    fn recording() -> Vec<u8> {
+        let mut frames = Vec::new();
+        for (id, text) in [("TIT2", "Fog horn"), ("TPE1", "Quay Band"), ("TALB", "Harbour")] {
+            frames.extend_from_slice(id.as_bytes());
+            frames.extend_from_slice(&(text.len() as u32 + 1).to_be_bytes());
+            frames.extend_from_slice(&[0, 0, 0]);
+            frames.extend_from_slice(text.as_bytes());
+        }
+        let mut out = b"ID3\x03\0\0\0\0\0".to_vec();
+        out.push(frames.len() as u8);
+        out.extend_from_slice(&frames);
+        let mut frame = vec![0u8; 417];
+        frame[..4].copy_from_slice(&[0xff, 0xfb, 0x90, 0x00]);
+        out.extend(frame.repeat(200));
+        out
+    }
+
+    fn message() -> Vec<u8> {
+        let wide = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+        let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
+        let mut properties = vec![0; 32];
+        properties.extend_from_slice(&[0x40, 0, 0x39, 0, 6, 0, 0, 0]);
+        let steps = (1_933_318_800u64 + 11_644_473_600) * 10_000_000;
+        properties.extend_from_slice(&steps.to_le_bytes());
+        for (name, bytes) in [
+            ("/__properties_version1.0", properties),
+            ("/__substg1.0_0037001F", wide("Loan of the sextant")),
+            ("/__substg1.0_0C1A001F", wide("Ada Quay")),
+            ("/__substg1.0_5D01001F", wide("ada@tern-quay.example")),
+        ] {
+            file.create_stream(name).unwrap().write_all(&bytes).unwrap();
+        }
+        file.flush().unwrap();
+        file.into_inner().into_inner()
+    }
+
+    #[test]
+    fn a_picture_says_its_camera_its_size_and_when_it_was_taken() {
+        let said = metadata(&photo(Some("-08:00")));
+        assert_eq!(said.text(TextField::Camera), Some("Petrel Pocket 3"));
+        assert_eq!((said.figure(FigureField::Width), said.figure(FigureField::Height)), (Some(8), Some(6)));
+        assert_eq!(written(&said, "taken"), "2030-07-03 23:30");
+        let taken = said.taken.unwrap();
+        assert!(taken.has_zone());
+        assert_eq!(now().minute(taken.moment(&now())), "2030-07-04 09:30");
+        let silent = metadata(&photo(None)).taken.unwrap();
+        assert!(!silent.has_zone());
+        assert_eq!(now().minute(silent.moment(&now())), "2030-07-03 23:30");
+    }
+
+    #[test]
+    fn recordings_documents_and_mail_say_what_they_are() {
+        let sound = metadata(&recording());
+        assert_eq!(
+            ["title", "artist", "album"].map(|word| written(&sound, word)),
+            ["Fog horn", "Quay Band", "Harbour"]
+        );
+        assert_eq!(written(&sound, "duration"), "0:00:05");
+        let core = b"<cp:coreProperties><dc:title>Loan &amp; return</dc:title><dc:creator>Ada</dc:creator></cp:coreProperties>";
+        let document = metadata(&super::zipped(&[
+            ("word/document.xml", b"<w:document/>"),
+            ("docProps/core.xml", core),
+            ("docProps/app.xml", b"<Properties><Pages>4</Pages></Properties>"),
+        ]));
+        assert_eq!(["author", "pages"].map(|word| written(&document, word)), ["Ada", "4"]);
+        assert_eq!(metadata(&super::pdf(&["one", "two"])).figure(FigureField::Pages), Some(2));
+        let mail = metadata(
+            b"From: Ada Quay <ada@tern-quay.example>\r\nTo: b@x.example\r\nSubject: =?utf-8?q?Tides_=C3=BC?=\r\nDate: Mon, 7 Apr 2031 07:00:00 +0000\r\n\r\nx",
+        );
+        assert_eq!(
+            ["sender", "subject", "sent"].map(|word| written(&mail, word)),
+            ["Ada Quay ada@tern-quay.example", "Tides ü", "2031-04-07 09:00"]
+        );
+        let old = metadata(&message());
+        assert_eq!(
+            ["sender", "subject", "sent"].map(|word| written(&old, word)),
+            ["Ada Quay ada@tern-quay.example", "Loan of the sextant", "2031-04-07 11:00"]
+        );
+        assert!(metadata(b"plain words").is_empty() && metadata(b"").is_empty());
+    }
+
+    proptest! {
+        /// Spoilt files say what can be read, and nothing that cannot be kept.
+        #[test]
+        fn spoilt_files_are_read_without_harm(
+            which in 0usize..5, changes in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..6),
+            cut in any::<prop::sample::Index>(),
+        ) {
+            let mut bytes = match which {
+                0 => photo(Some("+02:00")),
+                1 => recording(),
+                2 => message(),
+                3 => super::pdf(&["one"]),
+                _ => super::zipped(&[("docProps/core.xml", b"<x><dc:title>t</dc:title></x>"), ("word/document.xml", b"<y/>")]),
+            };
+            for (at, byte) in changes {
+                let at = at.index(bytes.len());
+                bytes[at] = byte;
+            }
+            bytes.truncate(bytes.len().min(64) + cut.index(bytes.len()));
+            let said = metadata(&bytes);
+            prop_assert_eq!(Metadata::from_json(&said.to_json()), said);
+        }
+    }
+}
+
 mod notes {
     use nine_stores::reading::{is_note, tags_in_text};
     use proptest::prelude::*;

@@ -80,6 +80,11 @@ impl Test {
             Test::Words(WordSubject::Text, test) => {
                 item.text.as_deref().is_some_and(|text| test.holds_for_text(text))
             }
+            Test::Words(WordSubject::Said(field), test) => item
+                .said
+                .as_ref()
+                .and_then(|said| said.text(*field))
+                .is_some_and(|text| test.holds(&composed(text))),
             Test::Words(subject, test) => test.holds(&subject.of(item)),
             Test::Tag(test) => test.holds_for_either(&item.tags, &item.note_tags),
             Test::Size(compare, bytes) => compare.holds(item.size, bytes.0),
@@ -89,10 +94,14 @@ impl Test {
             Test::Count(CountSubject::Items, compare, number) => {
                 item.items.is_some_and(|items| compare.holds(items, *number))
             }
+            Test::Count(CountSubject::Said(field), compare, number) => {
+                let figure = item.said.as_ref().and_then(|said| said.figure(*field));
+                figure.is_some_and(|figure| compare.holds(figure, *number))
+            }
             Test::Count(CountSubject::Copies, compare, number) => {
                 item.copies.is_some_and(|copies| compare.holds(copies.into(), *number))
             }
-            Test::Date(subject, test) => subject.of(item).is_some_and(|at| test.holds(at, now)),
+            Test::Date(subject, test) => subject.of(item, now).is_some_and(|at| test.holds(at, now)),
             Test::Age(subject, compare, span) => {
                 let over = subject.from(item) < now.before(*span);
                 over == (*compare == Compare::Over)
@@ -116,6 +125,13 @@ impl Test {
                 }
                 None => "its words were not read".into(),
             },
+            Test::Words(WordSubject::Said(field), _) => {
+                match item.said.as_ref().map(|said| said.text(*field)) {
+                    Some(Some(text)) => format!("it is `{}`", escape::escape(text.as_bytes())),
+                    Some(None) => format!("it says no {}", field.word()),
+                    None => NOT_READ.into(),
+                }
+            }
             Test::Words(subject, _) => match subject.of(item) {
                 text if text.is_empty() => "it lies in no folder".into(),
                 text => format!("it is `{}`", escape::escape(text.as_bytes())),
@@ -130,13 +146,20 @@ impl Test {
                 Some(items) => format!("it holds {}", amount::counted(items, "file", "files")),
                 None => "it is not a folder".into(),
             },
+            Test::Count(CountSubject::Said(field), ..) => {
+                match item.said.as_ref().map(|said| said.figure(*field)) {
+                    Some(Some(figure)) => format!("it is {figure}"),
+                    Some(None) => format!("it says no {}", field.word()),
+                    None => NOT_READ.into(),
+                }
+            }
             Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => match item.copies {
                 Some(1) => "nothing else has its bytes".into(),
                 Some(many) => format!("{many} items have its bytes, itself counted"),
                 None if item.is_folder() => "folders are not compared here".into(),
                 None => "its bytes were not compared".into(),
             },
-            Test::Date(subject, _) => match subject.of(item) {
+            Test::Date(subject, _) => match subject.of(item, now) {
                 Some(at) => format!("it is {}", now.minute(at)),
                 None => "that date is not known".into(),
             },
@@ -151,6 +174,9 @@ impl Test {
     }
 }
 
+/// What is told of an item of which nobody read what it says of itself.
+const NOT_READ: &str = "what it says of itself was not read";
+
 fn extension(item: &Item) -> String {
     names::fold_bytes(item.extension().strip_prefix(b".").unwrap_or_default())
 }
@@ -162,7 +188,7 @@ impl WordSubject {
             WordSubject::Stem => item.stem().to_vec(),
             WordSubject::Folder => item.spot.folder().path.as_bytes().to_vec(),
             WordSubject::Path => item.spot.path.as_bytes().to_vec(),
-            WordSubject::Text => Vec::new(),
+            WordSubject::Text | WordSubject::Said(_) => Vec::new(),
         };
         composed(&String::from_utf8_lossy(&bytes)).into_owned()
     }
@@ -255,8 +281,10 @@ impl Compare {
 }
 
 impl DateSubject {
-    fn of(self, item: &Item) -> Option<Moment> {
+    fn of(self, item: &Item, now: &Now) -> Option<Moment> {
         match self {
+            DateSubject::Taken => item.said.as_ref()?.taken.map(|taken| taken.moment(now)),
+            DateSubject::Sent => item.said.as_ref()?.sent,
             DateSubject::Modified => Some(item.newest),
             DateSubject::Created | DateSubject::Arrived => item.entry.born,
             DateSubject::Opened => item.entry.opened,

@@ -28,6 +28,7 @@ use std::sync::Arc;
 use crate::amount::Bytes;
 use crate::facet::Facet;
 use crate::kinds::ItemType;
+use crate::metadata::{FigureField, TextField};
 use crate::moment::{Day, Span};
 use crate::names::fold;
 
@@ -176,6 +177,8 @@ pub enum WordSubject {
     Folder,
     Path,
     Text,
+    /// What the item says of itself.
+    Said(TextField),
 }
 
 /// What a text is asked.
@@ -237,6 +240,8 @@ pub enum CountSubject {
     Depth,
     Items,
     Copies,
+    /// What the item says of itself.
+    Said(FigureField),
 }
 
 /// How figures are compared.
@@ -256,6 +261,8 @@ pub enum DateSubject {
     Created,
     Opened,
     Arrived,
+    Taken,
+    Sent,
 }
 
 /// What a date is asked.

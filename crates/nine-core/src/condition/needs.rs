@@ -1,6 +1,8 @@
 //! What must be known of an item before a question about it can be answered. The one place that says so: what is
 //! learned, which columns of the catalogue are read, and with which details an item is tried all follow from it.
 
+use crate::metadata::TextField;
+
 use super::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
 
 /// One thing that must be known.
@@ -18,6 +20,10 @@ pub enum Need {
     Tags,
     /// The words inside.
     Text,
+    /// What it says of itself.
+    Said,
+    /// The address that it came from, of whatever type it is.
+    Origin,
     /// What else has its bytes.
     Copies,
     /// Its size.
@@ -78,8 +84,16 @@ impl Test {
                 &[Need::Name, Need::Folder]
             }
             Test::Words(WordSubject::Text, _) => &[Need::Text],
+            Test::Words(WordSubject::Said(TextField::Origin), _) => &[Need::Said, Need::Origin],
+            Test::Words(WordSubject::Said(_), _) | Test::Count(CountSubject::Said(_), ..) => &[Need::Said],
+            Test::Date(DateSubject::Taken | DateSubject::Sent, _) => &[Need::Said],
             Test::Tag(_) => &[Need::Tags],
-            Test::Facet(facet, _) if facet.reads_text => &[Need::Tags, Need::Name, Need::Folder, Need::Text],
+            Test::Facet(facet, _) if facet.reads_text => {
+                &[Need::Tags, Need::Name, Need::Folder, Need::Text, Need::Said]
+            }
+            Test::Facet(facet, _) if facet.asks_what_is_said() => {
+                &[Need::Tags, Need::Name, Need::Folder, Need::Said]
+            }
             Test::Facet(..) => &[Need::Tags, Need::Name, Need::Folder],
             Test::Size(..) => &[Need::Size],
             Test::Count(CountSubject::Copies, ..) | Test::Flag(Flag::Copy) => &[Need::Copies],

@@ -14,6 +14,7 @@ use crate::amount::{self, Bytes};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::{Facet, Facets};
 use crate::kinds::{ItemType, TYPES};
+use crate::metadata::FigureField;
 use crate::names::fold;
 use crate::saved;
 
@@ -375,6 +376,9 @@ impl Parser<'_> {
     }
 
     fn count(&mut self, subject: CountSubject) -> Parsed<Test> {
+        if subject == CountSubject::Said(FigureField::Duration) {
+            return self.duration();
+        }
         let expected = "a whole number";
         let (compare, value) = self.figure(Subject::Count(subject), expected)?;
         let number = value.text.parse().map_err(|_| unread(&value, expected))?;

@@ -2,8 +2,10 @@
 
 use std::fmt::{self, Display, Formatter, Write};
 
+use crate::metadata::FigureField;
+
 use super::vocabulary::{JOINTS, Subject, word};
-use super::{Compare, Condition, DateTest, FacetTest, PlainTest, TagTest, Test, WordTest};
+use super::{Compare, Condition, CountSubject, DateTest, FacetTest, PlainTest, TagTest, Test, WordTest};
 
 impl Display for Condition {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
@@ -52,6 +54,9 @@ impl Display for Test {
                 write!(f, "tag {}", listed(tags, &["any", "none", "is"]))
             }
             Test::Size(compare, bytes) => write!(f, "size {compare} {bytes}"),
+            Test::Count(CountSubject::Said(FigureField::Duration), compare, seconds) => {
+                write!(f, "duration {compare} {seconds}s")
+            }
             Test::Count(subject, compare, number) => {
                 write!(f, "{} {compare} {number}", word(Subject::Count(*subject)))
             }

@@ -157,7 +157,7 @@ fn errors_point_at_the_word_and_offer_the_nearest() {
         ("shard", "shard", "did you mean `shared`?"),
         ("saved bgi", "bgi", "did you mean `big`?"),
         ("saved", "", "expected the name of a saved search"),
-        ("lender known", "lender", "tests start with type,"),
+        ("harbour known", "harbour", "tests start with type,"),
     ] {
         let found = parse(text).expect_err(text);
         assert_eq!(&text[found.span.clone()], word, "{text}: {found:?}");
@@ -206,7 +206,15 @@ fn span() -> impl Strategy<Value = Span> {
 
 fn test() -> impl Strategy<Value = Test> {
     use WordSubject::*;
-    let word_subject = prop_oneof![Just(Name), Just(Stem), Just(Folder), Just(Path), Just(Text)];
+    let word_subject = prop_oneof![
+        Just(Name),
+        Just(Stem),
+        Just(Folder),
+        Just(Path),
+        Just(Text),
+        Just(Said(TextField::Title)),
+        Just(Said(TextField::Origin)),
+    ];
     let word_test = prop_oneof![
         texts().prop_map(|t| WordTest::Plain(PlainTest::Is, t)),
         texts().prop_map(|t| WordTest::Plain(PlainTest::Ends, t)),
@@ -235,7 +243,20 @@ fn test() -> impl Strategy<Value = Test> {
         (compare(), any::<u64>()).prop_map(|(c, n)| Test::Count(CountSubject::Items, c, n)),
         (compare(), any::<u64>()).prop_map(|(c, n)| Test::Count(CountSubject::Copies, c, n)),
         Just(Test::Flag(Flag::Copy)),
-        date_test.prop_map(|t| Test::Date(DateSubject::Opened, t)),
+        (compare(), 0u64..9_999_999).prop_map(|(c, n)| Test::Count(
+            CountSubject::Said(FigureField::Duration),
+            c,
+            n
+        )),
+        (compare(), any::<u64>()).prop_map(|(c, n)| Test::Count(
+            CountSubject::Said(FigureField::Pages),
+            c,
+            n
+        )),
+        (any::<bool>(), date_test).prop_map(|(taken, t)| match taken {
+            true => Test::Date(DateSubject::Taken, t),
+            false => Test::Date(DateSubject::Opened, t),
+        }),
         span().prop_map(|s| Test::Age(AgeSubject::Idle, Compare::Under, s)),
         Just(Test::Flag(Flag::Mislabelled)),
     ]

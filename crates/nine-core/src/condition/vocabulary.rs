@@ -1,5 +1,7 @@
 //! The words of the language and what may follow each.
 
+use crate::metadata::{FigureField, TextField};
+
 use super::{AgeSubject, CountSubject, DateSubject, Flag, WordSubject};
 
 /// What a word at the start of a test stands for.
@@ -18,7 +20,7 @@ pub(super) enum Subject {
 }
 
 /// Every word that may start a test.
-pub(super) const SUBJECTS: [(&str, Subject); 30] = [
+pub(super) const SUBJECTS: [(&str, Subject); 44] = [
     ("type", Subject::Type),
     ("ext", Subject::Ext),
     ("name", Subject::Words(WordSubject::Name)),
@@ -26,16 +28,30 @@ pub(super) const SUBJECTS: [(&str, Subject); 30] = [
     ("folder", Subject::Words(WordSubject::Folder)),
     ("path", Subject::Words(WordSubject::Path)),
     ("text", Subject::Words(WordSubject::Text)),
+    ("title", Subject::Words(WordSubject::Said(TextField::Title))),
+    ("author", Subject::Words(WordSubject::Said(TextField::Author))),
+    ("sender", Subject::Words(WordSubject::Said(TextField::Sender))),
+    ("subject", Subject::Words(WordSubject::Said(TextField::Subject))),
+    ("artist", Subject::Words(WordSubject::Said(TextField::Artist))),
+    ("album", Subject::Words(WordSubject::Said(TextField::Album))),
+    ("camera", Subject::Words(WordSubject::Said(TextField::Camera))),
+    ("origin", Subject::Words(WordSubject::Said(TextField::Origin))),
     ("tag", Subject::Tag),
     ("saved", Subject::Saved),
     ("size", Subject::Size),
     ("depth", Subject::Count(CountSubject::Depth)),
     ("items", Subject::Count(CountSubject::Items)),
     ("copies", Subject::Count(CountSubject::Copies)),
+    ("pages", Subject::Count(CountSubject::Said(FigureField::Pages))),
+    ("width", Subject::Count(CountSubject::Said(FigureField::Width))),
+    ("height", Subject::Count(CountSubject::Said(FigureField::Height))),
+    ("duration", Subject::Count(CountSubject::Said(FigureField::Duration))),
     ("modified", Subject::Date(DateSubject::Modified)),
     ("created", Subject::Date(DateSubject::Created)),
     ("opened", Subject::Date(DateSubject::Opened)),
     ("arrived", Subject::Date(DateSubject::Arrived)),
+    ("taken", Subject::Date(DateSubject::Taken)),
+    ("sent", Subject::Date(DateSubject::Sent)),
     ("age", Subject::Age(AgeSubject::Age)),
     ("idle", Subject::Age(AgeSubject::Idle)),
     ("file", Subject::Flag(Flag::File)),

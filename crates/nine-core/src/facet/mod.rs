@@ -16,6 +16,8 @@ mod words;
 use std::fmt;
 use std::sync::Arc;
 
+use jiff::civil::Date;
+
 pub use finding::{Finding, Found, Hint, How, Source, Weak};
 pub use known::{is_name, is_word};
 pub use list::{Answer, List, Spelling, is_small};
@@ -24,7 +26,8 @@ pub use period::{DateForms, MONTHS, MonthNames, Order, Period, PeriodUnit, Perio
 pub use words::folded;
 
 use crate::item::{DateOf, Item};
-use crate::moment::{Moment, Now};
+use crate::metadata::{Metadata, TextField};
+use crate::moment::Now;
 use crate::names::fold;
 
 /// The facets of a configuration.
@@ -95,16 +98,23 @@ impl Facet {
         let folders: Vec<String> =
             folders.parts().map(|part| String::from_utf8_lossy(&part).into_owned()).collect();
         let above = folders.iter().rev().map(|folder| self.look_at_folder(folder, now));
-        let finding = self.read(&String::from_utf8_lossy(item.stem()), above, item.text.as_deref(), now);
-        self.or_else(finding, |of| item.date(of), now)
+        let text =
+            if self.reads_text { with_what_is_said(item.text.clone(), item.said.as_ref()) } else { None };
+        let finding = self.read(&String::from_utf8_lossy(item.stem()), above, text.as_deref(), now);
+        self.or_else(finding, |of| item.day(of, now))
+    }
+
+    /// Whether a date that the item says of itself may answer.
+    pub fn asks_what_is_said(&self) -> bool {
+        matches!(self.or_else, Some(DateOf::Taken | DateOf::Sent))
     }
 
     /// What the date of the item says that stands in where nothing else answers.
-    pub fn or_else(&self, finding: Finding, date: impl Fn(DateOf) -> Option<Moment>, now: &Now) -> Finding {
+    pub fn or_else(&self, finding: Finding, day: impl Fn(DateOf) -> Option<Date>) -> Finding {
         let (Some(of), Answers::Period(period), None) = (self.or_else, &self.answers, &finding.found) else {
             return finding;
         };
-        let Some(day) = date(of).and_then(|at| now.day_of(at)) else { return finding };
+        let Some(day) = day(of) else { return finding };
         let written = day.to_string();
         let found = Found {
             value: period.written(period.of_day(day)),
@@ -244,6 +254,17 @@ impl Facet {
     /// The tag as which an answer is kept.
     pub fn tag(&self, value: &str) -> String {
         format!("{}/{value}", self.name)
+    }
+}
+
+/// The words inside with title, subject and sender before them.
+pub(crate) fn with_what_is_said(text: Option<String>, said: Option<&Metadata>) -> Option<String> {
+    let fields = [TextField::Title, TextField::Subject, TextField::Sender];
+    let lines: Vec<&str> =
+        said.into_iter().flat_map(|said| fields.map(|field| said.text(field))).flatten().collect();
+    match (text, lines.is_empty()) {
+        (text, true) => text,
+        (text, false) => Some(lines.join("\n") + "\n" + text.as_deref().unwrap_or_default()),
     }
 }
 

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::{Matches, Query, Rows};
 use crate::condition::FacetTest;
-use crate::facet::{Facet, Finding};
+use crate::facet::{Facet, Finding, with_what_is_said};
 use crate::item::DateOf;
 use crate::names::split_extension;
 use crate::tree::{NodeId, Tree};
@@ -52,23 +52,27 @@ impl<'q> Asked<'q> {
             return self.by_date(id, finding);
         }
         if tree.text(id) != 0 {
-            let text = (self.query.text_of)(id);
+            let text = with_what_is_said((self.query.text_of)(id), self.query.said_of(id).as_ref());
             let finding = facet.read(&stem, above.into_iter(), text.as_deref(), self.query.now);
             return self.by_date(id, finding);
         }
-        let unread = self.query.reads_text && !self.query.settle_for_less && tree.may_have_words(id);
+        let may_tell = tree.may_have_words(id) || tree.may_say(id);
+        let unread = self.query.reads_text && !self.query.settle_for_less && may_tell;
         if unread { None } else { self.by_date(id, finding) }
     }
 
     /// What a date of the row says, where the facet asks for it and nothing else answers.
     fn by_date(&self, id: NodeId, finding: Finding) -> Option<Finding> {
         let tree = self.query.tree;
-        let date = |of| match of {
-            DateOf::Modified => Some(tree.newest(id)),
-            DateOf::Created => tree.born(id),
-            DateOf::Taken | DateOf::Sent => None,
+        let now = self.query.now;
+        let said = || self.query.said_of(id);
+        let day = |of| match of {
+            DateOf::Modified => now.day_of(tree.newest(id)),
+            DateOf::Created => tree.born(id).and_then(|at| now.day_of(at)),
+            DateOf::Taken => said()?.taken?.day(now),
+            DateOf::Sent => now.day_of(said()?.sent?),
         };
-        Some(self.facet.or_else(finding, date, self.query.now))
+        Some(self.facet.or_else(finding, day))
     }
 
     fn folder(&mut self, id: NodeId) -> Finding {

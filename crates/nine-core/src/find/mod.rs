@@ -18,7 +18,9 @@ use crate::condition::{
 };
 use crate::item::Kind;
 use crate::kinds::TYPES;
+use crate::metadata::{Metadata, TextField};
 use crate::moment::{Moment, Now};
+use crate::names::composed;
 use crate::tree::{NodeId, TagsOf, Tree, mark};
 
 /// For each test of the words inside, in its written form, the texts that it holds for.
@@ -34,6 +36,8 @@ pub struct Query<'a> {
     pub texts: &'a TextAnswers,
     /// The words inside a file, where they were read.
     pub text_of: &'a dyn Fn(NodeId) -> Option<String>,
+    /// What a file says of itself, where it was read.
+    pub said_by: &'a dyn Fn(NodeId) -> Option<Metadata>,
     /// Whether a link leads nowhere.
     pub is_broken: &'a dyn Fn(NodeId) -> bool,
     /// Whether something lies in a folder that others see.
@@ -124,6 +128,11 @@ impl Query<'_> {
             }
             Test::Ext(wanted) => Matches::sure(names::with_extension(tree, wanted, among)),
             Test::Words(WordSubject::Text, words) => self.text(words, among),
+            Test::Words(WordSubject::Said(field), words) => {
+                let holds =
+                    |said: &Metadata| said.text(*field).is_some_and(|text| words.holds(&composed(text)));
+                self.said(among, *field == TextField::Origin, holds)
+            }
             Test::Words(subject, words) => Matches::sure(names::with_words(tree, *subject, words, among)),
             Test::Tag(test) => self.tagged(test, among),
             Test::Size(compare, bytes) => sure_of(among, |id| compare.holds(tree.size(id), bytes.0)),
@@ -132,6 +141,18 @@ impl Query<'_> {
             }
             Test::Count(CountSubject::Items, compare, number) => {
                 sure_of(among, |id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
+            }
+            Test::Count(CountSubject::Said(field), compare, number) => {
+                let holds = |said: &Metadata| said.figure(*field).is_some_and(|f| compare.holds(f, *number));
+                self.said(among, false, holds)
+            }
+            Test::Date(subject @ (DateSubject::Taken | DateSubject::Sent), test) => {
+                let range = test.range(self.now);
+                let at = |said: &Metadata| match subject {
+                    DateSubject::Taken => said.taken.map(|taken| taken.moment(self.now)),
+                    _ => said.sent,
+                };
+                self.said(among, false, |said| at(said).is_some_and(|at| range.contains(&at)))
             }
             Test::Count(CountSubject::Copies, compare, number) => {
                 self.copied(among, |copies| compare.holds(copies.into(), *number))
@@ -181,7 +202,30 @@ impl Query<'_> {
             DateSubject::Modified => Some(self.tree.newest(id)),
             DateSubject::Created | DateSubject::Arrived => self.tree.born(id),
             DateSubject::Opened => self.tree.opened(id),
+            DateSubject::Taken => {
+                self.said_of(id).and_then(|said| said.taken).map(|taken| taken.moment(self.now))
+            }
+            DateSubject::Sent => self.said_of(id).and_then(|said| said.sent),
         }
+    }
+
+    /// What a row says of itself, where it was read.
+    pub(super) fn said_of(&self, id: NodeId) -> Option<Metadata> {
+        if self.tree.text(id) == 0 { None } else { (self.said_by)(id) }
+    }
+
+    /// A test of what items say of themselves; unread files are maybes. `of_any` asks files of every type.
+    fn said(&self, among: &Rows, of_any: bool, holds: impl Fn(&Metadata) -> bool) -> Matches {
+        let tree = self.tree;
+        let yes = among.filter(|row| self.said_of(NodeId::new(row)).is_some_and(|said| holds(&said)));
+        if self.settle_for_less {
+            return Matches::sure(yes);
+        }
+        let unread = |id: NodeId| {
+            let may = tree.may_say(id) || (of_any && tree.kind(id) == Kind::File) || tree.wants_look(id);
+            may && tree.text(id) == 0
+        };
+        Matches { maybe: among.filter(|row| unread(NodeId::new(row))), yes }
     }
 
     fn age_from(&self, subject: AgeSubject, id: NodeId) -> Moment {
@@ -288,7 +332,7 @@ fn cost(condition: &Condition) -> u8 {
         Condition::Test(Test::Flag(Flag::Copy) | Test::Count(CountSubject::Copies, ..)) => 9,
         Condition::Test(Test::Flag(_)) => 0,
         Condition::Test(Test::Ext(_) | Test::Count(..)) => 2,
-        Condition::Test(Test::Words(WordSubject::Text, _)) => 7,
+        Condition::Test(Test::Words(WordSubject::Text | WordSubject::Said(_), _)) => 7,
         Condition::Test(Test::Facet(..)) => 8,
         Condition::Test(Test::Words(_, WordTest::Matches(_))) => 4,
         Condition::Test(Test::Words(..)) => 3,

@@ -52,7 +52,7 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
             among.filter(|row| folders.has(tree.parent(NodeId::new(row)).row()))
         }
         WordSubject::Path => with_path(tree, test, among),
-        WordSubject::Text => Rows::none(tree.rows()),
+        WordSubject::Text | WordSubject::Said(_) => Rows::none(tree.rows()),
     }
 }
 

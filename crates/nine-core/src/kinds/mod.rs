@@ -82,6 +82,11 @@ impl ItemType {
         )
     }
 
+    /// Whether files of this type may say of themselves who made them, when, or how large they are.
+    pub fn says_something(self) -> bool {
+        matches!(self, Document | Sheet | Slides | Book | Mail | Image | Video | Audio)
+    }
+
     /// Whether files of this type are never text alone.
     fn is_no_text(self) -> bool {
         matches!(self, Mail | Installer | Slides | Book)

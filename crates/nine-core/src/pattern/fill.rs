@@ -4,6 +4,7 @@ use super::{Form, Pattern, PatternPart, Subject};
 use crate::correct::{corrected, tidy_stem};
 use crate::facet::is_small;
 use crate::item::Item;
+use crate::metadata::Taken;
 use crate::moment::{Moment, Now};
 use crate::names;
 use crate::place::NameBuf;
@@ -206,6 +207,9 @@ impl Filling<'_> {
             Subject::Modified => date(Some(item.newest), form, now),
             Subject::Created | Subject::Arrived => date(item.entry.born, form, now),
             Subject::Opened => date(item.entry.opened, form, now),
+            Subject::Sent => date(item.said.as_ref()?.sent, form, now),
+            Subject::Taken => taken(item.said.as_ref()?.taken?, form, now),
+            Subject::Said(field) => in_form(item.said.as_ref()?.text(field)?.as_bytes(), form),
         }
     }
 
@@ -250,13 +254,27 @@ fn in_form(bytes: &[u8], form: &Form) -> Option<Vec<u8>> {
 }
 
 fn date(at: Option<Moment>, form: &Form, now: &Now) -> Option<Vec<u8>> {
-    if *form == Form::Quarter {
-        let day = now.day_of(at?)?;
-        return Some(format!("{:04}-Q{}", day.year(), (day.month() + 2) / 3).into_bytes());
+    match form {
+        Form::Quarter => quarter(now.day_of(at?)?),
+        form => now.format(at?, date_form(form)).map(String::into_bytes),
     }
-    let format = match form {
+}
+
+/// A camera's date, as its clock showed it.
+fn taken(at: Taken, form: &Form, now: &Now) -> Option<Vec<u8>> {
+    match form {
+        Form::Quarter => quarter(at.day(now)?),
+        form => at.format(now, date_form(form)).map(String::into_bytes),
+    }
+}
+
+fn date_form(form: &Form) -> &str {
+    match form {
         Form::Date(format) => format,
         _ => "%Y-%m-%d",
-    };
-    now.format(at?, format).map(String::into_bytes)
+    }
+}
+
+fn quarter(day: jiff::civil::Date) -> Option<Vec<u8>> {
+    Some(format!("{:04}-Q{}", day.year(), (day.month() + 2) / 3).into_bytes())
 }

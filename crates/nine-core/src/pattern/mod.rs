@@ -12,6 +12,7 @@ use std::sync::Arc;
 
 use crate::condition::{Need, Needs};
 use crate::facet::Facet;
+use crate::metadata::TextField;
 
 /// A pattern for one name.
 #[derive(Debug, Clone, PartialEq)]
@@ -55,6 +56,10 @@ enum Subject {
     Created,
     Opened,
     Arrived,
+    Taken,
+    Sent,
+    /// A text that the item says of itself.
+    Said(TextField),
 }
 
 /// How a value is written.
@@ -98,6 +103,9 @@ impl Pattern {
         let of = |piece: &PatternPart| match piece {
             PatternPart::Tag { .. } | PatternPart::Answer { .. } => Some(Need::Tags),
             PatternPart::Value { subject: Subject::Type, .. } => Some(Need::Type),
+            PatternPart::Value { subject: Subject::Taken | Subject::Sent | Subject::Said(_), .. } => {
+                Some(Need::Said)
+            }
             _ => None,
         };
         self.pieces.iter().filter_map(of).collect()

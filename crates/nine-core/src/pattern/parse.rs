@@ -5,8 +5,9 @@ use std::sync::Arc;
 use super::{Form, Pattern, PatternPart, PutPattern, Subject};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
+use crate::metadata::TextField;
 
-const SUBJECTS: [(&str, Subject); 11] = [
+const SUBJECTS: [(&str, Subject); 21] = [
     ("type", Subject::Type),
     ("ext", Subject::Ext),
     ("stem", Subject::Stem),
@@ -18,6 +19,16 @@ const SUBJECTS: [(&str, Subject); 11] = [
     ("created", Subject::Created),
     ("opened", Subject::Opened),
     ("arrived", Subject::Arrived),
+    ("taken", Subject::Taken),
+    ("sent", Subject::Sent),
+    ("title", Subject::Said(TextField::Title)),
+    ("author", Subject::Said(TextField::Author)),
+    ("sender", Subject::Said(TextField::Sender)),
+    ("subject", Subject::Said(TextField::Subject)),
+    ("artist", Subject::Said(TextField::Artist)),
+    ("album", Subject::Said(TextField::Album)),
+    ("camera", Subject::Said(TextField::Camera)),
+    ("origin", Subject::Said(TextField::Origin)),
 ];
 
 /// The word that stands for the item's own tag.
@@ -31,11 +42,12 @@ pub fn is_subject(name: &str) -> bool {
 impl Subject {
     /// The subject's word.
     pub(super) fn word(self) -> &'static str {
-        SUBJECTS[self as usize].0
+        SUBJECTS.iter().find(|(_, subject)| *subject == self).map_or("", |(word, _)| word)
     }
 
     fn is_date(self) -> bool {
-        matches!(self, Self::Today | Self::Modified | Self::Created | Self::Opened | Self::Arrived)
+        use Subject::{Arrived, Created, Modified, Opened, Sent, Taken, Today};
+        matches!(self, Today | Modified | Created | Opened | Arrived | Taken | Sent)
     }
 }
 
@@ -160,6 +172,11 @@ fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
             let readable = sample.is_ok_and(|at| jiff::fmt::strtime::format(format, &at).is_ok());
             (readable && format.contains('%'), "year, quarter, month, week, day, or a form such as %Y-%m")
         }
+        (Subject::Said(_), "initial") => return Ok(Form::Initial),
+        (Subject::Said(_), "tidy") => return Ok(Form::Tidy),
+        (Subject::Said(_), "upper") => return Ok(Form::Upper),
+        (Subject::Said(_), "lower") => return Ok(Form::Lower),
+        (Subject::Said(_), _) => (false, "initial, tidy, upper or lower"),
         (Subject::Stem | Subject::Name, "initial") => return Ok(Form::Initial),
         (Subject::Stem | Subject::Name, "tidy") => return Ok(Form::Tidy),
         (Subject::Stem | Subject::Name | Subject::Ext | Subject::Folder, "upper") => return Ok(Form::Upper),

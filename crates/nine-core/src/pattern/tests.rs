@@ -113,7 +113,7 @@ fn bytes_outside_utf8_are_kept() {
 #[test]
 fn errors_point_at_the_word() {
     for (text, word, help) in [
-        ("{lender}", "lender", "patterns know type"),
+        ("{harbour}", "harbour", "patterns know type"),
         ("{modifed}", "modifed", "did you mean `modified`?"),
         ("{stem:upside}", "upside", "its forms are initial, tidy, upper, lower or rest"),
         ("{modified:nope}", "nope", "its forms are year"),

@@ -25,6 +25,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::item::{Item, Kind, Stamp, Stays};
 use crate::kinds::Content;
+use crate::metadata::Metadata;
 use crate::moment::Moment;
 use crate::place::{ItemPath, Name, NameBuf, Spot};
 use crate::rules::Clash;
@@ -43,6 +44,11 @@ pub trait Details {
     fn content(&self, id: NodeId, path: &ItemPath) -> Option<Content>;
     /// The words inside; `None` if nobody read them.
     fn text(&self, id: NodeId) -> Option<String>;
+    /// What it says of itself; `None` if nobody read it.
+    fn said(&self, id: NodeId) -> Option<Metadata> {
+        let _ = id;
+        None
+    }
     /// What has an entry's bytes and stays, where the entry is not needed.
     fn stays(&self, id: NodeId) -> Option<Stays> {
         let _ = id;

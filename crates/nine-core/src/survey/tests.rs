@@ -46,6 +46,7 @@ fn found(tree: &Tree, oddity: Oddity) -> Vec<String> {
         is_broken: &|_| false,
         is_shared: &|_| false,
         text_of: &|_| None,
+        said_by: &|_| None,
         tags_reach_inside: false,
         settle_for_less: true,
         reads_text: false,

@@ -177,6 +177,11 @@ impl Tree {
         self.kind(id) == Kind::File && self.item_type(id).has_words()
     }
 
+    /// Whether an entry may say something of itself, as far as its type tells.
+    pub fn may_say(&self, id: NodeId) -> bool {
+        self.kind(id) == Kind::File && self.item_type(id).says_something()
+    }
+
     /// Whether an entry's type is not certain without a look at its content: it lies loose, or its
     /// name says little.
     pub fn wants_look(&self, id: NodeId) -> bool {

@@ -125,20 +125,35 @@ fn clash_with(
     }
 }
 
+/// What is not known of an item, by the word of patterns.
+fn unknown_words(subject: &str) -> &'static str {
+    match subject {
+        "arrived" => "when it arrived",
+        "created" => "when it was created",
+        "opened" => "when it was last opened",
+        "taken" => "when it was taken",
+        "sent" => "when it was sent",
+        "title" => "its title",
+        "author" => "its author",
+        "sender" => "its sender",
+        "subject" => "its subject",
+        "artist" => "its artist",
+        "album" => "its album",
+        "camera" => "its camera",
+        "origin" => "where it came from",
+        "type" => "its type",
+        "ext" => "its extension",
+        "tag" => "a tag of it",
+        _ => "a name for it",
+    }
+}
+
 impl Doubt {
     /// The doubt in words: the fact first, and then what follows from it.
     pub fn words(&self, now: &Now) -> String {
         match self {
             Doubt::Unknown { subject, rule } => {
-                let what = match subject.as_str() {
-                    "arrived" => "when it arrived",
-                    "created" => "when it was created",
-                    "opened" => "when it was last opened",
-                    "type" => "its type",
-                    "ext" => "its extension",
-                    "tag" => "a tag of it",
-                    _ => "a name for it",
-                };
+                let what = unknown_words(subject);
                 format!("{what} is not known, and the rule `{rule}` needs it")
             }
             Doubt::Answer(words) => words.clone(),

@@ -4,9 +4,10 @@
 use nine_core::condition::{Condition, Need, Test};
 use nine_core::find::{Matches, Query, Rows, TextAnswers};
 use nine_core::item::Kind;
+use nine_core::metadata::Metadata;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 
-use super::{KNOWN_OF_COPIES, Looking, View};
+use super::{KNOWN_OF_COPIES, Looking, View, WantsInside};
 use crate::Result;
 
 /// Asking again more often than this would mean that learning does not end.
@@ -42,7 +43,8 @@ impl Looking<'_> {
             self.learn_copies(view, among, false); // as far as it is known
         }
         for round in 0..=ROUNDS {
-            let stuck = needs.has(Need::Text) && self.catalogue.is_none();
+            let may_read = self.views[view].store().is_some_and(|store| store.abilities().may_read);
+            let stuck = needs.has_any(&[Need::Text, Need::Said]) && (self.catalogue.is_none() || !may_read);
             let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
             let texts = self.text_answers(condition)?;
             let known = KnownAnswers { texts: &texts, reads_text, settle_for_less: last };
@@ -58,8 +60,12 @@ impl Looking<'_> {
             if needs.has(Need::Copies) {
                 self.learn_copies(view, &found.maybe, false);
             }
-            if reads_text && needs.has(Need::Text) {
-                self.read_words(view, &found.maybe);
+            if needs.has(Need::Said) {
+                self.learn_types(view, &found.maybe);
+            }
+            let wants = WantsInside::of(needs, reads_text);
+            if !wants.is_none() {
+                self.read_words(view, &found.maybe, wants);
             }
         }
         unreachable!("the last round returns")
@@ -90,6 +96,7 @@ impl Looking<'_> {
             now: self.workspace.now(),
             texts: known.texts,
             text_of: &|id| self.text_of(view, id),
+            said_by: &|id| self.said_by(view, id),
             is_broken: &|id| is_broken(view, id),
             is_shared: &|id| is_shared(view, id),
             tags_reach_inside: question.inside,
@@ -106,6 +113,12 @@ impl Looking<'_> {
         kept.ok().flatten().map(|reading| reading.body)
     }
 
+    /// What a file says of itself, where that is known.
+    pub fn said_by(&self, view: &View, id: NodeId) -> Option<Metadata> {
+        let number = view.tree.text(id);
+        self.catalogue.as_ref().filter(|_| number != 0)?.said(number).ok().flatten()
+    }
+
     /// Asks with what is known of a view as it is.
     pub fn with_query<T>(&self, view: usize, ask: impl FnOnce(&Query) -> T) -> T {
         let view = &self.views[view];
@@ -114,6 +127,7 @@ impl Looking<'_> {
             now: self.workspace.now(),
             texts: &TextAnswers::new(),
             text_of: &|id| self.text_of(view, id),
+            said_by: &|id| self.said_by(view, id),
             is_broken: &|id| is_broken(view, id),
             is_shared: &|id| is_shared(view, id),
             tags_reach_inside: false,
@@ -158,6 +172,7 @@ pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
             Need::Tags if inside => &[Tags, Words, Parent],
             Need::Tags => &[Tags, Words],
             Need::Text => &[Text, Type],
+            Need::Said | Need::Origin => &[Text, Type, Parent],
             Need::Copies => &KNOWN_OF_COPIES,
             Need::Size => &[Size],
             Need::Items => &[Column::Folder, FolderItems, FolderRead],

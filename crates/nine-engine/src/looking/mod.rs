@@ -23,6 +23,7 @@ pub(crate) use areas::name_outsiders;
 pub use areas::{Area, all_areas, areas_of};
 pub use ask::{RowQuestion, all_rows, columns_of};
 pub use same_bytes::KNOWN_OF_COPIES;
+pub use words::WantsInside;
 pub(crate) use words::{Remembered, remembered};
 
 use crate::reporter::{Notice, Task};

@@ -1,7 +1,10 @@
 //! Reads the words inside files where nobody has yet, and keeps them in the catalogue.
 
+use nine_core::condition::{Need, Needs};
 use nine_core::find::Rows;
-use nine_core::item::Entry;
+use nine_core::item::{Entry, Kind};
+use nine_core::kinds::ItemType;
+use nine_core::metadata::{Metadata, TextField};
 use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
 use nine_core::tree::{NodeId, Tree};
@@ -21,15 +24,47 @@ const SHARE: usize = 128;
 /// How many processes read at once.
 const READERS: usize = 2;
 
+/// For the sake of what files are read.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct WantsInside {
+    /// Their words.
+    pub words: bool,
+    /// What they say of themselves.
+    pub said: bool,
+    /// Where they came from, of whatever type they are.
+    pub origin: bool,
+}
+
+impl WantsInside {
+    /// What some needs want, where words are read at all.
+    pub fn of(needs: Needs, reads_text: bool) -> Self {
+        let words = reads_text && needs.has(Need::Text);
+        Self { words, said: needs.has(Need::Said), origin: needs.has(Need::Origin) }
+    }
+
+    /// Whether nothing is wanted.
+    pub fn is_none(self) -> bool {
+        !(self.words || self.said || self.origin)
+    }
+
+    fn wants(self, tree: &Tree, id: NodeId) -> bool {
+        (self.words && tree.may_have_words(id))
+            || (self.said && tree.may_say(id))
+            || (self.origin && tree.kind(id) == Kind::File)
+    }
+}
+
 impl Looking<'_> {
-    /// Reads the words of these rows where they are not known. What cannot be read is named.
-    pub fn read_words(&mut self, view: usize, rows: &Rows) {
+    /// Reads what is inside these rows where it is not known. What cannot be read is named.
+    pub fn read_words(&mut self, view: usize, rows: &Rows, wants: WantsInside) {
+        // What is known may lack the columns that tell.
+        let Some(store) = self.views[view].store().cloned() else { return };
         let tree = &self.views[view].tree;
-        let unread = |id: &NodeId| tree.may_have_words(*id) && tree.text(*id) == 0;
+        let unread = |id: &NodeId| wants.wants(tree, *id) && tree.text(*id) == 0;
         let wanted: Vec<NodeId> = rows.ids().filter(unread).collect();
-        let Some(store) = self.views[view].store().cloned().filter(|_| !wanted.is_empty()) else {
+        if wanted.is_empty() {
             return;
-        };
+        }
         if !store.abilities().may_read {
             self.tell_unread(view, &wanted, Unread::Words);
             return;
@@ -64,7 +99,7 @@ impl Looking<'_> {
     fn read_and_keep(&mut self, view: usize, store: &dyn ReadStore, wanted: &[NodeId], watch: &Watch) {
         let mut share = Vec::new();
         self.read_inside(view, store, wanted, Ask::Words, watch, |all, id, words| {
-            share.push(Reading { id, body: words.body, note: words.note });
+            share.push(Reading { id, body: words.body, note: words.note, said: words.said });
             if share.len() >= SHARE {
                 all.keep_words(view, &std::mem::take(&mut share));
             }
@@ -83,10 +118,15 @@ impl Looking<'_> {
         mut each: impl FnMut(&mut Self, NodeId, Words),
     ) {
         let tree = &self.views[view].tree;
-        let files: Vec<(ItemPath, u64)> = wanted.iter().map(|id| (tree.path(*id), tree.size(*id))).collect();
+        let file = |id: &NodeId| InsideFile {
+            path: tree.path(*id),
+            size: tree.size(*id),
+            item_type: tree.item_type(*id),
+        };
+        let files: Vec<InsideFile> = wanted.iter().map(file).collect();
         let workspace = self.workspace;
-        let work = |reader: &mut Reader, (path, size): &(ItemPath, u64)| {
-            let words = read(store, reader, path, *size, ask);
+        let work = |reader: &mut Reader, file: &InsideFile| {
+            let words = read(store, reader, file, ask);
             watch.saw(1);
             Some(words)
         };
@@ -116,15 +156,37 @@ impl Looking<'_> {
         }
         let tree: &Tree = &self.views[view].tree;
         let mut reader = self.workspace.reader();
-        read(&**store, &mut reader, &tree.path(id), tree.size(id), Ask::Glance(lines))
+        let file = InsideFile { path: tree.path(id), size: tree.size(id), item_type: tree.item_type(id) };
+        read(&**store, &mut reader, &file, Ask::Glance(lines))
     }
 }
 
-fn read(store: &dyn ReadStore, reader: &mut Reader, path: &ItemPath, size: u64, ask: Ask) -> Words {
-    let content = store.read(path).and_then(|file| Ok(bounded::up_to(file, bounds::FILE)?));
-    match content {
-        Ok(bytes) => reader.ask(ask, path.name(), &bytes, size),
-        Err(error) => Words::none(format!("could not be read: {error}")),
+/// A file to be read.
+struct InsideFile {
+    path: ItemPath,
+    size: u64,
+    item_type: ItemType,
+}
+
+fn read(store: &dyn ReadStore, reader: &mut Reader, file: &InsideFile, ask: Ask) -> Words {
+    let InsideFile { path, size, item_type } = file;
+    let is_silent = ask == Ask::Words && !item_type.has_words() && !item_type.says_something();
+    let most =
+        if ask == Ask::Words && *item_type == ItemType::Image { bounds::PICTURE } else { bounds::FILE };
+    let words = match is_silent {
+        true => Words::default(),
+        false => match store.read(path).and_then(|file| Ok(bounded::up_to(file, most)?)) {
+            Ok(bytes) => reader.ask(ask, path.name(), &bytes, *size),
+            Err(error) => Words::none(format!("could not be read: {error}")),
+        },
+    };
+    match store.origin(path) {
+        Ok(Some(origin)) if ask == Ask::Words => {
+            let mut said = Metadata::from_json(&words.said);
+            said.set_text(TextField::Origin, &origin);
+            Words { said: said.to_json(), ..words }
+        }
+        _ => words,
     }
 }
 
@@ -135,16 +197,18 @@ pub(crate) struct Remembered {
     pub arrived: Option<Moment>,
     /// The words inside: as they are kept, or, where its place asks for that, read now.
     pub words: Option<Words>,
+    /// What it says of itself; read now where it is not kept.
+    pub said: Option<Metadata>,
 }
 
-/// Asks the catalogue about one item; `has_words` tells whether it may have any.
+/// Asks the catalogue about one item, a file of this type or a folder.
 pub(crate) fn remembered(
     workspace: &Workspace,
     area: &Area,
     store: &dyn ReadStore,
     path: &ItemPath,
     entry: &Entry,
-    has_words: bool,
+    item_type: ItemType,
 ) -> Remembered {
     use nine_core::tree::Column::{Arrived, Born, Changed, Identity, Modified, Size, Text};
     let Some(catalogue) = open_catalogue(workspace, &super::LookMode::Now) else {
@@ -153,14 +217,19 @@ pub(crate) fn remembered(
     let columns = [Identity, Size, Modified, Changed, Text, Born, Arrived];
     let kept = catalogue.load(&area.address, &columns).ok().flatten();
     let arrived = kept.as_ref().and_then(|kept| kept.tree.born(kept.tree.row_of(entry)?));
-    let number = kept.and_then(|kept| kept.tree.text_of(entry)).filter(|_| has_words);
+    let is_file = entry.kind == Kind::File;
+    let has_words = is_file && item_type.has_words();
+    let number = kept.and_then(|kept| kept.tree.text_of(entry)).filter(|_| is_file);
     let reading = number.and_then(|number| catalogue.text(number).ok().flatten());
-    let words = match reading {
-        Some(reading) => Some(Words { body: reading.body, note: reading.note }),
-        None if area.reads_text && has_words && store.abilities().may_read => {
-            Some(read(store, &mut workspace.reader(), path, entry.size, Ask::Words))
+    let (words, is_kept) = match reading {
+        Some(reading) => (Some(Words { body: reading.body, note: reading.note, said: reading.said }), true),
+        None if is_file && store.abilities().may_read => {
+            let file = InsideFile { path: path.clone(), size: entry.size, item_type };
+            (Some(read(store, &mut workspace.reader(), &file, Ask::Words)), false)
         }
-        None => None,
+        None => (None, false),
     };
-    Remembered { arrived, words }
+    let said = words.as_ref().map(|words| Metadata::from_json(&words.said));
+    let words = words.filter(|_| has_words && (is_kept || area.reads_text));
+    Remembered { arrived, words, said }
 }

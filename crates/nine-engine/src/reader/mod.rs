@@ -107,7 +107,8 @@ impl Reader {
         let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
         let body = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
         let note = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
-        Ok(Some(Words { body, note }))
+        let said = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
+        Ok(Some(Words { body, note, said }))
     }
 
     fn end(&mut self) {

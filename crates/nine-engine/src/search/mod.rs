@@ -7,6 +7,7 @@ use std::path::PathBuf;
 
 use nine_core::condition::{Condition, Flag};
 use nine_core::find::Rows;
+use nine_core::metadata::{SaidField, TextField};
 use nine_core::place::ItemPath;
 use nine_core::tree::{Column, NodeId, Unlearned, mark};
 
@@ -14,7 +15,9 @@ pub use order::{GroupBy, HitGroup, SortBy, group, location};
 pub use saved::{forget, list, save};
 
 use crate::error::{Named, Nowhere};
-use crate::looking::{Area, LookMode, Looking, RowQuestion, View, all_areas, all_rows, areas_of, columns_of};
+use crate::looking::{
+    Area, LookMode, Looking, RowQuestion, View, WantsInside, all_areas, all_rows, areas_of, columns_of,
+};
 use crate::workspace::{Workspace, dated};
 use crate::{Error, Result, displays};
 
@@ -36,6 +39,10 @@ pub struct SearchNeeds {
     pub types: bool,
     /// The digests of their bytes.
     pub digests: bool,
+    /// What they say of themselves.
+    pub said: bool,
+    /// The address that they came from, of whatever type they are.
+    pub origin: bool,
     /// The columns of the catalogue that all this is told from, where nothing is read.
     pub columns: Vec<Column>,
 }
@@ -270,6 +277,18 @@ impl<'w> Search<'w, '_> {
         if told.digests {
             looking.learn_digests(view, rows);
         }
+        let by_origin = matches!(by, Some(GroupBy::Said(SaidField::Text(TextField::Origin), _)));
+        let wants = WantsInside {
+            words: false,
+            said: told.said || matches!(by, Some(GroupBy::Said(..))),
+            origin: told.origin || by_origin,
+        };
+        if wants.said {
+            looking.learn_types(view, rows);
+        }
+        if !wants.is_none() {
+            looking.read_words(view, rows, wants);
+        }
         if told.types || *by == Some(GroupBy::Type) || *sort == Some(SortBy::Type) {
             looking.learn_types(view, rows);
         }
@@ -296,6 +315,7 @@ impl<'w> Search<'w, '_> {
             Some(GroupBy::Type) => &[Type],
             Some(GroupBy::Facet(_)) => &[Tags, Words, Text, Type],
             Some(GroupBy::Tag) => &[Tags, Words],
+            Some(GroupBy::Said(..)) => &[Text, Type],
             Some(GroupBy::Age) => &[AgeFrom],
             _ => &[],
         });

@@ -3,9 +3,11 @@
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
+use jiff::civil::Date;
 use nine_core::facet::Facet;
 use nine_core::find::Asked;
 use nine_core::kinds::TYPES;
+use nine_core::metadata::SaidField;
 use nine_core::names::{fold, natural_key};
 use nine_core::survey::{AGES, AgeBands, Part, SIZES, size_band};
 use nine_core::tree::{NodeId, Tree};
@@ -26,8 +28,38 @@ pub enum GroupBy {
     Tag,
     /// The size, in bands.
     Size,
+    /// What they say of themselves; of dates, in this form.
+    Said(SaidField, DateForm),
     /// The answers of a facet of the configuration.
     Facet(String),
+}
+
+/// How a date makes groups.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum DateForm {
+    Year,
+    Quarter,
+    Month,
+    Day,
+}
+
+impl DateForm {
+    fn of_word(word: &str) -> Option<Self> {
+        let forms =
+            [("year", Self::Year), ("quarter", Self::Quarter), ("month", Self::Month), ("day", Self::Day)];
+        forms.into_iter().find(|(known, _)| *known == word).map(|(_, form)| form)
+    }
+
+    fn written(self, day: Date) -> String {
+        let (year, month) = (day.year(), day.month());
+        match self {
+            DateForm::Year => format!("{year:04}"),
+            DateForm::Quarter => format!("{year:04}-Q{}", (month + 2) / 3),
+            DateForm::Month => format!("{year:04}-{month:02}"),
+            DateForm::Day => day.to_string(),
+        }
+    }
 }
 
 impl GroupBy {
@@ -42,8 +74,20 @@ impl GroupBy {
             "age" => GroupBy::Age,
             "tag" => GroupBy::Tag,
             "size" => GroupBy::Size,
-            facet => GroupBy::Facet(facet.to_owned()),
+            other => Self::said(other).unwrap_or_else(|| GroupBy::Facet(other.to_owned())),
         }
+    }
+
+    /// `camera`, `taken`, `taken:year`; a date without a form groups by month.
+    fn said(word: &str) -> Option<Self> {
+        let (word, form) = word.split_once(':').map_or((word, None), |(word, form)| (word, Some(form)));
+        let field = SaidField::of_word(word)?;
+        let is_date = matches!(field, SaidField::Taken | SaidField::Sent);
+        let form = match form {
+            None => DateForm::Month,
+            Some(form) => DateForm::of_word(form).filter(|_| is_date)?,
+        };
+        Some(GroupBy::Said(field, form))
     }
 }
 
@@ -113,8 +157,9 @@ pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy) -> Vec<HitGroup> {
             Some(answer) => vec![(0, answer.clone())],
             None => vec![(1, "not known".to_owned())],
         });
-        let names =
-            answered.unwrap_or_else(|| names(&view.tree, hit.id, by, &bands, || location(view, hit.id)));
+        let names = answered
+            .or_else(|| said(looking, view, hit.id, by))
+            .unwrap_or_else(|| names(&view.tree, hit.id, by, &bands, || location(view, hit.id)));
         for (rank, name) in names {
             let key = (rank, natural_key(name.as_bytes()));
             let new = || HitGroup { name, hits: Vec::new(), part: Part::default() };
@@ -168,6 +213,17 @@ fn names(
             Some(tags) if !tags.is_empty() => tags.iter().map(|tag| (0, fold(tag))).collect(),
             _ => vec![(1, "no tag".to_owned())],
         },
-        GroupBy::Facet(_) => Vec::new(),
+        GroupBy::Facet(_) | GroupBy::Said(..) => Vec::new(),
     }
+}
+
+/// The group of an entry by what it says of itself, where that is asked for.
+fn said(looking: &Looking, view: &View, id: NodeId, by: &GroupBy) -> Option<Vec<(usize, String)>> {
+    let GroupBy::Said(field, form) = by else { return None };
+    let now = looking.workspace.now();
+    let value = looking.said_by(view, id).and_then(|said| match field {
+        SaidField::Taken | SaidField::Sent => said.day(*field, now).map(|day| form.written(day)),
+        field => said.written(*field, now),
+    });
+    Some(vec![value.map_or((1, "not known".to_owned()), |value| (0, value))])
 }

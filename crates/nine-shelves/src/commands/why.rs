@@ -1,5 +1,6 @@
 //! `nine why`: everything known about one item.
 
+use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -10,6 +11,7 @@ use nine_core::config::Config;
 use nine_core::escape::{escape, plain};
 use nine_core::facet::{Facet, Finding, Found};
 use nine_core::kinds::Evidence;
+use nine_core::metadata::SaidField;
 use nine_core::rules::RuleStatus;
 use nine_engine::why::{Does, GoesWith, ItemReport, OfRule, explain_item};
 use nine_stores::reading::Words;
@@ -90,6 +92,8 @@ struct Record {
     stays: Option<String>,
     keep_together: Option<&'static str>,
     goes_with: Option<String>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    says: BTreeMap<&'static str, String>,
     words: Option<u64>,
     words_note: Option<String>,
     saved_searches: Vec<String>,
@@ -159,6 +163,7 @@ impl Shown<'_> {
             copies: item.copies,
             stays: item.stays.as_ref().map(|stays| stays.original.item.to_string()),
             keep_together: item.together.map(|together| together.words()),
+            says: self.said().into_iter().map(|(name, value, _)| (name, value)).collect(),
             goes_with: self.answer.goes_with.as_ref().map(|goes| goes.folder.to_string()),
             words: self.words().map(|words| nine_core::words::count(&words.body)),
             words_note: self.words().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
@@ -217,6 +222,22 @@ impl Shown<'_> {
         }
     }
 
+    /// What the item says of itself: the word, the value, and what to know of it.
+    fn said(&self) -> Vec<(&'static str, String, String)> {
+        let Some(said) = &self.answer.item.said else { return Vec::new() };
+        let told = |field: SaidField| {
+            let value = said.written(field, self.session.now())?;
+            let zone = said.taken.filter(|_| field == SaidField::Taken);
+            let note = match zone.map(|taken| taken.has_zone()) {
+                Some(true) => "by the camera's clock",
+                Some(false) => "by the camera's clock, which noted no time zone",
+                None => "as it says itself",
+            };
+            Some((field.word(), escape(value.as_bytes()), note.to_owned()))
+        };
+        SaidField::all().filter_map(told).collect()
+    }
+
     /// The folder with which the item goes, and what becomes of that.
     fn goes_with(&self) -> Option<(String, String)> {
         let GoesWith { folder, by } = self.answer.goes_with.as_ref()?;
@@ -241,6 +262,18 @@ impl Shown<'_> {
 
     fn words(&self) -> Option<&Words> {
         self.answer.words.as_ref()
+    }
+
+    /// How many have its bytes, and what stays.
+    fn copies(&self) -> Option<(String, String)> {
+        let item = &self.answer.item;
+        let stays = item.stays.as_ref();
+        let note = stays.map(|stays| format!("{} stays: {}", stays.original.item, stays.because));
+        let many = match item.copies? {
+            1 => "nothing else has its bytes".to_owned(),
+            many => format!("{} with its bytes", counted(many.into(), "item", "items")),
+        };
+        Some((many, note.unwrap_or_default()))
     }
 
     fn print(&self) -> std::io::Result<()> {
@@ -278,17 +311,14 @@ impl Shown<'_> {
             let note = at.map_or(String::new(), |at| format!("{} ago", now.age(at)));
             fact(name, self.date(at).unwrap_or_else(|| "not known".into()), note);
         }
-        if let Some(copies) = item.copies {
-            let stays = item.stays.as_ref();
-            let note = stays.map(|stays| format!("{} stays: {}", stays.original.item, stays.because));
-            let many = match copies {
-                1 => "nothing else has its bytes".to_owned(),
-                many => format!("{} with its bytes", counted(many.into(), "item", "items")),
-            };
-            fact("copies", many, note.unwrap_or_default());
+        if let Some((many, note)) = self.copies() {
+            fact("copies", many, note);
         }
         if let Some(together) = item.together {
             fact("moved", "as one".into(), format!("it is {}", together.words()));
+        }
+        for (name, value, note) in self.said() {
+            fact(name, value, note);
         }
         if let Some((folder, what)) = self.goes_with() {
             fact("goes with", folder, what);

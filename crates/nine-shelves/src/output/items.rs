@@ -6,6 +6,7 @@ use clap::ValueEnum;
 use nine_core::amount::readable;
 use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
+use nine_core::metadata::{FigureField, SaidField, TextField};
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree};
@@ -43,6 +44,30 @@ pub enum ItemColumn {
     Blake3,
     /// Whether it is in the archive
     Archived,
+    /// What a document, recording or page says that it is called
+    Title,
+    Author,
+    /// Who sent a mail
+    Sender,
+    /// What a mail is about
+    Subject,
+    Artist,
+    Album,
+    Camera,
+    /// The address that a download came from
+    Origin,
+    /// Pages or slides
+    Pages,
+    /// Pixels across
+    Width,
+    /// Pixels down
+    Height,
+    /// How long a recording is
+    Duration,
+    /// When a camera took it, by its own clock
+    Taken,
+    /// When a mail was sent
+    Sent,
 }
 
 /// Lines whose widths are found together; a longer list goes on with these widths.
@@ -84,6 +109,7 @@ impl ItemColumn {
             ItemColumn::Path => "path",
             ItemColumn::Blake3 => "blake3",
             ItemColumn::Archived => "archived",
+            other => other.said().map_or("", SaidField::word),
         }
     }
 
@@ -96,15 +122,38 @@ impl ItemColumn {
             ItemColumn::Arrived => &[Column::Born, Column::Arrived],
             ItemColumn::Items => &[Column::FolderItems, Column::FolderRead],
             ItemColumn::Blake3 => &[Column::Whole, Column::Digests],
+            other if other.said().is_some() => &[Column::Text, Column::Type],
             _ => &[],
         }
+    }
+
+    /// What the item says of itself that stands in it.
+    pub fn said(self) -> Option<SaidField> {
+        Some(match self {
+            ItemColumn::Title => SaidField::Text(TextField::Title),
+            ItemColumn::Author => SaidField::Text(TextField::Author),
+            ItemColumn::Sender => SaidField::Text(TextField::Sender),
+            ItemColumn::Subject => SaidField::Text(TextField::Subject),
+            ItemColumn::Artist => SaidField::Text(TextField::Artist),
+            ItemColumn::Album => SaidField::Text(TextField::Album),
+            ItemColumn::Camera => SaidField::Text(TextField::Camera),
+            ItemColumn::Origin => SaidField::Text(TextField::Origin),
+            ItemColumn::Pages => SaidField::Figure(FigureField::Pages),
+            ItemColumn::Width => SaidField::Figure(FigureField::Width),
+            ItemColumn::Height => SaidField::Figure(FigureField::Height),
+            ItemColumn::Duration => SaidField::Figure(FigureField::Duration),
+            ItemColumn::Taken => SaidField::Taken,
+            ItemColumn::Sent => SaidField::Sent,
+            _ => return None,
+        })
     }
 
     fn set(self) -> TableColumn {
         match self {
             ItemColumn::Name => TableColumn::Shortened,
             ItemColumn::Location | ItemColumn::Path => TableColumn::Squeezed,
-            ItemColumn::Size | ItemColumn::Items => TableColumn::Right,
+            ItemColumn::Size | ItemColumn::Items | ItemColumn::Duration => TableColumn::Right,
+            ItemColumn::Pages | ItemColumn::Width | ItemColumn::Height => TableColumn::Right,
             _ => TableColumn::Left,
         }
     }
@@ -221,7 +270,14 @@ impl ItemListing<'_> {
             ItemColumn::Path => escape(view.location(id).as_typed().as_encoded_bytes()),
             ItemColumn::Archived => if self.is_archived(hit) { "yes" } else { "" }.into(),
             ItemColumn::Blake3 => tree.digest(id).map_or(String::new(), |digest| digest.to_string()),
+            other => self.said(hit, other).map_or(String::new(), |value| escape(value.as_bytes())),
         }
+    }
+
+    /// What an item says of itself in a column.
+    fn said(&self, hit: Hit, column: ItemColumn) -> Option<String> {
+        let said = self.looking.said_by(self.view(hit), hit.id)?;
+        said.written(column.said()?, self.looking.workspace.now())
     }
 
     /// An item as one JSON object.
@@ -240,6 +296,9 @@ impl ItemListing<'_> {
                     Some(tags) => json!(tags),
                     None => Value::Null,
                 },
+                column if column.said().is_some() => {
+                    self.said(hit, *column).map_or(Value::Null, Value::String)
+                }
                 ItemColumn::Opened | ItemColumn::Arrived | ItemColumn::Blake3 => {
                     Some(text()).filter(|text| !text.is_empty()).map_or(Value::Null, Value::String)
                 }

@@ -7,7 +7,7 @@ use std::fs::File;
 use std::io::{self, BufWriter, Write};
 
 use nine_core::tree::Looks;
-use nine_stores::reading::{Words, glance, looks, words};
+use nine_stores::reading::{Words, glance, looks, metadata, words};
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 pub use confine::is_confined_by_kernel;
@@ -40,21 +40,22 @@ pub fn serve() -> Done {
         let size = size.try_into().map_or(bytes.len() as u64, u64::from_le_bytes);
         let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
         let read = std::panic::catch_unwind(|| match ask {
-            _ if misbehaves(&name) => Words { body: reached(), note: String::new() },
-            Ask::Words => words(&name, &bytes, size),
+            _ if misbehaves(&name) => Words { body: reached(), ..Words::default() },
+            Ask::Words => Words { said: metadata(&bytes).to_json(), ..words(&name, &bytes, size) },
             Ask::Looks => match looks(&bytes) {
                 Ok(Looks { pixels, print }) => {
-                    Words { body: format!("{} {} {print:016x}", pixels.0, pixels.1), note: String::new() }
+                    Words { body: format!("{} {} {print:016x}", pixels.0, pixels.1), ..Words::default() }
                 }
                 Err(why) => Words::none(why),
             },
             Ask::Glance(lines) => {
-                Words { body: glance(&name, &bytes, size, lines.into()).join("\n"), note: String::new() }
+                Words { body: glance(&name, &bytes, size, lines.into()).join("\n"), ..Words::default() }
             }
         });
-        let Words { body, note } = read.unwrap_or_else(|_| Words::none("it is damaged"));
+        let Words { body, note, said } = read.unwrap_or_else(|_| Words::none("it is damaged"));
         write_frame(&mut answers, body.as_bytes())?;
         write_frame(&mut answers, note.as_bytes())?;
+        write_frame(&mut answers, said.as_bytes())?;
         answers.flush()?;
     }
     Ok(())

@@ -104,7 +104,7 @@ Tags  2 items, 64 B get tags and stay where they are
   2 Loans        ▉██▉██▉                                   6 files  4.1 KB
   3 Funding      ▉█▉▒▌                                     3 files  2.5 KB  +1
   4 Education    ▉█▉                                       2 files  1.6 KB
-  5 Pictures     ▉██████████████████████████▉██████████▉  36 files  108 KB
+  5 Pictures     ▉██████████████████████████▉██████████▉  36 files  112 KB
   6 Office       ▉█▉▉██▉                                   6 files  2.8 KB
   7 Reference    ▉█▒▒▌                                     2 files   691 B  +2
   8 Later        ▌▒▒▒▌                                     0 files     0 B  +4
@@ -200,25 +200,25 @@ nine retrieve FILE pulls one of them back, nine put files it; nine undo takes al
     assert_data_eq!(
         sample.shown(80, "compare 'Phone import' documents --discard-found"),
         str![[r#"
-Trash  25 items, 78 KB put away, not deleted
-  -  IMG_3001.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
-  -  IMG_3002.JPG  Phone i…t/DCIM/100TERN  2.8 KB  3 days  copy o…g, which stays
-  -  IMG_3003.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
-  -  IMG_3004.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
-  -  IMG_3006.JPG  Phone i…t/DCIM/100TERN  2.8 KB  3 days  copy o…g, which stays
-  -  IMG_3007.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
-  -  IMG_3008.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
-  -  IMG_3009.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
-  -  IMG_3019.JPG  Phone i…t/DCIM/100TERN  3.6 KB  3 days  copy o…g, which stays
-  -  IMG_3020.JPG  Phone i…t/DCIM/100TERN  2.8 KB  3 days  copy o…g, which stays
-  -  IMG_3021.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
-  -  IMG_3022.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
-  -  IMG_3024.JPG  Phone i…t/DCIM/100TERN  2.8 KB  3 days  copy o…g, which stays
-  -  IMG_3025.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
-  -  IMG_3026.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
+Trash  25 items, 81 KB put away, not deleted
+  -  IMG_3001.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
+  -  IMG_3002.JPG  Phone i…t/DCIM/100TERN  2.9 KB  3 days  copy o…g, which stays
+  -  IMG_3003.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
+  -  IMG_3004.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
+  -  IMG_3006.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
+  -  IMG_3007.JPG  Phone i…t/DCIM/100TERN  3.4 KB  3 days  copy o…g, which stays
+  -  IMG_3008.JPG  Phone i…t/DCIM/100TERN  3.5 KB  3 days  copy o…g, which stays
+  -  IMG_3009.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
+  -  IMG_3019.JPG  Phone i…t/DCIM/100TERN  3.7 KB  3 days  copy o…g, which stays
+  -  IMG_3020.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
+  -  IMG_3021.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
+  -  IMG_3022.JPG  Phone i…t/DCIM/100TERN  3.4 KB  3 days  copy o…g, which stays
+  -  IMG_3024.JPG  Phone i…t/DCIM/100TERN  2.9 KB  3 days  copy o…g, which stays
+  -  IMG_3025.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
+  -  IMG_3026.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
   … 10 more lines; --all shows them
 
-7 files (21 KB) of Phone import are nowhere in documents; 25 files (78 KB) found there
+7 files (22 KB) of Phone import are nowhere in documents; 25 files (81 KB) found there
 25 steps: 25 to discard
 
 "#]]
@@ -343,7 +343,7 @@ documents
   2 Loans        ▉██▉██▉                                     6 files  4.1 KB
   3 Funding      ▉██▉                                        3 files  2.5 KB
   4 Education    ▉█▉                                         2 files  1.6 KB
-  5 Pictures     ▉███████████████████████████▉███████████▉  36 files  108 KB
+  5 Pictures     ▉███████████████████████████▉███████████▉  36 files  112 KB
   6 Office       ▉█▉▉██▉                                     6 files  2.8 KB
   7 Reference    ▉█▉                                         2 files   691 B
   8 Later                                                    0 files     0 B
@@ -360,8 +360,8 @@ box 1.jpg                                      desk…to return  4.3 KB  5 month
 box 2.jpg                                      desk…to return  4.2 KB  5 months
 Screenshot 2030-11-19 at 09.01.57.png          desktop         6.0 KB  4 months
 quay.jpg                                       desk…site copy  4.1 KB  7 months
-IMG_1987.JPG                                   downloads       4.2 KB  6 months
-IMG_1988.JPG                                   downloads       4.1 KB  6 months
+IMG_1987.JPG                                   downloads       4.4 KB  6 months
+IMG_1988.JPG                                   downloads       4.3 KB  6 months
 log book page.png                              downloads       4.6 KB  3 months
 photo                                          downloads       2.9 KB  10 months
 scan0001.jpg                                   downloads       3.5 KB  8 months
@@ -402,27 +402,27 @@ regatta-3.jpg                                  docu…e website  1.3 KB  9 month
 regatta-4.jpg                                  docu…e website  1.3 KB  9 months
 lamp 1.jpg                                     docu…ures/2030  4.5 KB  12 months
 lamp 2.jpg                                     docu…ures/2030  4.3 KB  12 months
-Open day 01.jpg                                docu…/Open day  3.1 KB  7 months
-Open day 02.jpg                                docu…/Open day  3.5 KB  7 months
-Open day 03.jpg                                docu…/Open day  3.1 KB  7 months
-Open day 04.jpg                                docu…/Open day  2.9 KB  7 months
-Open day 05.jpg                                docu…/Open day  3.6 KB  7 months
-Open day 06.jpg                                docu…/Open day  3.2 KB  7 months
-Open day 07.jpg                                docu…/Open day  3.0 KB  7 months
-Open day 08.jpg                                docu…/Open day  2.7 KB  7 months
-Open day 09.jpg                                docu…/Open day  3.1 KB  7 months
+Open day 01.jpg                                docu…/Open day  3.2 KB  7 months
+Open day 02.jpg                                docu…/Open day  3.6 KB  7 months
+Open day 03.jpg                                docu…/Open day  3.3 KB  7 months
+Open day 04.jpg                                docu…/Open day  3.1 KB  7 months
+Open day 05.jpg                                docu…/Open day  3.7 KB  7 months
+Open day 06.jpg                                docu…/Open day  3.3 KB  7 months
+Open day 07.jpg                                docu…/Open day  3.2 KB  7 months
+Open day 08.jpg                                docu…/Open day  2.9 KB  7 months
+Open day 09.jpg                                docu…/Open day  3.2 KB  7 months
 opening.jpg                                    docu…ures/2030  4.1 KB  12 months
-Regatta 01.jpg                                 docu…0/Regatta  3.1 KB  9 months
-Regatta 02.jpg                                 docu…0/Regatta  2.8 KB  9 months
-Regatta 03.jpg                                 docu…0/Regatta  3.0 KB  9 months
-Regatta 04.jpg                                 docu…0/Regatta  3.1 KB  9 months
-Regatta 05.jpg                                 docu…0/Regatta  3.2 KB  9 months
-Regatta 06.jpg                                 docu…0/Regatta  2.8 KB  9 months
-Regatta 07.jpg                                 docu…0/Regatta  3.3 KB  9 months
-Regatta 08.jpg                                 docu…0/Regatta  3.3 KB  9 months
-Regatta 09.jpg                                 docu…0/Regatta  3.0 KB  9 months
+Regatta 01.jpg                                 docu…0/Regatta  3.3 KB  9 months
+Regatta 02.jpg                                 docu…0/Regatta  2.9 KB  9 months
+Regatta 03.jpg                                 docu…0/Regatta  3.2 KB  9 months
+Regatta 04.jpg                                 docu…0/Regatta  3.2 KB  9 months
+Regatta 05.jpg                                 docu…0/Regatta  3.3 KB  9 months
+Regatta 06.jpg                                 docu…0/Regatta  3.0 KB  9 months
+Regatta 07.jpg                                 docu…0/Regatta  3.4 KB  9 months
+Regatta 08.jpg                                 docu…0/Regatta  3.5 KB  9 months
+Regatta 09.jpg                                 docu…0/Regatta  3.1 KB  9 months
 
-65 files, 223 KB
+65 files, 226 KB
 
 "#]]
     );
@@ -478,6 +478,9 @@ statement.pdf
   tides  no
       name has tides: it is `statement.pdf`
       type document,image,sheet,packed: it is page
+  photos  no
+      type image: it is page
+      taken before today: that date is not known
   pictures  no
       type image: it is page
   mail  no
@@ -496,19 +499,19 @@ statement.pdf
     assert_data_eq!(
         sample.shown(80, "copies 'Phone import' documents --limit 3"),
         str![[r#"
-Open day/  2 folders with the same 9 files, 28 KB each, 28 KB to be won
+Open day/  2 folders with the same 9 files, 29 KB each, 29 KB to be won
   =  Open day/                      docu…tures/2030  7 months  stays: on a shelf
   -  Open day/                      Phone import     3 days
 
-Petrel in the workshop 01.jpg  2 files with the same bytes, 3.6 KB each, 3.6 KB to be won
+Petrel in the workshop 01.jpg  2 files with the same bytes, 3.7 KB each, 3.7 KB to be won
   =  Petrel in the workshop 01.jpg  docu…e workshop  60 days   stays: on a shelf
   -  IMG_3019.JPG                   Phon…IM/100TERN  3 days
 
-Regatta 08.jpg  2 files with the same bytes, 3.3 KB each, 3.3 KB to be won
+Regatta 08.jpg  2 files with the same bytes, 3.5 KB each, 3.5 KB to be won
   =  Regatta 08.jpg                 docu…30/Regatta  9 months  stays: on a shelf
   -  IMG_3008.JPG                   Phon…IM/100TERN  3 days
 
-18 groups: 18 items are not needed, 78 KB to be won; the first 3 shown
+18 groups: 18 items are not needed, 81 KB to be won; the first 3 shown
 Other bytes: 2 groups with equal names; --names lists them
 
 "#]]
@@ -517,15 +520,15 @@ Other bytes: 2 groups with equal names; --names lists them
         sample.shown(80, "compare 'Phone import' documents"),
         str![[r#"
 name          location                     size  age
-IMG_3028.JPG  Phone import/DCIM/101TERN  3.1 KB  3 days
-IMG_3029.JPG  Phone import/DCIM/101TERN  3.1 KB  3 days
-IMG_3030.JPG  Phone import/DCIM/101TERN  2.9 KB  3 days
-IMG_3031.JPG  Phone import/DCIM/101TERN  2.6 KB  3 days
-IMG_3032.JPG  Phone import/DCIM/101TERN  3.0 KB  3 days
-IMG_3033.JPG  Phone import/DCIM/101TERN  3.2 KB  3 days
-IMG_3034.JPG  Phone import/DCIM/101TERN  2.9 KB  3 days
+IMG_3028.JPG  Phone import/DCIM/101TERN  3.2 KB  3 days
+IMG_3029.JPG  Phone import/DCIM/101TERN  3.2 KB  3 days
+IMG_3030.JPG  Phone import/DCIM/101TERN  3.0 KB  3 days
+IMG_3031.JPG  Phone import/DCIM/101TERN  2.8 KB  3 days
+IMG_3032.JPG  Phone import/DCIM/101TERN  3.1 KB  3 days
+IMG_3033.JPG  Phone import/DCIM/101TERN  3.3 KB  3 days
+IMG_3034.JPG  Phone import/DCIM/101TERN  3.0 KB  3 days
 
-7 files (21 KB) of Phone import are nowhere in documents; 25 files (78 KB) found there
+7 files (22 KB) of Phone import are nowhere in documents; 25 files (81 KB) found there
 
 "#]]
     );
@@ -536,7 +539,7 @@ IMG_3034.JPG  Phone import/DCIM/101TERN  2.9 KB  3 days
   2 Loans        ▉▉█▉                       6 files  4.1 KB  3 folders, 1 deep
   3 Funding      ▉▉                         3 files  2.5 KB  2 folders, 1 deep
   4 Education    ▉▉                         2 files  1.6 KB  1 folder, 1 deep
-  5 Pictures     ▉███████████████▉██████▉  36 files  108 KB  7 folders, 2 deep
+  5 Pictures     ▉███████████████▉██████▉  36 files  112 KB  7 folders, 2 deep
   6 Office       ▉▉▉▉                       6 files  2.8 KB  5 folders, 2 deep
   7 Reference    ▉▉                         2 files   691 B  2 folders, 2 deep
   8 Later                                   0 files     0 B
@@ -568,7 +571,7 @@ files and folders side by side  5
   7 Reference  1 file beside its folders
       nine put --where 'file and folder is "7 Reference"' --on 7/Unsorted
 
-documents: 65 files, 134 KB; 9 things to look at
+documents: 65 files, 138 KB; 9 things to look at
 
 "#]]
     );
@@ -628,7 +631,7 @@ Tags  2 items, 64 B get tags and stay where they are
   2 Loans        ▉████▉███▉                                                     6 files  4.1 KB
   3 Funding      ▉███▉▒▌                                                        3 files  2.5 KB  +1
   4 Education    █▉█▉                                                           2 files  1.6 KB
-  5 Pictures     ▉█████████████████████████████████████████▉████████████████▉  36 files  108 KB
+  5 Pictures     ▉█████████████████████████████████████████▉████████████████▉  36 files  112 KB
   6 Office       ▉███▉▉███▉                                                     6 files  2.8 KB
   7 Reference    ▉██▒▒▒▌                                                        2 files   691 B  +2
   8 Later        ▌▒▒▒▒▒▌                                                        0 files     0 B  +4
@@ -700,7 +703,7 @@ documents
   2 Loans        ▉████▉███▉                                                     6 files  4.1 KB
   3 Funding      ▉███▉                                                          3 files  2.5 KB
   4 Education    █▉█▉                                                           2 files  1.6 KB
-  5 Pictures     ▉█████████████████████████████████████████▉████████████████▉  36 files  108 KB
+  5 Pictures     ▉█████████████████████████████████████████▉████████████████▉  36 files  112 KB
   6 Office       ▉███▉▉███▉                                                     6 files  2.8 KB
   7 Reference    █▉█▉                                                           2 files   691 B
   8 Later                                                                       0 files     0 B
@@ -723,6 +726,7 @@ apr 30 lteter lantern row archive.PDF
   season    2029-30              `apr 30` in the name
   modified  2028-07-22 07:09     2 years ago
   opened    2028-07-22 07:09     2 years ago
+  pages     1                    as it says itself
   found by  untouched            saved searches
 
   museum papers  applies
@@ -742,6 +746,8 @@ apr 30 lteter lantern row archive.PDF
       name starts screenshot: it is `apr 30 lteter lantern row archive.PDF`
   tides  no
       name has tides: it is `apr 30 lteter lantern row archive.PDF`
+  photos  no
+      it is for other piles
   pictures  no
       it is for other piles
   mail  no
@@ -801,7 +807,7 @@ Tags  2 items, 64 B get tags and stay where they are
   2 Loans        ]==]==]                                   6 files  4.1 KB
   3 Funding      ]=]+]                                     3 files  2.5 KB  +1
   4 Education    ]=]                                       2 files  1.6 KB
-  5 Pictures     ]==========================]==========]  36 files  108 KB
+  5 Pictures     ]==========================]==========]  36 files  112 KB
   6 Office       ]=]]==]                                   6 files  2.8 KB
   7 Reference    ]=++]                                     2 files   691 B  +2
   8 Later        ]+++]                                     0 files     0 B  +4
@@ -908,7 +914,7 @@ documents
   2 Loans        ]==]==]                                     6 files  4.1 KB
   3 Funding      ]==]                                        3 files  2.5 KB
   4 Education    ]=]                                         2 files  1.6 KB
-  5 Pictures     ]===========================]===========]  36 files  108 KB
+  5 Pictures     ]===========================]===========]  36 files  112 KB
   6 Office       ]=]]==]                                     6 files  2.8 KB
   7 Reference    ]=]                                         2 files   691 B
   8 Later                                                    0 files     0 B
@@ -924,7 +930,7 @@ documents
   2 Loans        ]]=]                       6 files  4.1 KB  3 folders, 1 deep
   3 Funding      ]]                         3 files  2.5 KB  2 folders, 1 deep
   4 Education    ]]                         2 files  1.6 KB  1 folder, 1 deep
-  5 Pictures     ]===============]======]  36 files  108 KB  7 folders, 2 deep
+  5 Pictures     ]===============]======]  36 files  112 KB  7 folders, 2 deep
   6 Office       ]]]]                       6 files  2.8 KB  5 folders, 2 deep
   7 Reference    ]]                         2 files   691 B  2 folders, 2 deep
   8 Later                                   0 files     0 B
@@ -956,7 +962,7 @@ files and folders side by side  5
   7 Reference  1 file beside its folders
       nine put --where 'file and folder is "7 Reference"' --on 7/Unsorted
 
-documents: 65 files, 134 KB; 9 things to look at
+documents: 65 files, 138 KB; 9 things to look at
 
 "#]]
     );

@@ -4,6 +4,7 @@ use std::collections::HashSet;
 
 use nine_core::condition::{PlainTest, WordTest};
 use nine_core::find::TextAnswers;
+use nine_core::metadata::Metadata;
 use nine_core::moment::Moment;
 use nine_core::tree::{NodeId, Tree};
 use nine_core::words;
@@ -20,6 +21,8 @@ pub struct Reading {
     pub body: String,
     /// Why it was given up, wholly or in part; empty if it was not.
     pub note: String,
+    /// What it says of itself, as it is kept.
+    pub said: String,
 }
 
 impl Catalogue {
@@ -36,8 +39,8 @@ impl Catalogue {
     ) -> CatalogueResult<()> {
         let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
         for reading in readings {
-            let mut add = write.prepare_cached("INSERT INTO text (body, note) VALUES (?1, ?2)")?;
-            let number = add.insert(params![reading.body, reading.note])?;
+            let mut add = write.prepare_cached("INSERT INTO text (body, note, said) VALUES (?1, ?2, ?3)")?;
+            let number = add.insert(params![reading.body, reading.note, reading.said])?;
             let mut index = write.prepare_cached("INSERT INTO words (rowid, body) VALUES (?1, ?2)")?;
             index.execute(params![number, reading.body])?;
             tree.learn_text(reading.id, number as u32);
@@ -54,11 +57,21 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn text(&self, number: u32) -> CatalogueResult<Option<Reading>> {
-        let ask = "SELECT body, note FROM text WHERE id = ?1";
+        let ask = "SELECT body, note, said FROM text WHERE id = ?1";
         let found = self.db.query_row(ask, [number], |row| {
-            Ok(Reading { id: Tree::ROOT, body: row.get(0)?, note: row.get(1)? })
+            Ok(Reading { id: Tree::ROOT, body: row.get(0)?, note: row.get(1)?, said: row.get(2)? })
         });
         Ok(found.optional()?)
+    }
+
+    /// What the file says of itself whose reading was kept under a number.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be read.
+    pub fn said(&self, number: u32) -> CatalogueResult<Option<Metadata>> {
+        let mut ask = self.db.prepare_cached("SELECT said FROM text WHERE id = ?1")?;
+        let said = ask.query_row([number], |row| Ok(Metadata::from_json(row.get_ref(0)?.as_str()?)));
+        Ok(said.optional()?)
     }
 
     /// Which texts each of the tests holds for.

@@ -90,6 +90,10 @@ impl ReadStore for LocalStore {
         tags::read_in(self, folder, names)
     }
 
+    fn origin(&self, path: &ItemPath) -> StoreResult<Option<String>> {
+        tags::origin(self, path)
+    }
+
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground> {
         facts::ground(self, folder)
     }

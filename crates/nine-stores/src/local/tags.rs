@@ -33,6 +33,27 @@ pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[Name]) -> 
 /// The room that nearly every list of tags fits in.
 const USUAL: usize = 1024;
 
+/// Attributes in which a download keeps the address that it came from (freedesktop.org), the better one first.
+const ORIGINS: [&str; 2] = ["user.xdg.origin.url", "user.xdg.referrer.url"];
+
+/// See [`crate::ReadStore::origin`].
+pub(super) fn origin(store: &LocalStore, path: &ItemPath) -> StoreResult<Option<String>> {
+    let (folder, name) = store.parent(path)?;
+    let mut at = link_to(&folder);
+    at.extend_from_slice(name);
+    let mut value = vec![0; 4 * USUAL];
+    for attribute in ORIGINS {
+        match fs::lgetxattr(at.as_slice(), attribute, &mut value[..]) {
+            Ok(length) if length > 0 => {
+                return Ok(Some(String::from_utf8_lossy(&value[..length]).into_owned()));
+            }
+            Ok(_) | Err(Errno::NODATA | Errno::OPNOTSUPP | Errno::RANGE) => {}
+            Err(other) => return Err(other.into()),
+        }
+    }
+    Ok(None)
+}
+
 /// The kernel has no call for attributes below an open folder; its own link to the folder serves.
 fn link_to(folder: &OwnedFd) -> Vec<u8> {
     format!("/proc/self/fd/{}/", folder.as_raw_fd()).into_bytes()

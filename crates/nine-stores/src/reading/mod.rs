@@ -4,8 +4,10 @@
 //! with what it got so far when it gives up. The readers of others may still panic or take for ever on a
 //! hostile file, so the program runs them in a process of its own and ends it after a while.
 
+mod compound;
 mod glance;
 mod mail;
+mod metadata;
 mod notes;
 mod office;
 mod page;
@@ -17,6 +19,7 @@ use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::names::{fold_bytes, split_extension};
 
 pub use glance::glance;
+pub use metadata::metadata;
 pub use notes::{is_note, note_tags, tags_in_text};
 pub use picture::looks;
 
@@ -24,6 +27,8 @@ pub use picture::looks;
 pub mod bounds {
     /// Bytes of a file that are looked at.
     pub const FILE: u64 = 64 << 20;
+    /// Bytes of a picture that are looked at for what it says of itself, which stands at the start.
+    pub const PICTURE: u64 = 4 << 20;
     /// Bytes of text that are kept of one file.
     pub const TEXT: usize = 4 << 20;
     /// Bytes that the members of a packed file may unpack to, all together.
@@ -39,12 +44,14 @@ pub struct Words {
     pub body: String,
     /// Why it is not all there; empty if it is.
     pub note: String,
+    /// What the file says of itself, as [`nine_core::metadata::Metadata::to_json`] writes it.
+    pub said: String,
 }
 
 impl Words {
     /// No words, and why.
     pub fn none(note: impl Into<String>) -> Self {
-        Self { body: String::new(), note: note.into() }
+        Self { note: note.into(), ..Self::default() }
     }
 }
 
@@ -74,7 +81,7 @@ impl Body {
             true => format!("only the first {} MiB of its words are kept", bounds::TEXT >> 20),
             false => note.to_owned(),
         };
-        Words { body: self.text, note }
+        Words { body: self.text, note, said: String::new() }
     }
 }
 

@@ -19,6 +19,20 @@ pub(super) fn pages(bytes: &[u8]) -> Option<usize> {
     catch_unwind(AssertUnwindSafe(|| open(bytes).ok().map(|pdf| pdf.get_pages().len()))).ok().flatten()
 }
 
+/// Title, author, and how many pages there are.
+pub(super) fn said(bytes: &[u8]) -> Option<(Option<String>, Option<String>, usize)> {
+    let pdf = open(bytes).ok()?;
+    let info = pdf.trailer.get(b"Info").ok().and_then(|info| match info.as_reference() {
+        Ok(at) => pdf.get_dictionary(at).ok(),
+        Err(_) => info.as_dict().ok(),
+    });
+    let text = |key: &[u8]| {
+        let value = info?.get(key).ok()?;
+        pdf_extract::decode_text_string(value).ok()
+    };
+    Some((text(b"Title"), text(b"Author"), pdf.get_pages().len()))
+}
+
 fn open(bytes: &[u8]) -> Result<Document, Words> {
     let mut pdf = Document::load_mem(bytes).map_err(|_| Words::none("the PDF is damaged"))?;
     // Many are locked against changes only and open with no password.

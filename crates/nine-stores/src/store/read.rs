@@ -104,6 +104,10 @@ pub trait ReadStore: Send + Sync + fmt::Debug {
     fn tags_in(&self, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
         names.iter().map(|name| self.tags(&folder.join(name)).unwrap_or_default()).collect()
     }
+    /// The address that a download came from, where its attributes say so.
+    fn origin(&self, _: &ItemPath) -> StoreResult<Option<String>> {
+        Ok(None)
+    }
     /// What there is to build on where a folder is or is to be.
     fn ground(&self, folder: &ItemPath) -> StoreResult<Ground>;
     /// The names in a folder under which what was done there does not show: something else has taken its place

@@ -2,9 +2,10 @@
 
 use super::{Parsed, Parser, unread};
 use crate::condition::lexer::{Token, Value};
-use crate::condition::vocabulary::DATE_TESTS;
-use crate::condition::{DateSubject, DateTest, Test};
+use crate::condition::vocabulary::{DATE_TESTS, FIGURE_TESTS};
+use crate::condition::{Compare, CountSubject, DateSubject, DateTest, Test};
 use crate::diagnostic::Diagnostic;
+use crate::metadata::FigureField;
 use crate::moment::{Day, EXPECTED_DATE, EXPECTED_SPAN, Span, nearest_date};
 
 impl Parser<'_> {
@@ -19,6 +20,20 @@ impl Parser<'_> {
             _ => DateTest::On(self.day_after("on")?),
         };
         Ok(Test::Date(subject, test))
+    }
+
+    /// `duration over 3min`, `under 90s`
+    pub(super) fn duration(&mut self) -> Parsed<Test> {
+        const EXPECTED: &str = "a length such as 90s, 3min or 1h";
+        let subject = CountSubject::Said(FigureField::Duration);
+        let operator = self.operator("duration", &FIGURE_TESTS)?;
+        let value = self.with_unit(&operator, EXPECTED, |text| seconds(text).is_some())?;
+        let compare = match operator.as_str() {
+            "over" => Compare::Over,
+            "under" => Compare::Under,
+            _ => Compare::Is,
+        };
+        Ok(Test::Count(subject, compare, seconds(&value.text).ok_or_else(|| unread(&value, EXPECTED))?))
     }
 
     /// `between 2031-01 and 2031-03`
@@ -79,5 +94,17 @@ impl Parser<'_> {
             [] => unread(&value, EXPECTED_DATE),
             near => unread(&value, EXPECTED_DATE).help(format!("write it as {}", near.join(" or "))),
         })
+    }
+}
+
+/// Seconds of a length of time: `90`, `90s`, `3min`, `1 h`.
+fn seconds(text: &str) -> Option<u64> {
+    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
+    let number: u64 = text[..digits].parse().ok().filter(|number| *number <= 9_999_999)?;
+    match text[digits..].trim() {
+        "" | "s" | "second" | "seconds" => Some(number),
+        "min" | "minute" | "minutes" => Some(number * 60),
+        "h" | "hour" | "hours" => Some(number * 3_600),
+        _ => None,
     }
 }

@@ -26,13 +26,14 @@ const PAPERS: &str = "invoice inv bill order po case claim contract job project 
     reference rechnung angebot auftrag vertrag facture devis contrat commande dossier factura presupuesto fattura \
     ordine factuur offerte faktura bestilling";
 
-const MANY: &str = "no nr num number nos page pages p pp pg ver version seite numero pagina item lot box";
+const MANY: &str = "no nr num number nos page pages p pp pg ver version seite numero pagina item lot box img image dsc \
+    dscn dscf mvi vid pic scan slide track";
 
 const THINGS: &str = "part pt vol volume v rev revision draft \
     room rm unit boxes sheet chapter chap ch section sec fig figure table group grp class grade form \
     set plot flat apt apartment suite floor level site phase stage block door bay berth dock pier locker \
     copy day step test question task exercise ex lesson unit module level key stage year yr years issue batch \
-    lane road street route bus track slide scan img photo image dsc shot take tape disc disk appendix annex \
+    lane road street route bus photo shot take tape disc disk appendix annex \
     s seiten teil nummer raum zimmer klasse gruppe band blatt kapitel abschnitt stufe jahr los platz \
     paginas salle classe groupe partie chapitre lot maison piece aula grupo parte \
     capitulo stanza classe gruppo parte hoofdstuk kamer klas groep deel sida rum klass del side rom \

@@ -110,6 +110,8 @@ fn calendar_years_need_no_month() {
         year.find("report 2030-31", Source::Name, &now()).doubt("year").unwrap().matches("two years").count(),
         1
     );
+    let counter = year.find("IMG_1987", Source::Name, &now());
+    assert!(counter.value().is_some() && !counter.is_sure());
     assert_eq!(year.find("report '29", Source::Name, &now()).value(), Some("2029"));
     assert_eq!(year.find("12.11.2029 scan 2030-01-05", Source::Name, &now()).rivals.len(), 1);
 }

@@ -70,7 +70,8 @@ pub struct SearchArgs {
     /// Read the words inside files where that was not done yet
     #[arg(long, help_heading = "What")]
     pub text: bool,
-    /// HitGroup the list by type, folder, age, tag, size or a facet, with counts and bytes for each group
+    /// Group the list by type, folder, age, tag, size, a facet, or what items say of themselves (camera, author,
+    /// taken:year …), with counts and bytes for each group
     #[arg(long, value_name = "WHAT", value_parser = group_by, help_heading = "How it is shown")]
     pub by: Option<GroupBy>,
     /// With --by: only the counts and bytes
@@ -214,6 +215,8 @@ fn request(args: &SearchArgs, condition: Option<Condition>, columns: &[ItemColum
             tags: has(ItemColumn::Tags),
             types: has(ItemColumn::Type),
             digests: has(ItemColumn::Blake3),
+            said: columns.iter().any(|column| column.said().is_some()),
+            origin: has(ItemColumn::Origin),
             columns: needed.collect(),
         },
         names: args.save.iter().chain(&args.saved).cloned().collect(),
