@@ -59,7 +59,7 @@ fn picture(size: &str, seed: usize, format: ImageFormat) -> io::Result<Vec<u8>> 
 fn photo(text: &str, seed: usize) -> io::Result<Vec<u8>> {
     let (size, taken) = text.split_once(' ').unwrap_or((text, ""));
     let taken = taken.parse().map_err(io::Error::other)?;
-    let note = CameraNote { camera: ("Petrel", "Petrel Pocket 3"), taken, zone: Some("+00:00") };
+    let note = CameraNote { camera: ("Petrel", "Petrel Compact 3"), taken, zone: Some("+00:00") };
     Ok(with_note(&picture(size, seed, ImageFormat::Jpeg)?, &note))
 }
 

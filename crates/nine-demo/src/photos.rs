@@ -45,7 +45,7 @@ pub fn photos(today: Date) -> io::Result<Vec<Photo>> {
     let noted = |bytes: Vec<u8>, days: u32, nth: u32| {
         let day = today.saturating_sub(jiff::Span::new().days(i64::from(days)));
         let taken = day.at(10, nth as i8 % 60, 0, 0);
-        let note = CameraNote { camera: ("Petrel", "Petrel Pocket 3"), taken, zone: Some("+00:00") };
+        let note = CameraNote { camera: ("Petrel", "Petrel Compact 3"), taken, zone: Some("+00:00") };
         with_note(&bytes, &note)
     };
     let mut photos = Vec::new();

@@ -198,7 +198,7 @@ mod said {
         let mut jpeg = Cursor::new(Vec::new());
         image::RgbImage::new(8, 6).write_to(&mut jpeg, image::ImageFormat::Jpeg).unwrap();
         let taken = jiff::civil::date(2030, 7, 3).at(23, 30, 0, 0);
-        with_note(&jpeg.into_inner(), &CameraNote { camera: ("Petrel", "Pocket 3"), taken, zone })
+        with_note(&jpeg.into_inner(), &CameraNote { camera: ("Petrel", "Compact 3"), taken, zone })
     }
 
     fn written(said: &Metadata, word: &str) -> String {
@@ -245,7 +245,7 @@ mod said {
     #[test]
     fn a_picture_says_its_camera_its_size_and_when_it_was_taken() {
         let said = metadata(&photo(Some("-08:00")));
-        assert_eq!(said.text(TextField::Camera), Some("Petrel Pocket 3"));
+        assert_eq!(said.text(TextField::Camera), Some("Petrel Compact 3"));
         assert_eq!((said.figure(FigureField::Width), said.figure(FigureField::Height)), (Some(8), Some(6)));
         assert_eq!(written(&said, "taken"), "2030-07-03 23:30");
         let taken = said.taken.unwrap();

@@ -499,7 +499,7 @@ statement.pdf
     assert_data_eq!(
         sample.shown(80, "copies 'Phone import' documents --limit 3"),
         str![[r#"
-Open day/  2 folders with the same 9 files, 29 KB each, 29 KB to be won
+Open day/  2 folders with the same 9 files, 30 KB each, 30 KB to be won
   =  Open day/                      docu…tures/2030  7 months  stays: on a shelf
   -  Open day/                      Phone import     3 days
 

@@ -29,7 +29,7 @@ fn photos_are_filed_by_the_date_that_the_camera_noted() {
         "[[rule]]\nname = \"photos\"\nwhen = \"taken before today\"\nput = \"1/{taken:year}/{taken:%m}\"\n\
          [[rule]]\nname = \"mail\"\nwhen = \"sender has tern-quay and sent since 2031\"\nrename = \"{sent} {subject}{ext}\"\nput = \"2\"\n",
     );
-    photo(&world, "IMG_1.jpg", "Pocket 3");
+    photo(&world, "IMG_1.jpg", "Compact 3");
     world.file("a.eml", MAIL).file("plain.txt", "no words of itself");
     world.nine(&["tidy", "--yes"]).ends(0).says("2 moved");
     assert!(world.shelves.join("1 Boats/2029/07/IMG_1.jpg").exists());
@@ -40,8 +40,8 @@ fn photos_are_filed_by_the_date_that_the_camera_noted() {
 fn searches_ask_what_items_say_of_themselves() {
     let world = World::new();
     world.rules("");
-    photo(&world, "in/IMG_1.jpg", "Pocket 3");
-    photo(&world, "in/IMG_2.jpg", "Pocket 4");
+    photo(&world, "in/IMG_1.jpg", "Compact 3");
+    photo(&world, "in/IMG_2.jpg", "Compact 4");
     world.file("a.eml", MAIL).file("b.zip", "not one");
     rustix::fs::setxattr(
         world.at("Downloads").join("b.zip"),
@@ -54,29 +54,29 @@ fn searches_ask_what_items_say_of_themselves() {
         let out = world.nine(&[&["search", "--format", "paths"], condition].concat()).ends(0).out;
         out.lines().map(|line| line.rsplit('/').next().unwrap()).collect::<Vec<_>>().join(" ")
     };
-    assert_eq!(found(&["camera", "has", "pocket", "and", "width", "is", "16"]), "IMG_1.jpg IMG_2.jpg");
+    assert_eq!(found(&["camera", "has", "compact", "and", "width", "is", "16"]), "IMG_1.jpg IMG_2.jpg");
     assert_eq!(found(&["camera", "ends", "4"]), "IMG_2.jpg");
     // Read once, it is known.
     assert_eq!(found(&["--known", "camera", "ends", "4"]), "IMG_2.jpg");
     world
         .nine(&["search", "--known", "ext", "jpg", "--columns", "name,camera"])
         .ends(0)
-        .says("Petrel Pocket 4");
+        .says("Petrel Compact 4");
     assert_eq!(found(&["taken", "on", "2029-07-31"]), "IMG_1.jpg IMG_2.jpg");
     assert_eq!(
         found(&["subject", "has", "tides", "and", "sent", "between", "2031-03", "and", "2031-04"]),
         "a.eml"
     );
     assert_eq!(found(&["origin", "has", "tern-quay"]), "b.zip");
-    assert_eq!(found(&["not", "camera", "has", "pocket", "and", "ext", "eml"]), "a.eml");
-    world.nine(&["search", "--by", "camera", "--totals"]).ends(0).says("Petrel Pocket 3").says("not known");
+    assert_eq!(found(&["not", "camera", "has", "compact", "and", "ext", "eml"]), "a.eml");
+    world.nine(&["search", "--by", "camera", "--totals"]).ends(0).says("Petrel Compact 3").says("not known");
     world.nine(&["search", "--by", "taken:year", "--totals"]).ends(0).says("2029");
     world
         .nine(&["search", "ext", "jpg", "--columns", "name,taken,camera"])
         .ends(0)
-        .says("2029-07-31 23:30  Petrel Pocket 3");
+        .says("2029-07-31 23:30  Petrel Compact 3");
     let why = world.nine(&["why", "downloads/in/IMG_1.jpg"]).ends(0);
-    why.says("2029-07-31 23:30").says("which noted no time zone").says("Petrel Pocket 3");
+    why.says("2029-07-31 23:30").says("which noted no time zone").says("Petrel Compact 3");
     let json = world.nine(&["why", "downloads/b.zip", "--format", "json"]).ends(0).out;
     let record: serde_json::Value = serde_json::from_str(&json).unwrap();
     assert_eq!(record["says"]["origin"], "https://files.tern-quay.example/b.zip");
