@@ -45,6 +45,8 @@ pub enum Unread {
     Bytes,
     /// The words in them.
     Words,
+    /// What they say of themselves.
+    Said,
     /// What pictures look like.
     Looks,
 }

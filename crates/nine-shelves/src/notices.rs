@@ -89,6 +89,9 @@ impl OnStandardError {
                         format!("? {place} {files} of sizes that others have, {bytes}, not read")
                     }
                     Unread::Words => format!("? {place} the words in {files}, {bytes}, are not known"),
+                    Unread::Said => {
+                        format!("? {place} what {files}, {bytes}, say of themselves is not known")
+                    }
                     Unread::Looks => format!("? {place} the looks of {files}, {bytes}, are not known"),
                 };
                 writeln!(out, "{DOUBT}{}{DOUBT:#}", text(&format!("{told}; --read-drive reads them")))

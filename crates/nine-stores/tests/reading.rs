@@ -223,6 +223,39 @@ mod said {
         out
     }
 
+    /// A box of ISO base media files (ISO/IEC 14496-12).
+    fn boxed(name: &[u8; 4], parts: &[&[u8]]) -> Vec<u8> {
+        let inner = parts.concat();
+        [&(inner.len() as u32 + 8).to_be_bytes()[..], name, &inner].concat()
+    }
+
+    /// A film of 65 seconds and 640 x 480 pixels, made on 2031-04-07 at 07:00 UTC.
+    fn film() -> Vec<u8> {
+        let made = (1_933_311_600u32.wrapping_add(2_082_844_800)).to_be_bytes();
+        let number = |number: u32| number.to_be_bytes();
+        let movie = boxed(b"mvhd", &[&[0; 4], &made, &made, &number(1_000), &number(65_000), &[0; 80]]);
+        let size = [number(640 << 16), number(480 << 16)].concat();
+        let head = boxed(
+            b"tkhd",
+            &[&[0, 0, 0, 1], &made, &made, &number(1), &[0; 4], &number(65_000), &[0; 52], &size],
+        );
+        let media = boxed(b"mdhd", &[&[0; 4], &made, &made, &number(1_000), &number(65_000), &[0; 4]]);
+        let kind = boxed(b"hdlr", &[&[0; 8], b"vide", &[0; 13]]);
+        let track = boxed(b"trak", &[&head, &boxed(b"mdia", &[&media, &kind])]);
+        let start = boxed(b"ftyp", &[b"isom", &[0, 0, 2, 0], b"isommp41"]);
+        [start, boxed(b"moov", &[&movie, &track])].concat()
+    }
+
+    #[test]
+    fn a_film_says_how_long_it_is_and_when_it_was_made() {
+        let said = metadata(&film());
+        assert_eq!(
+            ["duration", "width", "height"].map(|word| written(&said, word)),
+            ["0:01:05", "640", "480"]
+        );
+        assert_eq!(now().minute(said.taken.unwrap().moment(&now())), "2031-04-07 09:00");
+    }
+
     fn message() -> Vec<u8> {
         let wide = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
         let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
@@ -291,7 +324,7 @@ mod said {
         /// Spoilt files say what can be read, and nothing that cannot be kept.
         #[test]
         fn spoilt_files_are_read_without_harm(
-            which in 0usize..5, changes in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..6),
+            which in 0usize..6, changes in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..6),
             cut in any::<prop::sample::Index>(),
         ) {
             let mut bytes = match which {
@@ -299,6 +332,7 @@ mod said {
                 1 => recording(),
                 2 => message(),
                 3 => super::pdf(&["one"]),
+                4 => film(),
                 _ => super::zipped(&[("docProps/core.xml", b"<x><dc:title>t</dc:title></x>"), ("word/document.xml", b"<y/>")]),
             };
             for (at, byte) in changes {

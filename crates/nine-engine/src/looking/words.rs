@@ -66,7 +66,7 @@ impl Looking<'_> {
             return;
         }
         if !store.abilities().may_read {
-            self.tell_unread(view, &wanted, Unread::Words);
+            self.tell_unread(view, &wanted, if wants.words { Unread::Words } else { Unread::Said });
             return;
         }
         // Words are kept with the place that they were read in.

@@ -122,6 +122,12 @@ fn words_on_a_drive_are_read_only_if_that_is_allowed() {
     assert!(!known.out.contains("letter.txt"), "{}", known.out);
     known.warns("--read-drive reads them");
     drive.nine(&["search", "text", "has", "herring", "--text", "--read-drive"]).ends(0).says("letter.txt");
+    let mail = "From: Ada Quay <ada@x.example>\r\nTo: b@x.example\r\nSubject: Tides\r\n\r\nx";
+    drive.file("tides.eml", mail);
+    let unread = drive.nine(&["search", "sender", "has", "ada"]).ends(0);
+    assert!(!unread.out.contains("tides.eml"), "{}", unread.out);
+    unread.warns("what 1 file").warns("--read-drive reads them");
+    drive.nine(&["search", "sender", "has", "ada", "--read-drive"]).ends(0).says("tides.eml");
 }
 
 #[test]
