@@ -91,7 +91,7 @@ impl Rule {
             (!self.tag.is_empty(), Need::Tags),
             (self.discards_copies, Need::Copies),
             (self.facets().iter().any(|facet| facet.reads_text), Need::Text),
-            (self.facets().iter().any(|facet| facet.reads_text || facet.asks_what_is_said()), Need::Said),
+            (self.facets().iter().any(|facet| facet.asks_what_is_said()), Need::Said),
         ];
         let own = asks.into_iter().filter_map(|(asks, need)| asks.then_some(need));
         self.patterns().fold(self.when.needs().and(own), |all, pattern| all.union(pattern.needs()))

@@ -88,9 +88,8 @@ impl Test {
             Test::Words(WordSubject::Said(_), _) | Test::Count(CountSubject::Said(_), ..) => &[Need::Said],
             Test::Date(DateSubject::Taken | DateSubject::Sent, _) => &[Need::Said],
             Test::Tag(_) => &[Need::Tags],
-            Test::Facet(facet, _) if facet.reads_text => {
-                &[Need::Tags, Need::Name, Need::Folder, Need::Text, Need::Said]
-            }
+            // What is said comes with the words, so it is not asked for by itself.
+            Test::Facet(facet, _) if facet.reads_text => &[Need::Tags, Need::Name, Need::Folder, Need::Text],
             Test::Facet(facet, _) if facet.asks_what_is_said() => {
                 &[Need::Tags, Need::Name, Need::Folder, Need::Said]
             }

@@ -65,6 +65,10 @@ impl<'q> Asked<'q> {
     fn by_date(&self, id: NodeId, finding: Finding) -> Option<Finding> {
         let tree = self.query.tree;
         let now = self.query.now;
+        let is_unread = self.facet.asks_what_is_said() && tree.may_say(id) && tree.text(id) == 0;
+        if finding.found.is_none() && is_unread && !self.query.settle_for_less {
+            return None;
+        }
         let said = || self.query.said_of(id);
         let day = |of| match of {
             DateOf::Modified => now.day_of(tree.newest(id)),

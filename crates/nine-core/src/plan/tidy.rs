@@ -94,7 +94,7 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, needs: N
         note_tags: if needs.has(Need::Tags) { details.note_tags(id, &spot.path) } else { Vec::new() },
         content: looks.then(|| details.content(id, &spot.path)).flatten(),
         text: needs.has(Need::Text).then(|| details.text(id)).flatten(),
-        said: needs.has(Need::Said).then(|| details.said(id)).flatten(),
+        said: needs.has_any(&[Need::Said, Need::Text]).then(|| details.said(id)).flatten(),
         broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
         shared: details.is_shared(&spot.path),
         copies: tree.copies(id),
