@@ -90,5 +90,6 @@ fn facets_may_take_the_date_of_a_mail() {
          [[rule]]\nname = \"mail\"\nwhen = \"type mail\"\nput = \"1/{who|nobody}/{year}\"\n",
     );
     world.file("a.eml", MAIL);
+    world.nine(&["search", "year", "is", "2031"]).ends(0).says("a.eml");
     world.nine(&["tidy"]).ends(0).says("1 Boats/Ada Quay/2031").says("is only the date on which it was sent");
 }

@@ -41,10 +41,11 @@ CREATE TABLE part (
 CREATE TABLE text (
     -- Never given twice, since another program may still point to one that is gone.
     id INTEGER PRIMARY KEY AUTOINCREMENT,
-    body TEXT NOT NULL,
+    -- What the file says of itself, as JSON; empty if nothing. It stands before the long text, so that it is read
+    -- without it.
+    said TEXT NOT NULL,
     note TEXT NOT NULL,
-    -- What the file says of itself, as JSON; empty if nothing.
-    said TEXT NOT NULL
+    body TEXT NOT NULL
 );
 CREATE VIRTUAL TABLE words USING fts5(
     body, content='text', content_rowid='id', tokenize='unicode61 remove_diacritics 2'

@@ -4,7 +4,7 @@
 use std::ops::Range;
 
 use super::months::MonthNames;
-use super::surroundings::{Counted, counting, is_address, is_fiscal};
+use super::surroundings::{Address, Counted, address, counting, is_fiscal};
 use crate::facet::words::Word;
 
 /// What an atom says by itself.
@@ -85,8 +85,8 @@ pub(super) struct Atom {
     pub glued: Glued,
     /// Whether the word before it counts things.
     pub counted: Counted,
-    /// Whether a street is named behind it, or it begins the text like a house number.
-    pub address: bool,
+    /// Whether it may be the number of a house.
+    pub address: Address,
     /// Whether `at` or its like stands before it, as before the time of day.
     pub behind_at: bool,
 }
@@ -120,7 +120,7 @@ pub(super) fn atoms(text: &str, words: &[Word], months: &MonthNames) -> Vec<Atom
             counted: before.map_or(Counted::No, |before| {
                 if follows_atom { Counted::No } else { counting(text, before, words[nth].at.start) }
             }),
-            address: is_address(text, words, nth, nth + many),
+            address: address(text, words, nth, nth + many),
             behind_at: std::mem::take(&mut behind_at),
         });
         (end, parted) = (last.at.end, false);

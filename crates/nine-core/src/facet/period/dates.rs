@@ -4,7 +4,7 @@ use jiff::civil::Date;
 
 use super::atoms::{Atom, Gap, Glued, Kind, PartKind};
 use super::said::{Said, Window};
-use super::surroundings::Counted;
+use super::surroundings::{Address, Counted};
 use crate::facet::Weak;
 
 /// In which order day and month are written in figures.
@@ -315,8 +315,10 @@ impl Reading<'_> {
     fn short_pair(&self, a: &Atom, b: &Atom, first: i16) -> Read {
         // `11-12` may be a day as well.
         let may_be_day = first % 100 <= 12 || !self.window.is_near(first);
-        let may_be_other =
-            a.counted.is_things() || a.address || b.gap == Gap::Space || a.glued == Glued::ToLetter;
+        let may_be_other = a.counted.is_things()
+            || a.address != Address::No
+            || b.gap == Gap::Space
+            || a.glued == Glued::ToLetter;
         let pair = Said::Pair { first };
         match (may_be_day, may_be_other) {
             (_, true) => Read::weak(pair, Weak::TwoDigits),
@@ -330,10 +332,12 @@ impl Reading<'_> {
         let Kind::Number(digits, number) = atom.kind else { return Read::Nothing };
         let window = self.window;
         let read = match digits {
-            2 if atom.counted != Counted::No => Read::Nothing,
+            2 if atom.counted.is_things() => Read::Nothing,
             2 => match self.short(atom) {
                 Some(year) if atom.apostrophe => Read::sure(Said::Alone { year }),
-                Some(year) if window.is_near(year) && !atom.address => Read::sure(Said::Digits { year }),
+                Some(year) if window.is_near(year) && atom.address != Address::Street => {
+                    Read::sure(Said::Digits { year })
+                }
                 _ => Read::Nothing,
             },
             4 if atom.glued == Glued::ToLetter => Read::Nothing,

@@ -76,14 +76,28 @@ pub(super) fn counting(text: &str, before: &Word, start: usize) -> Counted {
 /// How many words may stand between a house number and its street.
 const STREET_WORDS: usize = 3;
 
-/// Whether a street follows on the words from `nth` to `end`, or they begin the text as a house number does.
-pub(super) fn is_address(text: &str, words: &[Word], nth: usize, end: usize) -> bool {
+/// What the words behind a number, or its place, say of houses.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Address {
+    /// Nothing.
+    No,
+    /// It begins the text as a house number does.
+    Leads,
+    /// A street is named behind it.
+    Street,
+}
+
+/// What is said of houses around the words from `nth` to `end`.
+pub(super) fn address(text: &str, words: &[Word], nth: usize, end: usize) -> Address {
     // The second number of `20-21 Mill Lane` is the same house.
-    let end =
-        end + usize::from(words.get(end).is_some_and(|word| word.number().is_some() && word.text.len() <= 2));
+    let pair = words.get(end).is_some_and(|word| word.number().is_some() && word.text.len() <= 2);
+    let end = end + usize::from(pair);
     let behind = words[end.min(words.len())..].iter().take(STREET_WORDS);
     let mut behind = behind.take_while(|word| word.number().is_none());
+    if behind.any(|word| has(STREETS, &word.text)) {
+        return Address::Street;
+    }
     let leads = words[..nth].iter().all(|word| word.number().is_some_and(|n| n < 100));
     let spaced = words.get(end).is_some_and(|word| text[..word.at.start].ends_with([' ', '_', ',']));
-    behind.any(|word| has(STREETS, &word.text)) || (leads && spaced)
+    if leads && spaced { Address::Leads } else { Address::No }
 }
