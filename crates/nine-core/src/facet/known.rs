@@ -58,6 +58,12 @@ pub(super) fn is_slip_of(typed: &str, wanted: &str) -> bool {
     let (typed, letters): (Vec<char>, Vec<char>) = (typed.chars().collect(), wanted.chars().collect());
     let same = typed.iter().zip(&letters).take_while(|(a, b)| a == b).count();
     let is_free = is_word(wanted);
+    let swapped = typed.len() == letters.len()
+        && typed.get(same + 1) == letters.get(same)
+        && typed.get(same) == letters.get(same + 1);
+    if swapped {
+        return true;
+    }
     let is_inside = same > 0 && typed.last() == letters.last();
     if !is_free && !is_inside {
         return false;
@@ -70,11 +76,7 @@ pub(super) fn is_slip_of(typed: &str, wanted: &str) -> bool {
             let mut beside = beside.into_iter().flatten().filter_map(|at| typed.get(at));
             is_free || beside.any(|other| *other == typed[same] || are_neighbours(*other, typed[same]))
         }
-        Ordering::Equal => {
-            let swapped =
-                typed.get(same + 1) == letters.get(same) && typed.get(same) == letters.get(same + 1);
-            is_free || swapped || are_neighbours(typed[same], letters[same])
-        }
+        Ordering::Equal => is_free || are_neighbours(typed[same], letters[same]),
     }
 }
 
@@ -112,6 +114,7 @@ mod tests {
         for (typed, wanted) in [
             ("harow", "harrow"),
             ("kittiwkae", "kittiwake"),
+            ("kittiwaek", "kittiwake"),
             ("lantren", "lantern"),
             ("pelliw", "pellow"),
             ("recept", "receipt"),
