@@ -4,7 +4,7 @@ mod day;
 
 use std::fmt;
 
-pub use day::{Day, EXPECTED_DATE, nearest_date};
+pub use day::{Day, EXPECTED_DATE, Unit, nearest_date};
 
 use jiff::civil::Date;
 use jiff::tz::TimeZone;

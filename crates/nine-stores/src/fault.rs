@@ -129,8 +129,8 @@ mod armed {
             Happens::Killed => signal(rustix::process::Signal::KILL),
             Happens::Stopped => {
                 signal(rustix::process::Signal::INT);
-                // Until the program has noticed, also where others keep the processors busy.
-                std::thread::sleep(std::time::Duration::from_millis(150));
+                // Until the program has noticed.
+                std::thread::sleep(std::time::Duration::from_millis(20));
             }
             Happens::Hand(command) => {
                 let _ = std::process::Command::new("sh").arg("-c").arg(command).status();

@@ -187,8 +187,12 @@ mod said {
     use nine_core::metadata::{FigureField, Metadata, SaidField, TextField};
     use nine_core::moment::Now;
     use nine_demo::exif::{CameraNote, with_note};
-    use nine_stores::reading::metadata;
+    use nine_stores::reading::inside;
     use proptest::prelude::*;
+
+    fn metadata(bytes: &[u8]) -> Metadata {
+        Metadata::from_json(&inside(b"x", bytes, bytes.len() as u64).said)
+    }
 
     fn now() -> Now {
         Now::parse("2031-04-07T09:00", &jiff::tz::TimeZone::fixed(jiff::tz::offset(2))).unwrap()

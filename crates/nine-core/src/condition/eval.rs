@@ -9,6 +9,7 @@ use super::{
 use crate::amount;
 use crate::escape;
 use crate::item::{Item, Kind};
+use crate::metadata::Metadata;
 use crate::moment::{Moment, Now};
 use crate::names::{self, composed, fold};
 use crate::tags;
@@ -281,10 +282,18 @@ impl Compare {
 }
 
 impl DateSubject {
+    /// The date among what an item says of itself; `None` for others.
+    pub(crate) fn said_by(self, said: &Metadata, now: &Now) -> Option<Moment> {
+        match self {
+            DateSubject::Taken => said.taken.map(|taken| taken.moment(now)),
+            DateSubject::Sent => said.sent,
+            _ => None,
+        }
+    }
+
     fn of(self, item: &Item, now: &Now) -> Option<Moment> {
         match self {
-            DateSubject::Taken => item.said.as_ref()?.taken.map(|taken| taken.moment(now)),
-            DateSubject::Sent => item.said.as_ref()?.sent,
+            DateSubject::Taken | DateSubject::Sent => self.said_by(item.said.as_ref()?, now),
             DateSubject::Modified => Some(item.newest),
             DateSubject::Created | DateSubject::Arrived => item.entry.born,
             DateSubject::Opened => item.entry.opened,

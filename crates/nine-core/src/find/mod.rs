@@ -148,10 +148,7 @@ impl Query<'_> {
             }
             Test::Date(subject @ (DateSubject::Taken | DateSubject::Sent), test) => {
                 let range = test.range(self.now);
-                let at = |said: &Metadata| match subject {
-                    DateSubject::Taken => said.taken.map(|taken| taken.moment(self.now)),
-                    _ => said.sent,
-                };
+                let at = |said: &Metadata| subject.said_by(said, self.now);
                 self.said(among, false, |said| at(said).is_some_and(|at| range.contains(&at)))
             }
             Test::Count(CountSubject::Copies, compare, number) => {
@@ -202,10 +199,8 @@ impl Query<'_> {
             DateSubject::Modified => Some(self.tree.newest(id)),
             DateSubject::Created | DateSubject::Arrived => self.tree.born(id),
             DateSubject::Opened => self.tree.opened(id),
-            DateSubject::Taken => {
-                self.said_of(id).and_then(|said| said.taken).map(|taken| taken.moment(self.now))
-            }
-            DateSubject::Sent => self.said_of(id).and_then(|said| said.sent),
+            // Asked with all that may be unread, see [`Query::said`].
+            DateSubject::Taken | DateSubject::Sent => None,
         }
     }
 

@@ -7,9 +7,10 @@ use jiff::civil::{Date, ISOWeekDate, Weekday};
 
 use super::{Moment, Now};
 
-/// A span of the calendar.
+/// A span of the calendar. Weeks are those of ISO 8601.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Unit {
+#[allow(missing_docs)]
+pub enum Unit {
     Day,
     Week,
     Month,
@@ -46,6 +47,11 @@ impl Day {
         Some(Self(form))
     }
 
+    /// The unit in which a day lies.
+    pub fn around(day: Date, unit: Unit) -> Self {
+        Self(Form::From(unit.start(day), unit))
+    }
+
     /// Whether more may follow a word: `this` and `last` want a unit.
     pub fn begins(word: &str) -> bool {
         matches!(word, "this" | "last")
@@ -75,6 +81,12 @@ impl Day {
 }
 
 impl Unit {
+    /// The unit of this word.
+    pub fn of_word(word: &str) -> Option<Self> {
+        let unit = UNITS.iter().find(|(known, _)| *known == word).map(|(_, unit)| *unit);
+        unit.or((word == "day").then_some(Unit::Day))
+    }
+
     fn span(self, many: i32) -> JiffSpan {
         match self {
             Unit::Day => JiffSpan::new().days(many),

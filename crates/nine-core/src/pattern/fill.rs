@@ -5,7 +5,7 @@ use crate::correct::{corrected, tidy_stem};
 use crate::facet::is_small;
 use crate::item::Item;
 use crate::metadata::Taken;
-use crate::moment::{Moment, Now};
+use crate::moment::{Day, Moment, Now, Unit};
 use crate::names;
 use crate::place::NameBuf;
 use crate::tags::answers_to;
@@ -249,13 +249,13 @@ fn in_form(bytes: &[u8], form: &Form) -> Option<Vec<u8>> {
         Form::Tidy => Some(tidy_stem(text).into_bytes()),
         Form::Upper => Some(text.to_uppercase().into_bytes()),
         Form::Lower => Some(text.to_lowercase().into_bytes()),
-        Form::Plain | Form::Rest | Form::Quarter | Form::Date(_) => Some(bytes.to_vec()),
+        Form::Plain | Form::Rest | Form::Around(_) | Form::Date(_) => Some(bytes.to_vec()),
     }
 }
 
 fn date(at: Option<Moment>, form: &Form, now: &Now) -> Option<Vec<u8>> {
     match form {
-        Form::Quarter => quarter(now.day_of(at?)?),
+        Form::Around(unit) => Some(around(now.day_of(at?)?, *unit)),
         form => now.format(at?, date_form(form)).map(String::into_bytes),
     }
 }
@@ -263,7 +263,7 @@ fn date(at: Option<Moment>, form: &Form, now: &Now) -> Option<Vec<u8>> {
 /// A camera's date, as its clock showed it.
 fn taken(at: Taken, form: &Form, now: &Now) -> Option<Vec<u8>> {
     match form {
-        Form::Quarter => quarter(at.day(now)?),
+        Form::Around(unit) => Some(around(at.day(now)?, *unit)),
         form => at.format(now, date_form(form)).map(String::into_bytes),
     }
 }
@@ -275,6 +275,6 @@ fn date_form(form: &Form) -> &str {
     }
 }
 
-fn quarter(day: jiff::civil::Date) -> Option<Vec<u8>> {
-    Some(format!("{:04}-Q{}", day.year(), (day.month() + 2) / 3).into_bytes())
+fn around(day: jiff::civil::Date, unit: Unit) -> Vec<u8> {
+    Day::around(day, unit).to_string().into_bytes()
 }

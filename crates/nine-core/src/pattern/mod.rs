@@ -13,6 +13,7 @@ use std::sync::Arc;
 use crate::condition::{Need, Needs};
 use crate::facet::Facet;
 use crate::metadata::TextField;
+use crate::moment::Unit;
 
 /// A pattern for one name.
 #[derive(Debug, Clone, PartialEq)]
@@ -70,8 +71,8 @@ enum Form {
     Tidy,
     Upper,
     Lower,
-    /// A quarter, such as `2031-Q2`.
-    Quarter,
+    /// The quarter or week in which it lies, such as `2031-Q2`.
+    Around(Unit),
     /// What no facet of the pattern was read from.
     Rest,
     /// A `strftime` format.

@@ -6,6 +6,7 @@ use super::{Form, Pattern, PatternPart, PutPattern, Subject};
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
 use crate::metadata::TextField;
+use crate::moment::Unit;
 
 const SUBJECTS: [(&str, Subject); 21] = [
     ("type", Subject::Type),
@@ -163,9 +164,8 @@ fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
         (subject, "year") if subject.is_date() => return Ok(Form::Date("%Y".into())),
         (subject, "month") if subject.is_date() => return Ok(Form::Date("%m".into())),
         (subject, "day") if subject.is_date() => return Ok(Form::Date("%d".into())),
-        (subject, "quarter") if subject.is_date() => return Ok(Form::Quarter),
-        // The week of ISO 8601, with the year that it belongs to.
-        (subject, "week") if subject.is_date() => return Ok(Form::Date("%G-W%V".into())),
+        (subject, "quarter") if subject.is_date() => return Ok(Form::Around(Unit::Quarter)),
+        (subject, "week") if subject.is_date() => return Ok(Form::Around(Unit::Week)),
         (subject, format) if subject.is_date() => {
             let sample =
                 jiff::civil::date(2031, 4, 7).at(9, 0, 0, 0).to_zoned_datetime(jiff::tz::TimeZone::UTC);

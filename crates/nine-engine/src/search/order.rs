@@ -3,11 +3,11 @@
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
-use jiff::civil::Date;
 use nine_core::facet::Facet;
 use nine_core::find::Asked;
 use nine_core::kinds::TYPES;
 use nine_core::metadata::SaidField;
+use nine_core::moment::{Day, Unit};
 use nine_core::names::{fold, natural_key};
 use nine_core::survey::{AGES, AgeBands, Part, SIZES, size_band};
 use nine_core::tree::{NodeId, Tree};
@@ -28,38 +28,10 @@ pub enum GroupBy {
     Tag,
     /// The size, in bands.
     Size,
-    /// What they say of themselves; of dates, in this form.
-    Said(SaidField, DateForm),
+    /// What they say of themselves; of dates, the unit in which they lie.
+    Said(SaidField, Unit),
     /// The answers of a facet of the configuration.
     Facet(String),
-}
-
-/// How a date makes groups.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[allow(missing_docs)]
-pub enum DateForm {
-    Year,
-    Quarter,
-    Month,
-    Day,
-}
-
-impl DateForm {
-    fn of_word(word: &str) -> Option<Self> {
-        let forms =
-            [("year", Self::Year), ("quarter", Self::Quarter), ("month", Self::Month), ("day", Self::Day)];
-        forms.into_iter().find(|(known, _)| *known == word).map(|(_, form)| form)
-    }
-
-    fn written(self, day: Date) -> String {
-        let (year, month) = (day.year(), day.month());
-        match self {
-            DateForm::Year => format!("{year:04}"),
-            DateForm::Quarter => format!("{year:04}-Q{}", (month + 2) / 3),
-            DateForm::Month => format!("{year:04}-{month:02}"),
-            DateForm::Day => day.to_string(),
-        }
-    }
 }
 
 impl GroupBy {
@@ -83,11 +55,11 @@ impl GroupBy {
         let (word, form) = word.split_once(':').map_or((word, None), |(word, form)| (word, Some(form)));
         let field = SaidField::of_word(word)?;
         let is_date = matches!(field, SaidField::Taken | SaidField::Sent);
-        let form = match form {
-            None => DateForm::Month,
-            Some(form) => DateForm::of_word(form).filter(|_| is_date)?,
+        let unit = match form {
+            None => Unit::Month,
+            Some(form) => Unit::of_word(form).filter(|_| is_date)?,
         };
-        Some(GroupBy::Said(field, form))
+        Some(GroupBy::Said(field, unit))
     }
 }
 
@@ -219,10 +191,12 @@ fn names(
 
 /// The group of an entry by what it says of itself, where that is asked for.
 fn said(looking: &Looking, view: &View, id: NodeId, by: &GroupBy) -> Option<Vec<(usize, String)>> {
-    let GroupBy::Said(field, form) = by else { return None };
+    let GroupBy::Said(field, unit) = by else { return None };
     let now = looking.workspace.now();
     let value = looking.said_by(view, id).and_then(|said| match field {
-        SaidField::Taken | SaidField::Sent => said.day(*field, now).map(|day| form.written(day)),
+        SaidField::Taken | SaidField::Sent => {
+            said.day(*field, now).map(|day| Day::around(day, *unit).to_string())
+        }
         field => said.written(*field, now),
     });
     Some(vec![value.map_or((1, "not known".to_owned()), |value| (0, value))])

@@ -242,7 +242,7 @@ impl Shown<'_> {
     fn goes_with(&self) -> Option<(String, String)> {
         let GoesWith { folder, by } = self.answer.goes_with.as_ref()?;
         let what = match by {
-            Some((rule, does)) => match self.does(does).into_iter().find(|line| !line.starts_with("tags")) {
+            Some((rule, does)) => match self.does(&Does { tags: Vec::new(), ..does.clone() }).pop() {
                 Some(line) => format!("`{}` {line}", plain(&rule.name)),
                 None => format!("`{}` keeps it where it is", plain(&rule.name)),
             },

@@ -7,7 +7,7 @@ use std::fs::File;
 use std::io::{self, BufWriter, Write};
 
 use nine_core::tree::Looks;
-use nine_stores::reading::{Words, glance, looks, metadata, words};
+use nine_stores::reading::{Words, glance, inside, looks};
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 pub use confine::is_confined_by_kernel;
@@ -41,7 +41,7 @@ pub fn serve() -> Done {
         let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
         let read = std::panic::catch_unwind(|| match ask {
             _ if misbehaves(&name) => Words { body: reached(), ..Words::default() },
-            Ask::Words => Words { said: metadata(&bytes).to_json(), ..words(&name, &bytes, size) },
+            Ask::Words => inside(&name, &bytes, size),
             Ask::Looks => match looks(&bytes) {
                 Ok(Looks { pixels, print }) => {
                     Words { body: format!("{} {} {print:016x}", pixels.0, pixels.1), ..Words::default() }

@@ -2,6 +2,7 @@
 //! renames something, or a place goes away for the moment.
 
 use std::fs;
+use std::process::Command;
 use std::process::Output;
 
 use super::scenes::{Before, SCENES, Scene, is_long, set};
@@ -217,6 +218,17 @@ fn saves_into_what_is_packed() {
     assert!(came >= 3, "{came} points");
 }
 
+/// The command, told to heed an interrupt again: what a shell starts in the background ignores it, and hands that on.
+fn to_be_stopped(command: &Command) -> Command {
+    let mut heeding = Command::new("env");
+    heeding.arg("--default-signal=INT").arg(command.get_program()).args(command.get_args()).env_clear();
+    heeding.envs(command.get_envs().filter_map(|(name, value)| Some((name, value?))));
+    if let Some(folder) = command.get_current_dir() {
+        heeding.current_dir(folder);
+    }
+    heeding
+}
+
 /// The person stops the program: the step in hand ends or is taken back, the rest is not begun.
 #[test]
 fn stops_it() {
@@ -224,7 +236,7 @@ fn stops_it() {
         let mut cases = 0;
         for point in (1..).step_by(scene.step() * 2) {
             let (world, before) = set(scene);
-            let mut command = world.command(scene.words);
+            let mut command = to_be_stopped(&world.command(scene.words));
             let ran = command.env("NINE_STOP_AT", point.to_string()).output().unwrap();
             let said = String::from_utf8_lossy(&ran.stdout).into_owned();
             let case = format!("stopped at point {point}");

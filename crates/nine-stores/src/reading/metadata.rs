@@ -15,11 +15,12 @@ use quick_xml::Reader;
 use quick_xml::events::Event;
 use zip::ZipArchive;
 
-use super::{bounds, compound, pdf};
+use super::{bounds, compound};
 use crate::bounded;
 
-/// What a file says of itself, from its first [`bounds::FILE`] bytes. A damaged one says what could be read.
-pub fn metadata(bytes: &[u8]) -> Metadata {
+/// What a file says of itself, from its first [`bounds::FILE`] bytes; of a PDF that is told with its words. A damaged
+/// one says what could be read.
+pub(super) fn metadata(bytes: &[u8]) -> Metadata {
     let mut said = Metadata::default();
     let read = AssertUnwindSafe(|| {
         let media = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
@@ -27,25 +28,15 @@ pub fn metadata(bytes: &[u8]) -> Metadata {
             Content::Signature(of) if of.starts_with("image/") => picture(bytes, &mut said),
             Content::Signature(of) if of.starts_with("video/") => film(bytes, &mut said),
             Content::Signature(of) if of.starts_with("audio/") => sound(bytes, &mut said),
-            Content::Signature("application/pdf") => document(pdf::said(bytes), &mut said),
             Content::Signature("application/x-ole-storage") => compound::metadata(bytes, &mut said),
             Content::Signature(_) if bytes.starts_with(b"PK") => office(bytes, &mut said),
             Content::Marked("message/rfc822") => mail(bytes, &mut said),
-            Content::Marked("text/html") | Content::Text if said.is_empty() => {}
             _ => {}
         }
     });
     // Libraries panic on what they do not expect; what was read before that counts.
     let _ = catch_unwind(read);
     said
-}
-
-/// Title, author and pages of a document.
-fn document(found: Option<(Option<String>, Option<String>, usize)>, said: &mut Metadata) {
-    let Some((title, author, pages)) = found else { return };
-    said.set_text(TextField::Title, title.as_deref().unwrap_or_default());
-    said.set_text(TextField::Author, author.as_deref().unwrap_or_default());
-    said.set_figure(FigureField::Pages, pages as u64);
 }
 
 fn picture(bytes: &[u8], said: &mut Metadata) {

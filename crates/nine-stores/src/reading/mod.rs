@@ -19,7 +19,6 @@ use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::names::{fold_bytes, split_extension};
 
 pub use glance::glance;
-pub use metadata::metadata;
 pub use notes::{is_note, note_tags, tags_in_text};
 pub use picture::looks;
 
@@ -97,6 +96,16 @@ enum FileForm {
     Other,
 }
 
+/// Reads a file from its first [`bounds::FILE`] bytes: its words, and what it says of itself; `size` is how many it
+/// has.
+pub fn inside(name: &[u8], bytes: &[u8], size: u64) -> Words {
+    let words = words(name, bytes, size);
+    match words.said.is_empty() {
+        true => Words { said: metadata::metadata(bytes).to_json(), ..words },
+        false => words,
+    }
+}
+
 /// Reads the words of a file from its first [`bounds::FILE`] bytes; `size` is how many it has.
 pub fn words(name: &[u8], bytes: &[u8], size: u64) -> Words {
     let cut = (bytes.len() as u64) < size;
@@ -131,7 +140,6 @@ fn form(name: &[u8], bytes: &[u8]) -> FileForm {
             FileForm::Office
         }
         Content::Signature("application/zip") if office::is_extension(&ext) => FileForm::Office,
-        Content::Signature("application/rtf") => FileForm::Text,
         Content::Signature(_) => FileForm::Other,
         Content::Marked("message/rfc822" | "multipart/related") => FileForm::Mail,
         Content::Marked(

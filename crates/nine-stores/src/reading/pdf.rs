@@ -2,6 +2,7 @@
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
+use nine_core::metadata::{FigureField, Metadata, TextField};
 use pdf_extract::{Document, PlainTextOutput, output_doc_page};
 
 use super::{Body, Words};
@@ -20,17 +21,19 @@ pub(super) fn pages(bytes: &[u8]) -> Option<usize> {
 }
 
 /// Title, author, and how many pages there are.
-pub(super) fn said(bytes: &[u8]) -> Option<(Option<String>, Option<String>, usize)> {
-    let pdf = open(bytes).ok()?;
+fn said(pdf: &Document) -> Metadata {
+    let mut said = Metadata::default();
     let info = pdf.trailer.get(b"Info").ok().and_then(|info| match info.as_reference() {
         Ok(at) => pdf.get_dictionary(at).ok(),
         Err(_) => info.as_dict().ok(),
     });
-    let text = |key: &[u8]| {
-        let value = info?.get(key).ok()?;
-        pdf_extract::decode_text_string(value).ok()
-    };
-    Some((text(b"Title"), text(b"Author"), pdf.get_pages().len()))
+    for (key, field) in [(b"Title".as_slice(), TextField::Title), (b"Author", TextField::Author)] {
+        let value = info.and_then(|info| info.get(key).ok());
+        let text = value.and_then(|value| pdf_extract::decode_text_string(value).ok());
+        said.set_text(field, &text.unwrap_or_default());
+    }
+    said.set_figure(FigureField::Pages, pdf.get_pages().len() as u64);
+    said
 }
 
 fn open(bytes: &[u8]) -> Result<Document, Words> {
@@ -63,5 +66,5 @@ fn read(bytes: &[u8]) -> Words {
         1 => "one of its pages cannot be read".into(),
         many => format!("{many} of its pages cannot be read"),
     };
-    body.into_words(&note)
+    Words { said: said(&pdf).to_json(), ..body.into_words(&note) }
 }

@@ -8,8 +8,7 @@ use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
 use looks::{is_wrong, look, may_be, named};
-use nine_core::item::Item;
-use nine_core::kinds::{Content, Evidence, FIRST_BYTES, ItemType, Verdict, decide, recognise};
+use nine_core::kinds::{Content, Evidence, FIRST_BYTES, ItemType, decide, recognise};
 use proptest::prelude::*;
 use samples::{Sample, samples};
 
@@ -126,5 +125,4 @@ fn a_name_alone_answers_for_known_extensions() {
         let verdict = decide(named(sample).as_bytes(), None);
         assert_eq!(verdict.item_type.word(), sample.item_type, "{}", sample.ext);
     }
-    let _: fn(&Item) -> Verdict = Item::verdict;
 }

@@ -31,7 +31,7 @@ impl Vocabulary {
         let exact = |hit: &&WordHit| hit.close == 1.0 && hit.of_form.clone().any(is_own);
         let others_exact = taken.iter().filter(exact).count();
         let own_hits = taken.iter().filter(|hit| hit.of_form.clone().any(is_own)).count();
-        lost > LOST * whole || headless || self.is_of_another_body(of_form, taken, words) || {
+        lost > LOST * whole || headless || is_of_another_body(of_form, taken, words) || {
             let mut own = taken.iter().filter(|hit| hit.of_form.clone().any(is_own) && hit.close < 1.0);
             own.any(|hit| {
                 let typed: String =
@@ -58,19 +58,6 @@ impl Vocabulary {
         }
     }
 
-    /// `Harlow Council` is not the `Harlow Trust`.
-    fn is_of_another_body(&self, of_form: &[String], taken: &[WordHit], words: &[Word]) -> bool {
-        let (Some(first), Some(last)) =
-            (taken.iter().map(|hit| hit.of_name.start).min(), taken.iter().map(|hit| hit.of_name.end).max())
-        else {
-            return false;
-        };
-        let beside = [first.checked_sub(1), Some(last)].into_iter().flatten().filter_map(|at| words.get(at));
-        let mut other = beside.filter(|word| is_general(&word.text) && !of_form.contains(&word.text));
-        let has_body = of_form.iter().any(|word| is_general(word));
-        has_body && other.next().is_some()
-    }
-
     /// Whether a word is another one together with nothing but words that there are.
     fn is_run_together(&self, typed: &str, wanted: &str) -> bool {
         let Some((before, behind)) = typed.split_once(wanted) else { return false };
@@ -79,4 +66,17 @@ impl Vocabulary {
         };
         !is_known(typed) && stands(before) && stands(behind)
     }
+}
+
+/// `Harlow Council` is not the `Harlow Trust`.
+fn is_of_another_body(of_form: &[String], taken: &[WordHit], words: &[Word]) -> bool {
+    let (Some(first), Some(last)) =
+        (taken.iter().map(|hit| hit.of_name.start).min(), taken.iter().map(|hit| hit.of_name.end).max())
+    else {
+        return false;
+    };
+    let beside = [first.checked_sub(1), Some(last)].into_iter().flatten().filter_map(|at| words.get(at));
+    let mut other = beside.filter(|word| is_general(&word.text) && !of_form.contains(&word.text));
+    let has_body = of_form.iter().any(|word| is_general(word));
+    has_body && other.next().is_some()
 }

@@ -13,7 +13,9 @@ use std::ops::Range;
 use rustc_hash::FxHashMap;
 
 use super::How;
-use super::close::{CloseTarget, cut_off, edits_inside, most_edits, similarity, without_vowels};
+use super::close::{
+    CloseTarget, cut_off, edits_inside, lacks_vowels, most_edits, similarity, without_vowels,
+};
 use super::list::{AnswerForm, initials, is_general, is_small};
 use super::words::Word;
 
@@ -230,7 +232,7 @@ impl Vocabulary {
     /// `stmt` for `statement`.
     fn bare(&self, run: &CloseTarget, word: &Word, hit: &mut dyn FnMut(usize, f64)) {
         // Three capitals are rather initials.
-        if word.capitals && run.letters() <= 3 {
+        if (word.capitals && run.letters() <= 3) || !lacks_vowels(run) {
             return;
         }
         for at in &self.sorted {

@@ -1,5 +1,9 @@
 //! Words beside a number that say it is no date: those that count things, and those of streets.
 
+use std::sync::LazyLock;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use crate::facet::words::Word;
 
 /// What the word before a number counts.
@@ -44,9 +48,18 @@ const STREETS: &str = "street st road rd avenue ave lane ln close drive dr way c
     strasse str weg allee platz gasse ring ufer damm rue chemin boulevard bd impasse quai calle avenida plaza \
     paseo via viale piazza corso straat laan plein gracht ulica gatan vej vag katu cottage villas flats mansions";
 
-fn has(list: &str, word: &str) -> bool {
-    list.split_ascii_whitespace().any(|known| known == word)
-}
+/// What the listed words say of a number beside them. Asked of every number of every name.
+static LISTED: LazyLock<FxHashMap<&'static str, Counted>> = LazyLock::new(|| {
+    // Of a word that stands in two lists the last says more.
+    let lists = [(PAPERS, Counted::Papers), (THINGS, Counted::Things), (MANY, Counted::Many)];
+    let words = lists
+        .into_iter()
+        .flat_map(|(list, counted)| list.split_ascii_whitespace().map(move |word| (word, counted)));
+    words.collect()
+});
+
+static STREET_NAMES: LazyLock<FxHashSet<&'static str>> =
+    LazyLock::new(|| STREETS.split_ascii_whitespace().collect());
 
 /// Whether a word, or two, say that a business year follows.
 pub(super) fn is_fiscal(word: &str, next: &str) -> bool {
@@ -65,12 +78,7 @@ pub(super) fn counting(text: &str, before: &Word, start: usize) -> Counted {
         return Counted::Many;
     }
     let near = between.chars().all(|c| matches!(c, ' ' | '.' | ':' | '_' | '-' | '\u{b0}' | '\u{ba}'));
-    match near {
-        true if has(MANY, &before.text) => Counted::Many,
-        true if has(THINGS, &before.text) => Counted::Things,
-        true if has(PAPERS, &before.text) => Counted::Papers,
-        _ => Counted::No,
-    }
+    LISTED.get(before.text.as_str()).copied().filter(|_| near).unwrap_or(Counted::No)
 }
 
 /// How many words may stand between a house number and its street.
@@ -94,7 +102,7 @@ pub(super) fn address(text: &str, words: &[Word], nth: usize, end: usize) -> Add
     let end = end + usize::from(pair);
     let behind = words[end.min(words.len())..].iter().take(STREET_WORDS);
     let mut behind = behind.take_while(|word| word.number().is_none());
-    if behind.any(|word| has(STREETS, &word.text)) {
+    if behind.any(|word| STREET_NAMES.contains(word.text.as_str())) {
         return Address::Street;
     }
     let leads = words[..nth].iter().all(|word| word.number().is_some_and(|n| n < 100));
