@@ -179,6 +179,10 @@ impl List {
             if std::ptr::eq(*other, best) || best.covers_more_than(other) || is_part {
                 return false;
             }
+            // An answer that stands there is not questioned by what is rather another word: `letter` is not `Lether`.
+            if best.exact && other.may_be_other && !other.covers_the_same(best) {
+                return false;
+            }
             let near = other.score > best.score - RIVAL;
             let elsewhere = !other.covers_the_same(best) && other.score >= SURE;
             (near && !(best.exact && other.covers_the_same(best) && !other.exact)) || elsewhere

@@ -132,6 +132,35 @@ fn words_that_several_answers_share_decide_nothing() {
 }
 
 #[test]
+fn a_near_word_is_no_answer_without_a_doubt() {
+    let list = answers(&[
+        ("Brannock Joinery", &[]),
+        ("Pellow Joinery", &[]),
+        ("Lether Partners", &[]),
+        ("Harlow", &[]),
+    ]);
+    let facet = Facet {
+        name: "client".into(),
+        answers: Answers::Listed(Box::new(List::new(list, Spelling::Close))),
+        reads_text: false,
+        or_else: None,
+    };
+    // What others have, too, vouches for none of them.
+    for (name, value) in [("Brennick Joinery invoice", "Brannock Joinery"), ("Harrow invoice", "Harlow")] {
+        let found = named(&facet, name);
+        assert_eq!((found.value(), found.is_sure()), (Some(value), false), "{name}");
+    }
+    // An answer that stands there is not questioned by a word that is rather another.
+    assert!(named(&facet, "engagement letter Pellow Joinery").is_sure());
+    assert!(named(&facet, "Brannokc Joinery").is_sure());
+    let receipt = Facet {
+        answers: Answers::Listed(Box::new(List::new(answers(&[("certificate", &[])]), Spelling::Close))),
+        ..facet
+    };
+    assert!(named(&receipt, "certificat Harlow").is_sure() && !named(&receipt, "certif Harlow").is_sure());
+}
+
+#[test]
 fn exact_facets_take_whole_words_and_the_longest() {
     assert!(named(&paper(), "Condition Report half model").is_sure());
     assert_eq!(named(&paper(), "damage to bow").value(), Some("condition report"));

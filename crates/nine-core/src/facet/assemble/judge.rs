@@ -28,9 +28,11 @@ impl Vocabulary {
         let lost: f64 = (0..of_form.len()).filter(|word| is_own(*word) && missing(word)).map(weight).sum();
         // `statement` is not `bank statement`, while `Kittiwake` is the `Kittiwake Society`.
         let headless = is_general(&of_form[0]) && missing(&0) && of_form.len() > 1;
-        let exact = |hit: &&WordHit| hit.close == 1.0 && hit.of_form.clone().any(is_own);
-        let others_exact = taken.iter().filter(exact).count();
-        let own_hits = taken.iter().filter(|hit| hit.of_form.clone().any(is_own)).count();
+        // A word that other answers have, too, tells none apart.
+        let tells = |hit: &WordHit| hit.of_form.clone().any(|word| self.weights[form][word].1);
+        let telling = taken.iter().filter(|hit| tells(hit));
+        let (telling_hits, others_exact) =
+            telling.fold((0, 0), |(all, exact), hit| (all + 1, exact + usize::from(hit.close == 1.0)));
         lost > LOST * whole || headless || is_of_another_body(of_form, taken, words) || {
             let mut own = taken.iter().filter(|hit| hit.of_form.clone().any(is_own) && hit.close < 1.0);
             own.any(|hit| {
@@ -38,13 +40,15 @@ impl Vocabulary {
                     words[hit.of_name.clone()].iter().map(|word| word.text.as_str()).collect();
                 let wanted = of_form[hit.of_form.clone()].concat();
                 match hit.how {
-                    How::CutOff => hit.close != INITIAL || others_exact == 0,
+                    // Of a word its last letter may have slipped.
+                    How::CutOff if hit.close != INITIAL => is_known(&typed) || !is_slip_of(&typed, &wanted),
+                    How::CutOff => others_exact == 0,
                     How::NoVowels => true,
                     How::Spaced => !self.is_run_together(&typed, &wanted),
                     _ if is_ending_of(&typed, &wanted) => false,
                     _ => {
                         let slips = strsim::osa_distance(&typed, &wanted);
-                        let alone = others_exact == 0 && own_hits < 2;
+                        let alone = others_exact == 0 && telling_hits < 2;
                         let forgiven =
                             if alone { 0 } else { hit.of_form.len() + usize::from(others_exact > 0) };
                         // A misspelt word beside others that are right may well be spelt like a name.
