@@ -8,6 +8,8 @@
 
 #[path = "floors/bare.rs"]
 mod bare;
+#[path = "chance.rs"]
+mod chance;
 #[path = "floors/copies.rs"]
 mod copies;
 #[path = "floors/drive.rs"]

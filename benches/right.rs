@@ -4,7 +4,7 @@
 //! `cargo bench -p nine-benches --bench right` prints every figure with its goal; `-- show` also what was missed.
 #![allow(clippy::print_stdout, missing_docs)]
 
-#[path = "right/chance.rs"]
+#[path = "chance.rs"]
 mod chance;
 #[path = "right/facets.rs"]
 mod facets;

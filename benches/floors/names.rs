@@ -5,20 +5,12 @@ use std::time::{Duration, Instant};
 use nine_core::facet::{Answer, Answers, Facet, List, Spelling};
 use nine_core::moment::Now;
 
+use crate::chance::Chance;
+
 /// How many answers there are.
 pub const ANSWERS: usize = 200;
 /// How many names are read.
 pub const NAMES: usize = 10_000;
-
-/// Numbers that look like chance, the same each time.
-struct Chance(u64);
-
-impl Chance {
-    fn below(&mut self, most: usize) -> usize {
-        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        ((self.0 >> 33) as usize) % most
-    }
-}
 
 const SYLLABLES: [&str; 24] = [
     "har", "row", "kit", "ti", "wake", "lan", "tern", "mar", "ram", "pel", "low", "bran", "nock", "gre",

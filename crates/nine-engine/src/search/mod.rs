@@ -39,10 +39,8 @@ pub struct SearchNeeds {
     pub types: bool,
     /// The digests of their bytes.
     pub digests: bool,
-    /// What they say of themselves.
-    pub said: bool,
-    /// The address that they came from, of whatever type they are.
-    pub origin: bool,
+    /// What is read of them.
+    pub inside: WantsInside,
     /// The columns of the catalogue that all this is told from, where nothing is read.
     pub columns: Vec<Column>,
 }
@@ -277,12 +275,11 @@ impl<'w> Search<'w, '_> {
         if told.digests {
             looking.learn_digests(view, rows);
         }
-        let by_origin = matches!(by, Some(GroupBy::Said(SaidField::Text(TextField::Origin), _)));
-        let wants = WantsInside {
-            words: false,
-            said: told.said || matches!(by, Some(GroupBy::Said(..))),
-            origin: told.origin || by_origin,
-        };
+        let mut wants = told.inside;
+        if let Some(GroupBy::Said(field, _)) = by {
+            wants.said = true;
+            wants.origin |= *field == SaidField::Text(TextField::Origin);
+        }
         if wants.said {
             looking.learn_types(view, rows);
         }

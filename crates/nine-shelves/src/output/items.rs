@@ -1,12 +1,14 @@
 //! Lists of items: a line each, in columns.
 
 use std::io::{self, Write};
+use std::sync::LazyLock;
 
 use clap::ValueEnum;
+use clap::builder::PossibleValue;
 use nine_core::amount::readable;
 use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
-use nine_core::metadata::{FigureField, SaidField, TextField};
+use nine_core::metadata::{SaidField, TextField};
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree};
@@ -22,7 +24,7 @@ use super::{Look, tags};
 use crate::failure::Done;
 
 /// The columns of a list of items
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ItemColumn {
     Name,
     /// The place and the folders above it
@@ -44,30 +46,8 @@ pub enum ItemColumn {
     Blake3,
     /// Whether it is in the archive
     Archived,
-    /// What a document, recording or page says that it is called
-    Title,
-    Author,
-    /// Who sent a mail
-    Sender,
-    /// What a mail is about
-    Subject,
-    Artist,
-    Album,
-    Camera,
-    /// The address that a download came from
-    Origin,
-    /// Pages or slides
-    Pages,
-    /// Pixels across
-    Width,
-    /// Pixels down
-    Height,
-    /// How long a recording is
-    Duration,
-    /// When a camera took it, by its own clock
-    Taken,
-    /// When a mail was sent
-    Sent,
+    /// What the item says of itself
+    Said(SaidField),
 }
 
 /// Lines whose widths are found together; a longer list goes on with these widths.
@@ -92,6 +72,23 @@ pub const ALL: [ItemColumn; 11] = [
     ItemColumn::Archived,
 ];
 
+/// Every column that can be asked for.
+static COLUMNS: LazyLock<Vec<ItemColumn>> = LazyLock::new(|| {
+    let rest = [ItemColumn::Age, ItemColumn::Blake3];
+    ALL.into_iter().chain(rest).chain(SaidField::all().map(ItemColumn::Said)).collect()
+});
+
+impl ValueEnum for ItemColumn {
+    fn value_variants<'a>() -> &'a [Self] {
+        &COLUMNS
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        let value = PossibleValue::new(self.word());
+        Some(if self.help().is_empty() { value } else { value.help(self.help()) })
+    }
+}
+
 impl ItemColumn {
     /// Its heading, and its name in CSV and JSON.
     pub fn word(self) -> &'static str {
@@ -109,7 +106,7 @@ impl ItemColumn {
             ItemColumn::Path => "path",
             ItemColumn::Blake3 => "blake3",
             ItemColumn::Archived => "archived",
-            other => other.said().map_or("", SaidField::word),
+            ItemColumn::Said(field) => field.word(),
         }
     }
 
@@ -122,38 +119,35 @@ impl ItemColumn {
             ItemColumn::Arrived => &[Column::Born, Column::Arrived],
             ItemColumn::Items => &[Column::FolderItems, Column::FolderRead],
             ItemColumn::Blake3 => &[Column::Whole, Column::Digests],
-            other if other.said().is_some() => &[Column::Text, Column::Type],
+            ItemColumn::Said(_) => &[Column::Text, Column::Type],
             _ => &[],
         }
     }
 
-    /// What the item says of itself that stands in it.
-    pub fn said(self) -> Option<SaidField> {
-        Some(match self {
-            ItemColumn::Title => SaidField::Text(TextField::Title),
-            ItemColumn::Author => SaidField::Text(TextField::Author),
-            ItemColumn::Sender => SaidField::Text(TextField::Sender),
-            ItemColumn::Subject => SaidField::Text(TextField::Subject),
-            ItemColumn::Artist => SaidField::Text(TextField::Artist),
-            ItemColumn::Album => SaidField::Text(TextField::Album),
-            ItemColumn::Camera => SaidField::Text(TextField::Camera),
-            ItemColumn::Origin => SaidField::Text(TextField::Origin),
-            ItemColumn::Pages => SaidField::Figure(FigureField::Pages),
-            ItemColumn::Width => SaidField::Figure(FigureField::Width),
-            ItemColumn::Height => SaidField::Figure(FigureField::Height),
-            ItemColumn::Duration => SaidField::Figure(FigureField::Duration),
-            ItemColumn::Taken => SaidField::Taken,
-            ItemColumn::Sent => SaidField::Sent,
-            _ => return None,
-        })
+    /// What there is to know of it beside its word.
+    fn help(self) -> &'static str {
+        match self {
+            ItemColumn::Location => "The place and the folders above it",
+            ItemColumn::Age => "How long ago it was changed",
+            ItemColumn::Modified => "When it was changed",
+            ItemColumn::Items => "How many files a folder holds",
+            ItemColumn::Path => "The whole path",
+            ItemColumn::Blake3 => "The BLAKE3 digest of the bytes",
+            ItemColumn::Archived => "Whether it is in the archive",
+            ItemColumn::Said(SaidField::Taken) => "When a camera took it, by its own clock",
+            ItemColumn::Said(SaidField::Text(TextField::Origin)) => "The address that a download came from",
+            ItemColumn::Said(_) => "What it says of itself",
+            _ => "",
+        }
     }
 
     fn set(self) -> TableColumn {
         match self {
             ItemColumn::Name => TableColumn::Shortened,
             ItemColumn::Location | ItemColumn::Path => TableColumn::Squeezed,
-            ItemColumn::Size | ItemColumn::Items | ItemColumn::Duration => TableColumn::Right,
-            ItemColumn::Pages | ItemColumn::Width | ItemColumn::Height => TableColumn::Right,
+            ItemColumn::Size | ItemColumn::Items | ItemColumn::Said(SaidField::Figure(_)) => {
+                TableColumn::Right
+            }
             _ => TableColumn::Left,
         }
     }
@@ -270,14 +264,15 @@ impl ItemListing<'_> {
             ItemColumn::Path => escape(view.location(id).as_typed().as_encoded_bytes()),
             ItemColumn::Archived => if self.is_archived(hit) { "yes" } else { "" }.into(),
             ItemColumn::Blake3 => tree.digest(id).map_or(String::new(), |digest| digest.to_string()),
-            other => self.said(hit, other).map_or(String::new(), |value| escape(value.as_bytes())),
+            ItemColumn::Said(field) => {
+                self.said(hit, field).map_or(String::new(), |value| escape(value.as_bytes()))
+            }
         }
     }
 
     /// What an item says of itself in a column.
-    fn said(&self, hit: Hit, column: ItemColumn) -> Option<String> {
-        let said = self.looking.said_by(self.view(hit), hit.id)?;
-        said.written(column.said()?, self.looking.workspace.now())
+    fn said(&self, hit: Hit, field: SaidField) -> Option<String> {
+        self.looking.said_by(self.view(hit), hit.id)?.written(field, self.looking.workspace.now())
     }
 
     /// An item as one JSON object.
@@ -296,9 +291,7 @@ impl ItemListing<'_> {
                     Some(tags) => json!(tags),
                     None => Value::Null,
                 },
-                column if column.said().is_some() => {
-                    self.said(hit, *column).map_or(Value::Null, Value::String)
-                }
+                ItemColumn::Said(field) => self.said(hit, *field).map_or(Value::Null, Value::String),
                 ItemColumn::Opened | ItemColumn::Arrived | ItemColumn::Blake3 => {
                     Some(text()).filter(|text| !text.is_empty()).map_or(Value::Null, Value::String)
                 }

@@ -8,8 +8,10 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use nine_core::condition::Condition;
+use nine_core::metadata::{SaidField, TextField};
 use nine_core::tree::Column;
 use nine_engine::Workspace;
+use nine_engine::looking::WantsInside;
 use nine_engine::search::{GroupBy, Request, SearchNeeds, SearchResult, SortBy, find, refresh_displays};
 use nine_engine::selection::condition;
 
@@ -215,8 +217,11 @@ fn request(args: &SearchArgs, condition: Option<Condition>, columns: &[ItemColum
             tags: has(ItemColumn::Tags),
             types: has(ItemColumn::Type),
             digests: has(ItemColumn::Blake3),
-            said: columns.iter().any(|column| column.said().is_some()),
-            origin: has(ItemColumn::Origin),
+            inside: WantsInside {
+                said: columns.iter().any(|column| matches!(column, ItemColumn::Said(_))),
+                origin: has(ItemColumn::Said(SaidField::Text(TextField::Origin))),
+                words: false,
+            },
             columns: needed.collect(),
         },
         names: args.save.iter().chain(&args.saved).cloned().collect(),
