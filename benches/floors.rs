@@ -41,6 +41,9 @@ fn main() {
         "{files} files, {moves} moves, {ROUNDS} rounds; ratio to the floor: median (smallest to largest)\n"
     );
 
+    if std::env::args().any(|word| word == "search") {
+        return searches(world.path(), rows);
+    }
     on_a_drive(world.path());
     if std::env::args().any(|word| word == "drive") {
         return;
@@ -236,6 +239,10 @@ fn searches(world: &Path, rows: usize) {
         ("by age", 25, "age over 90mo"),
         ("by tag", 25, "tag loans"),
         ("by a word inside", 25, "text has ledger and text has sextant"),
+        ("by a camera", 100, "camera has ombra"),
+        ("by when it was taken", 100, "taken on 2029"),
+        ("by its width", 100, "width over 5900"),
+        ("by a part of the title", 100, "title has 99999"),
         ("by a part of the name", 40, "name has 99999"),
         ("by a part of the path", 100, "path has \"folder 77\""),
         ("by an expression", 100, "name matches ledger.*7$"),

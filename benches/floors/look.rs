@@ -5,10 +5,12 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
 use nine_core::item::{Entry, Identity, Kind};
+use nine_core::kinds::ItemType;
+use nine_core::metadata::{FigureField, Metadata, Taken, TextField};
 use nine_core::moment::Moment;
 use nine_core::place::Name;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
-use nine_stores::catalogue::CarriedOver;
+use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
 
@@ -63,6 +65,7 @@ pub fn settled() -> i64 {
 }
 
 const EXTENSIONS: [&str; 10] = ["jpg", "pdf", "txt", "png", "docx", "csv", "md", "mp4", "zip", "html"];
+const CAMERAS: [&str; 5] = ["Lumen 3", "Lumen 4", "Ombra X", "Terrapin", "Quayside S"];
 const WORDS: [&str; 8] =
     ["scan", "loan agreement", "tide table", "report", "ledger", "invoice", "photo", "plan"];
 
@@ -77,13 +80,31 @@ pub fn catalogue_of(file: &Path, place: &Path, files: usize) {
     let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
     let at = Moment::from_timestamp(jiff::Timestamp::now());
     catalogue.keep(&address, &tree, at, CarriedOver::Anew).expect("the catalogue is written");
-    let readings: Vec<_> = tree.ids().filter(|id| id.row().is_multiple_of(100)).map(reading).collect();
+    let is_read = |id: &NodeId| id.row().is_multiple_of(100) || says_something(&tree, *id);
+    let readings: Vec<_> = tree.ids().filter(is_read).map(|id| reading(&tree, id)).collect();
     catalogue.keep_texts(&address, &mut tree, at, &readings).expect("the catalogue is written");
 }
 
-fn reading(id: NodeId) -> nine_stores::catalogue::Reading {
-    let body = format!("{} number {} of the sextant", WORDS[id.row() % 8], id.row() % 1000);
-    nine_stores::catalogue::Reading { id, body, note: String::new(), said: String::new() }
+fn says_something(tree: &Tree, id: NodeId) -> bool {
+    !tree.is_folder(id) && tree.may_say(id)
+}
+
+/// One file in a hundred has words, each picture a camera and a time, each document a title and an author.
+fn reading(tree: &Tree, id: NodeId) -> Reading {
+    let row = id.row();
+    let has_words = row.is_multiple_of(100);
+    let body = format!("{} number {} of the sextant", WORDS[row % 8], row % 1000);
+    let mut said = Metadata::default();
+    if says_something(tree, id) && tree.item_type(id) == ItemType::Image {
+        said.set_text(TextField::Camera, CAMERAS[row / 10 % CAMERAS.len()]);
+        said.set_figure(FigureField::Width, 3_000 + row as u64 % 3_000);
+        said.taken = Some(Taken::new(1_900_000_000 - (row as i64 * 7919) % 100_000_000, Some(60)));
+    } else if says_something(tree, id) {
+        said.set_text(TextField::Title, &format!("{} of item {row}", WORDS[row % 8]));
+        said.set_text(TextField::Author, &format!("Clerk {}", row % 400));
+    }
+    let body = if has_words { body } else { String::new() };
+    Reading { id, body, note: String::new(), said: said.to_json() }
 }
 
 /// A hundred files to a folder, folders in one row.

@@ -4,14 +4,15 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-/// Builds the program; returns where it is.
+/// Builds the program as a package has it; returns where it is.
 pub fn build() -> PathBuf {
     let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
-    let built = Command::new(cargo).args(["build", "--release", "--quiet", "-p", "nine-shelves"]).status();
+    let built =
+        Command::new(cargo).args(["build", "--profile", "dist", "--quiet", "-p", "nine-shelves"]).status();
     assert!(built.expect("cargo starts").success(), "the program is built");
     let here = std::env::current_exe().expect("this program has a path");
-    let release = here.parent().and_then(Path::parent).expect("it lies in target/release/deps");
-    release.join("nine")
+    let target = here.ancestors().nth(3).expect("it lies in target/release/deps");
+    target.join("dist").join("nine")
 }
 
 /// Runs a command to its end; its output goes nowhere.

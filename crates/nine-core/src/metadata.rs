@@ -119,6 +119,16 @@ impl SaidField {
     }
 }
 
+/// One value of what an item says of itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum SaidValue<'a> {
+    Text(&'a str),
+    Figure(u64),
+    Taken(Taken),
+    Sent(Moment),
+}
+
 /// A time as a camera's clock showed it, and its time zone where the camera noted that.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Taken {
@@ -128,13 +138,36 @@ pub struct Taken {
     ahead: Option<i16>,
 }
 
+/// The most minutes by which a clock is ahead of UTC.
+const MOST_AHEAD: i16 = 15 * 60;
+
 impl Taken {
     /// What a clock showed, as seconds from 1970-01-01 00:00 of its own zone; `ahead` is in minutes.
     pub fn new(clock_seconds: i64, ahead: Option<i16>) -> Self {
         Self {
             clock: Moment::from_unix(clock_seconds, 0),
-            ahead: ahead.filter(|minutes| minutes.abs() <= 15 * 60),
+            ahead: ahead.filter(|minutes| minutes.abs() <= MOST_AHEAD),
         }
+    }
+
+    /// What the clock showed, as if that were UTC.
+    pub fn clock(self) -> Moment {
+        self.clock
+    }
+
+    /// The time whose clock showed this, with no time zone noted.
+    pub fn of_clock(clock: Moment) -> Self {
+        Self { clock, ahead: None }
+    }
+
+    /// The time at this moment, its clock in UTC.
+    pub fn of_moment(at: Moment) -> Self {
+        Self { clock: at, ahead: Some(0) }
+    }
+
+    /// The moment, where the camera noted its time zone.
+    pub fn known_moment(self) -> Option<Moment> {
+        self.ahead.map(|minutes| Moment(self.clock.0 - i64::from(minutes) * 60_000_000_000))
     }
 
     /// Whether the camera noted its time zone.
@@ -144,10 +177,7 @@ impl Taken {
 
     /// The moment; where no zone was noted, in that of `now`.
     pub fn moment(self, now: &Now) -> Moment {
-        match self.ahead {
-            Some(minutes) => Moment(self.clock.0 - i64::from(minutes) * 60_000_000_000),
-            None => now.of_clock(self.clock),
-        }
+        self.known_moment().unwrap_or_else(|| now.of_clock(self.clock))
     }
 
     /// What the clock showed, written with a `strftime` format.
@@ -187,6 +217,16 @@ impl Metadata {
     pub fn set_figure(&mut self, field: FigureField, figure: u64) {
         self.figures.retain(|(known, _)| *known != field);
         self.figures.push((field, figure));
+    }
+
+    /// Everything that it says.
+    pub fn values(&self) -> impl Iterator<Item = (SaidField, SaidValue<'_>)> {
+        let texts = self.texts.iter().map(|(field, text)| (SaidField::Text(*field), SaidValue::Text(text)));
+        let figures =
+            self.figures.iter().map(|(f, figure)| (SaidField::Figure(*f), SaidValue::Figure(*figure)));
+        let taken = self.taken.map(|taken| (SaidField::Taken, SaidValue::Taken(taken)));
+        let sent = self.sent.map(|sent| (SaidField::Sent, SaidValue::Sent(sent)));
+        texts.chain(figures).chain(taken).chain(sent)
     }
 
     /// A value for people: times with minutes, lengths as `0:03:05`; `None` where it says none.

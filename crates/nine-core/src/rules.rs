@@ -8,7 +8,7 @@ use crate::facet::{Facet, Finding, Hint};
 use crate::item::Item;
 use crate::moment::Now;
 use crate::names::fold;
-use crate::pattern::{Filling, Pattern, PutPattern, Unknown};
+use crate::pattern::{FilledName, Filling, NumberAt, Pattern, PutPattern, Unknown};
 use crate::place::NameBuf;
 use crate::tags;
 
@@ -139,6 +139,8 @@ pub struct Effect {
     pub answers: Vec<(String, Finding)>,
     /// Its new name.
     pub name: Option<NameBuf>,
+    /// Where a number stands in it that depends on the names around it.
+    pub number: Option<NumberAt>,
     /// The rule that files it, and the folder's name below the shelf.
     pub put: Option<(usize, Vec<NameBuf>)>,
     /// The rule by which it goes into the trash, since another item with its bytes stays.
@@ -170,7 +172,9 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
         match fill(rule, item, outcome.name.as_deref(), now) {
             Ok((name, folders)) => {
                 outcome.give_tags(item, rule, &answers);
-                outcome.name = name.or(outcome.name);
+                if let Some((name, number)) = name {
+                    (outcome.name, outcome.number) = (Some(name), number);
+                }
                 outcome.add_answers(answers);
                 outcome.discard = rule.discards_copies.then_some(number);
                 if let Some(folders) = folders.filter(|_| !rule.discards_copies) {
@@ -189,11 +193,11 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
             }
         }
     }
-    outcome.name = outcome.name.filter(|name| **name != *item.name());
+    outcome.name = outcome.name.filter(|name| **name != *item.name() || outcome.number.is_some());
     outcome
 }
 
-type FilledNames = (Option<NameBuf>, Option<Vec<NameBuf>>);
+type FilledNames = (Option<FilledName>, Option<Vec<NameBuf>>);
 
 /// Fills a rule's patterns. `named` is the name that earlier rules gave the item.
 fn fill(rule: &Rule, item: &Item, named: Option<&[u8]>, now: &Now) -> Result<FilledNames, Unknown> {

@@ -14,7 +14,7 @@ use nine_core::rules::{Effect, Rule, RuleStatus, apply, explain};
 use nine_core::saved::SavedSearch;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree};
 use nine_stores::reading::Words;
-use nine_stores::{Location, StoreDetails};
+use nine_stores::{Location, Store, StoreDetails};
 
 use crate::looking::{LookMode, Looking, Remembered, all_areas, remembered};
 use crate::selection::{Located, locate};
@@ -110,25 +110,29 @@ pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<ItemRe
 /// The outermost folder around an item that the rules move as a whole, or that is kept together: what lies in it is
 /// not tried by itself.
 fn goes_with<'w>(workspace: &'w Workspace, found: &Located) -> Result<Option<GoesWith<'w>>> {
-    let (rules, now) = (&workspace.config().rules, workspace.now());
-    let parts: Vec<_> = found.spot.path.parts().collect();
-    let mut path = ItemPath::root();
-    for name in parts.iter().take(parts.len().saturating_sub(1)) {
-        path = path.join(name);
-        let folder = Located {
-            spot: Spot::new(found.spot.place.clone(), path.clone()),
-            store: Arc::clone(&found.store),
-        };
-        let item = as_rules_see_it(workspace, &item_of(workspace, &folder)?);
+    let (rules, now, store) = (&workspace.config().rules, workspace.now(), &*found.store);
+    let folders: Vec<_> = found.spot.path.parts().collect();
+    let Some((_, folders)) = folders.split_last() else { return Ok(None) };
+    let Some(outermost) = folders.first() else { return Ok(None) };
+    // Read once: what the outermost folder holds is all that the others hold.
+    let outermost = Spot::new(found.spot.place.clone(), ItemPath::root().join(*outermost));
+    let tree = scan_inside(workspace, store, &outermost)?;
+    let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
+    let mut below = ItemPath::root();
+    for (nth, name) in folders.iter().enumerate() {
+        below = if nth == 0 { below } else { below.join(*name) };
+        let Some(id) = tree.find(&below) else { return Ok(None) };
+        let spot = Spot::new(found.spot.place.clone(), outermost.path.join_path(&below));
+        let item = as_rules_see_it(workspace, &item(&tree, id, spot.clone(), &details, everything()));
         let outcome = apply(rules, &item, now);
         let files = outcome.put.as_ref().map(|(rule, _)| *rule);
         let renames = outcome.name.as_ref().and(outcome.applied.last().copied());
         if let Some(rule) = files.or(outcome.discard).or(renames).map(|rule| &rules[rule]) {
             let does = does(workspace, rule, &item, outcome);
-            return Ok(Some(GoesWith { folder: folder.spot, by: Some((rule, does)) }));
+            return Ok(Some(GoesWith { folder: spot, by: Some((rule, does)) }));
         }
         if item.together.is_some() {
-            return Ok(Some(GoesWith { folder: folder.spot, by: None }));
+            return Ok(Some(GoesWith { folder: spot, by: None }));
         }
     }
     Ok(None)
@@ -162,15 +166,12 @@ fn compare(workspace: &Workspace, item: &mut Item) -> Result {
 
 /// The item with all its details; a folder is read to its depth.
 fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
-    let failure = Error::store(&found.spot);
     let entry = found.entry()?;
-    let needs = Needs::from_iter([Need::Tags, Need::Type, Need::Contents]);
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == Kind::Folder {
-        let inside = store.inside(&spot.path).map_err(&failure)?;
-        let scan = inside.scan(&Default::default(), workspace.watch()).map_err(&failure)?;
-        let details = StoreDetails { store, tree: &scan.tree, catalogue: None, stays: None };
-        return Ok(item(&scan.tree, Tree::ROOT, spot, &details, needs));
+        let tree = scan_inside(workspace, store, &spot)?;
+        let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
+        return Ok(item(&tree, Tree::ROOT, spot, &details, everything()));
     }
     let mut gathering = Gathering::new(Entry { kind: Kind::Folder, ..entry.clone() });
     let mut batch = Batch::default();
@@ -180,7 +181,18 @@ fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
     gathering.add(FolderNo::ROOT, batch);
     let (tree, id) = (gathering.finish(), NodeId::new(1));
     let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
-    Ok(item(&tree, id, spot, &details, needs))
+    Ok(item(&tree, id, spot, &details, everything()))
+}
+
+/// What is told of an item.
+fn everything() -> Needs {
+    Needs::from_iter([Need::Tags, Need::Type, Need::Contents])
+}
+
+fn scan_inside(workspace: &Workspace, store: &dyn Store, folder: &Spot) -> Result<Tree> {
+    let failure = Error::store(folder);
+    let inside = store.inside(&folder.path).map_err(&failure)?;
+    Ok(inside.scan(&Default::default(), workspace.watch()).map_err(&failure)?.tree)
 }
 
 /// What each rule makes of the item.

@@ -9,7 +9,7 @@ use nine_core::place::ItemPath;
 use crate::{OpenFile, ReadStore, StoreResult};
 
 /// Bytes from the end in which the end of a zip's list of members stands (a comment may follow it).
-const ZIP_END: u64 = 22 + 0xffff;
+pub(crate) const ZIP_END: u64 = 22 + 0xffff;
 /// Bytes of a zip's list of members that are looked at.
 const ZIP_LIST: u64 = 1 << 20;
 /// The largest compound document that is looked into: its table of sectors is read as a whole.

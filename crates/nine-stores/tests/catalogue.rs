@@ -7,8 +7,12 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, SystemTime};
 
+use jiff::tz::{TimeZone, offset};
 use nine_core::condition::{Condition, Test, WordSubject, parse};
-use nine_core::moment::Moment;
+use nine_core::item::Item;
+use nine_core::metadata::{FigureField, Metadata, Taken, TextField};
+use nine_core::moment::{Moment, Now};
+use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, LocalSettings};
@@ -356,15 +360,123 @@ fn words_are_found_by_the_index_as_a_rule_finds_them() {
     ] {
         let condition = text_test(asked);
         let Condition::Test(Test::Words(WordSubject::Text, words)) = &condition else { panic!("{asked}") };
-        let answers = catalogue.answers(&[words]).unwrap();
-        let found = &answers[&words.to_string()];
+        let answers = catalogue.answers(&condition.inside_tests(), &now()).unwrap();
+        let found = &answers[&condition.to_string()];
         let numbers = readings.iter().map(|reading| (tree.text(reading.id), &reading.body));
         for (number, body) in numbers {
-            assert_eq!(found.contains(&number), words.holds_for_text(body), "{asked}: {body}");
+            assert_eq!(found.has(number), words.holds_for_text(body), "{asked}: {body}");
         }
     }
     fs::remove_file(world.at("2.txt")).unwrap();
     world.refreshed(later(20));
     assert_eq!(catalogue.drop_unused_texts().unwrap(), 1);
     assert_eq!(catalogue.drop_unused_texts().unwrap(), 0);
+}
+
+fn now() -> Now {
+    Now::parse("2031-04-07T09:00", &TimeZone::fixed(offset(2))).unwrap()
+}
+
+const SAID_TESTS: [&str; 14] = [
+    "camera is \"Lumen 3\"",
+    "camera has lumen,ombra",
+    "camera matches ^O",
+    "title like *tide*",
+    "author starts ß",
+    "width over 4000",
+    "width is 4000",
+    "duration under 100s",
+    "taken since 2031-04-07",
+    "taken on 2031-04-06",
+    "taken over 2d",
+    "sent before 2031-04",
+    "sent between 2031-03 and 2031-04",
+    "origin has quay",
+];
+
+fn metadata() -> impl Strategy<Value = Metadata> {
+    let text = |values: &'static [&'static str]| proptest::option::of(proptest::sample::select(values));
+    let texts = (
+        text(&["Lumen 3", "lumen 3", "Ombra X", "Böttcher"]),
+        text(&["Tide tables", "TIDES", "On rope"]),
+        text(&["ßen", "SSen", "Anna"]),
+        text(&["https://quay.example/a", "https://other.example/"]),
+    );
+    let figures = (proptest::option::of(3_999u64..4_002), proptest::option::of(98u64..102));
+    // Hours around the midnights that the tests speak of, in zones on both sides.
+    let hour = 1_933_200_000i64..1_933_200_000 + 72 * 3_600;
+    let taken = proptest::option::of((hour, proptest::option::of(-720i16..720)));
+    let sent = proptest::option::of(1_930_000_000i64..1_934_000_000);
+    (texts, figures, taken, sent).prop_map(
+        |((camera, title, author, origin), (width, length), taken, sent)| {
+            let mut said = Metadata::default();
+            said.taken = taken.map(|(clock, ahead)| Taken::new(clock, ahead));
+            said.sent = sent.map(|at| Moment::from_unix(at, 0));
+            let texts = [
+                (TextField::Camera, camera),
+                (TextField::Title, title),
+                (TextField::Author, author),
+                (TextField::Origin, origin),
+            ];
+            texts.into_iter().for_each(|(field, text)| said.set_text(field, text.unwrap_or_default()));
+            width.into_iter().for_each(|width| said.set_figure(FigureField::Width, width));
+            length.into_iter().for_each(|length| said.set_figure(FigureField::Duration, length));
+            said
+        },
+    )
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn what_files_say_is_found_as_a_rule_finds_it_and_forgotten_with_them(
+        all in proptest::collection::vec(metadata(), 1..12),
+        gone in proptest::collection::vec(any::<bool>(), 12),
+    ) {
+        let world = world(true);
+        for n in 0..all.len() {
+            fs::write(world.at(&format!("{n}.jpg")), "picture").unwrap();
+        }
+        let at = later(10);
+        world.refreshed(at);
+        let (mut catalogue, mut tree) = (world.catalogue(), world.scan());
+        let address = world.store.address();
+        let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
+        catalogue.keep(&address, &tree, at, carried).unwrap();
+        let id_of = |tree: &Tree, n: usize| {
+            tree.ids().find(|id| tree.name(*id) == format!("{n}.jpg").as_bytes())
+        };
+        let reading = |(n, said): (usize, &Metadata)| Reading {
+            id: id_of(&tree, n).unwrap(),
+            body: String::new(),
+            note: String::new(),
+            said: said.to_json(),
+        };
+        let readings: Vec<Reading> = all.iter().enumerate().map(reading).collect();
+        catalogue.keep_texts(&address, &mut tree, at, &readings).unwrap();
+        let numbers: Vec<u32> = (0..all.len()).map(|n| tree.text(id_of(&tree, n).unwrap())).collect();
+        let answer = |catalogue: &Catalogue, asked: &str| {
+            let condition = parse(asked).unwrap();
+            let answers = catalogue.answers(&condition.inside_tests(), &now()).unwrap();
+            (answers[&condition.to_string()].clone(), condition)
+        };
+        for asked in SAID_TESTS {
+            let (found, condition) = answer(&catalogue, asked);
+            for (n, said) in all.iter().enumerate() {
+                let id = id_of(&tree, n).unwrap();
+                let mut item = Item::new(Spot::new("pile", tree.path(id)), tree.entry(id));
+                item.said = Some(said.clone());
+                prop_assert_eq!(found.has(numbers[n]), condition.holds(&item, &now()), "{}: {:?}", asked, said);
+            }
+        }
+        let gone: Vec<usize> = (0..all.len()).filter(|n| gone[*n]).collect();
+        gone.iter().for_each(|n| fs::remove_file(world.at(&format!("{n}.jpg"))).unwrap());
+        world.refreshed(later(20));
+        prop_assert_eq!(catalogue.drop_unused_texts().unwrap(), gone.len());
+        for asked in SAID_TESTS {
+            let (found, _) = answer(&catalogue, asked);
+            prop_assert!(gone.iter().all(|n| !found.has(numbers[*n])), "{}", asked);
+        }
+    }
 }

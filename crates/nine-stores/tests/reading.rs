@@ -113,6 +113,15 @@ fn office_files_of_both_families() {
 }
 
 #[test]
+fn office_files_without_an_extension_whose_pictures_come_first() {
+    let noise: Vec<u8> = (0..20_000u32).flat_map(|n| n.wrapping_mul(2_654_435_761).to_le_bytes()).collect();
+    let docx = zipped(&[("word/media/a.png", noise.as_slice()), ("word/document.xml", b"<w:p>Loan</w:p>")]);
+    assert_eq!(plain(&read("condition report", &docx)), "Loan");
+    let other = zipped(&[("media/a.png", noise.as_slice()), ("document.xml", b"<w:p>Loan</w:p>")]);
+    assert!(read("condition report", &other).body.is_empty());
+}
+
+#[test]
 fn pdf_page_by_page() {
     let words = read("a.pdf", &pdf(&["Condition report: sextant.", "One screw missing."]));
     assert_eq!(plain(&words), "Condition report: sextant. One screw missing.");

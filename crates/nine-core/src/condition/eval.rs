@@ -9,7 +9,7 @@ use super::{
 use crate::amount;
 use crate::escape;
 use crate::item::{Item, Kind};
-use crate::metadata::Metadata;
+use crate::metadata::{Metadata, SaidField, SaidValue};
 use crate::moment::{Moment, Now};
 use crate::names::{self, composed, fold};
 use crate::tags;
@@ -207,6 +207,11 @@ impl WordTest {
 
     pub(crate) fn holds(&self, text: &str) -> bool {
         match self {
+            WordTest::Plain(PlainTest::Has, values)
+                if text.is_ascii() && values.iter().all(|value| value.is_ascii()) =>
+            {
+                values.iter().any(|value| has_in_ascii(text.as_bytes(), value.as_bytes()))
+            }
             WordTest::Plain(test, values) => {
                 let text = fold(text);
                 values.iter().map(|value| fold(value)).any(|value| match test {
@@ -223,6 +228,17 @@ impl WordTest {
             WordTest::Matches(pattern) => pattern.regex.is_match(text),
         }
     }
+}
+
+/// Whether a text has a part, letter case ignored, both of them ASCII: of hundreds of thousands of texts none is
+/// copied.
+fn has_in_ascii(text: &[u8], part: &[u8]) -> bool {
+    let Some(first) = part.first() else { return true };
+    let last = text.len().checked_sub(part.len());
+    let starts = memchr::memchr2_iter(first.to_ascii_lowercase(), first.to_ascii_uppercase(), text);
+    starts
+        .take_while(|at| last.is_some_and(|last| *at <= last))
+        .any(|at| text[at..at + part.len()].eq_ignore_ascii_case(part))
 }
 
 /// Whether a text fits a shape of `*` and `?`: the classic two-pointer walk, linear in practice.
@@ -277,6 +293,38 @@ impl Compare {
             Compare::Over => have > wanted,
             Compare::Under => have < wanted,
             Compare::Is => have == wanted,
+        }
+    }
+}
+
+impl Test {
+    /// What of that which items say of themselves it asks for.
+    pub fn said_field(&self) -> Option<SaidField> {
+        match self {
+            Test::Words(WordSubject::Said(field), _) => Some(SaidField::Text(*field)),
+            Test::Count(CountSubject::Said(field), ..) => Some(SaidField::Figure(*field)),
+            Test::Date(DateSubject::Taken, _) => Some(SaidField::Taken),
+            Test::Date(DateSubject::Sent, _) => Some(SaidField::Sent),
+            _ => None,
+        }
+    }
+
+    /// Whether it holds for a value of [`Test::said_field`].
+    pub fn holds_for_said(&self, value: SaidValue, now: &Now) -> bool {
+        match (self, value) {
+            (Test::Words(_, words), SaidValue::Text(text)) => words.holds(&composed(text)),
+            (Test::Count(_, compare, number), SaidValue::Figure(figure)) => compare.holds(figure, *number),
+            (Test::Date(_, test), SaidValue::Taken(taken)) => test.holds(taken.moment(now), now),
+            (Test::Date(_, test), SaidValue::Sent(at)) => test.holds(at, now),
+            _ => false,
+        }
+    }
+
+    /// The moments between which a test of a date holds, the last not among them.
+    pub fn said_range(&self, now: &Now) -> Option<Range<Moment>> {
+        match self {
+            Test::Date(_, test) => Some(test.range(now)),
+            _ => None,
         }
     }
 }
@@ -343,6 +391,20 @@ impl Flag {
             Flag::Broken => item.broken,
             Flag::Copy => item.copies.is_some_and(|copies| copies > 1),
             Flag::Shared => item.shared,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_part_is_found_in_ascii_as_in_folded_texts(text in "[aAbB ]{0,12}", part in "[aAbB ]{0,4}") {
+            let found = has_in_ascii(text.as_bytes(), part.as_bytes());
+            prop_assert_eq!(found, fold(&text).contains(&fold(&part)));
         }
     }
 }

@@ -95,6 +95,14 @@ impl Condition {
         self.tests().into_iter().filter_map(of).collect()
     }
 
+    /// The tests that are answered from what was read inside files: of their words, and of what they say of
+    /// themselves.
+    pub fn inside_tests(&self) -> Vec<&Test> {
+        let is_inside =
+            |test: &&Test| matches!(test, Test::Words(WordSubject::Text, _)) || test.said_field().is_some();
+        self.tests().into_iter().filter(is_inside).collect()
+    }
+
     /// Whether it asks about folders, so that leaving them out would leave nothing.
     pub fn asks_for_folders(&self) -> bool {
         let folders = |test: &Test| match test {

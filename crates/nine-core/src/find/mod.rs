@@ -5,12 +5,12 @@
 //! [`Condition::holds`] is the same question for one item; a test holds both against one another.
 
 mod facets;
+mod inside;
 mod names;
 mod rows;
 
-use std::collections::{HashMap, HashSet};
-
 pub use facets::Asked;
+pub use inside::{TextAnswers, TextNumbers};
 pub use rows::Rows;
 
 use crate::condition::{
@@ -20,11 +20,7 @@ use crate::item::Kind;
 use crate::kinds::TYPES;
 use crate::metadata::{Metadata, TextField};
 use crate::moment::{Moment, Now};
-use crate::names::composed;
 use crate::tree::{NodeId, TagsOf, Tree, mark};
-
-/// For each test of the words inside, in its written form, the texts that it holds for.
-pub type TextAnswers = HashMap<String, HashSet<u32>>;
 
 /// A tree and what must be known to ask it.
 pub struct Query<'a> {
@@ -32,7 +28,7 @@ pub struct Query<'a> {
     pub tree: &'a Tree,
     /// The time from which ages are counted.
     pub now: &'a Now,
-    /// Answers of the index of words.
+    /// What the catalogue answers to tests of what was read inside files.
     pub texts: &'a TextAnswers,
     /// The words inside a file, where they were read.
     pub text_of: &'a dyn Fn(NodeId) -> Option<String>,
@@ -127,12 +123,8 @@ impl Query<'_> {
                 self.looked(among, |id| tree.has_mark(id, mark::MISLABELLED), unseen)
             }
             Test::Ext(wanted) => Matches::sure(names::with_extension(tree, wanted, among)),
-            Test::Words(WordSubject::Text, words) => self.text(words, among),
-            Test::Words(WordSubject::Said(field), words) => {
-                let holds =
-                    |said: &Metadata| said.text(*field).is_some_and(|text| words.holds(&composed(text)));
-                self.said(among, *field == TextField::Origin, holds)
-            }
+            Test::Words(WordSubject::Text, _) => self.text(test, among),
+            Test::Words(WordSubject::Said(field), _) => self.said(test, among, *field == TextField::Origin),
             Test::Words(subject, words) => Matches::sure(names::with_words(tree, *subject, words, among)),
             Test::Tag(test) => self.tagged(test, among),
             Test::Size(compare, bytes) => sure_of(among, |id| compare.holds(tree.size(id), bytes.0)),
@@ -142,15 +134,8 @@ impl Query<'_> {
             Test::Count(CountSubject::Items, compare, number) => {
                 sure_of(among, |id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
             }
-            Test::Count(CountSubject::Said(field), compare, number) => {
-                let holds = |said: &Metadata| said.figure(*field).is_some_and(|f| compare.holds(f, *number));
-                self.said(among, false, holds)
-            }
-            Test::Date(subject @ (DateSubject::Taken | DateSubject::Sent), test) => {
-                let range = test.range(self.now);
-                let at = |said: &Metadata| subject.said_by(said, self.now);
-                self.said(among, false, |said| at(said).is_some_and(|at| range.contains(&at)))
-            }
+            Test::Count(CountSubject::Said(_), ..)
+            | Test::Date(DateSubject::Taken | DateSubject::Sent, _) => self.said(test, among, false),
             Test::Count(CountSubject::Copies, compare, number) => {
                 self.copied(among, |copies| compare.holds(copies.into(), *number))
             }
@@ -204,25 +189,6 @@ impl Query<'_> {
         }
     }
 
-    /// What a row says of itself, where it was read.
-    pub(super) fn said_of(&self, id: NodeId) -> Option<Metadata> {
-        if self.tree.text(id) == 0 { None } else { (self.said_by)(id) }
-    }
-
-    /// A test of what items say of themselves; unread files are maybes. `of_any` asks files of every type.
-    fn said(&self, among: &Rows, of_any: bool, holds: impl Fn(&Metadata) -> bool) -> Matches {
-        let tree = self.tree;
-        let yes = among.filter(|row| self.said_of(NodeId::new(row)).is_some_and(|said| holds(&said)));
-        if self.settle_for_less {
-            return Matches::sure(yes);
-        }
-        let unread = |id: NodeId| {
-            let may = tree.may_say(id) || (of_any && tree.kind(id) == Kind::File) || tree.wants_look(id);
-            may && tree.text(id) == 0
-        };
-        Matches { maybe: among.filter(|row| unread(NodeId::new(row))), yes }
-    }
-
     fn age_from(&self, subject: AgeSubject, id: NodeId) -> Moment {
         let from = self.tree.age_from(id);
         match subject {
@@ -252,20 +218,6 @@ impl Query<'_> {
             Flag::Copy => tree.copies(id).is_some_and(|copies| copies > 1),
             Flag::Shared => (self.is_shared)(id),
         }
-    }
-
-    /// Whether a test of the words inside holds; unread files are maybes where they may be read.
-    fn text(&self, words: &WordTest, among: &Rows) -> Matches {
-        let tree = self.tree;
-        let none = HashSet::new();
-        let answers = self.texts.get(&words.to_string()).unwrap_or(&none);
-        let number = |row: usize| tree.text(NodeId::new(row));
-        let yes = among.filter(|row| number(row) != 0 && answers.contains(&number(row)));
-        if self.settle_for_less || !self.reads_text {
-            return Matches::sure(yes);
-        }
-        let unread = |row: usize| number(row) == 0 && tree.may_have_words(NodeId::new(row));
-        Matches { maybe: among.filter(unread), yes }
     }
 
     fn tagged(&self, test: &TagTest, among: &Rows) -> Matches {

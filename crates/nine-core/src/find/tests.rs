@@ -1,5 +1,7 @@
 //! The answer by columns against the answer for each item.
 
+use std::collections::HashSet;
+
 use jiff::tz::TimeZone;
 use proptest::prelude::*;
 

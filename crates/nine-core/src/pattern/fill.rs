@@ -1,6 +1,6 @@
 //! From a pattern and an item to a name.
 
-use super::{Form, Pattern, PatternPart, Subject};
+use super::{Form, NumberAt, Pattern, PatternPart, Subject};
 use crate::correct::{corrected, tidy_stem};
 use crate::facet::is_small;
 use crate::item::Item;
@@ -39,6 +39,13 @@ impl Unknown {
 /// A name made from a pattern.
 pub type Filled<T = Vec<u8>> = Result<T, Unknown>;
 
+/// An item's name made from a pattern, and where a number stands in it that depends on the names around it.
+pub type FilledName = (NameBuf, Option<NumberAt>);
+
+/// A run of this stands for a number while a name is made: a letter for private use, which no rule of spelling
+/// or safety touches, as long as the largest number.
+const NUMBER: &str = "\u{f0fa}\u{f0fa}\u{f0fa}";
+
 /// What a pattern is filled from.
 pub struct Filling<'a> {
     /// The item as it was found.
@@ -69,11 +76,11 @@ impl Pattern {
     }
 
     /// Makes an item's name under the same rules, with no word doubled and without copy marks and stray
-    /// signs; a file's extension is added if the pattern left it out.
+    /// signs; a file's extension is added if the pattern left it out. A number is the first one.
     ///
     /// # Errors
     /// What is unknown.
-    pub fn fill_name(&self, filling: &Filling) -> Filled<NameBuf> {
+    pub fn fill_name(&self, filling: &Filling) -> Filled<FilledName> {
         let mut ext = filling.extension();
         let mut name = self.fill(filling, false)?;
         let own = names::split_extension(&name).1;
@@ -87,8 +94,14 @@ impl Pattern {
         // A name that is nothing but copy marks keeps them.
         let stem = if stem.is_empty() { name } else { stem };
         let stem_left = stem.iter().any(|b| !matches!(b, b'.' | b' '));
-        let safe = NameBuf::new(names::make_safe(&[stem.as_slice(), &ext].concat()));
-        safe.filter(|_| stem_left).ok_or(Unknown::Value("name"))
+        let safe = names::make_safe(&[stem.as_slice(), &ext].concat());
+        let named = match self.pieces.iter().find_map(PatternPart::digits) {
+            Some(digits) => {
+                NumberAt::first(&safe, NUMBER.as_bytes(), digits).map(|(name, at)| (name, Some(at)))
+            }
+            None => NameBuf::new(safe).map(|name| (name, None)),
+        };
+        named.filter(|_| stem_left).ok_or(Unknown::Value("name"))
     }
 
     fn fill(&self, filling: &Filling, nested: bool) -> Filled {
@@ -96,6 +109,7 @@ impl Pattern {
         for piece in &self.pieces {
             match piece {
                 PatternPart::Literal(text) => out.extend_from_slice(text.as_bytes()),
+                PatternPart::Counter { .. } => out.extend_from_slice(NUMBER.as_bytes()),
                 PatternPart::Value { subject: Subject::Stem, form: Form::Rest, .. } => {
                     out.extend_from_slice(self.rest(filling).as_bytes());
                 }
@@ -160,6 +174,15 @@ impl Pattern {
         }
         let start = words.iter().take_while(|word| says_nothing(word)).count();
         words[start..].join(" ").trim_end_matches('.').to_owned()
+    }
+}
+
+impl PatternPart {
+    fn digits(&self) -> Option<usize> {
+        match self {
+            PatternPart::Counter { digits } => Some(*digits),
+            _ => None,
+        }
     }
 }
 

@@ -2,10 +2,12 @@
 //!
 //! `{subject}`, `{subject:form}`, `{subject|written where unknown}`; `{{` and `}}` are braces.
 
+mod counter;
 mod fill;
 mod parse;
 
-pub use fill::{Filled, Filling, Unknown};
+pub use counter::NumberAt;
+pub use fill::{Filled, FilledName, Filling, Unknown};
 pub use parse::is_subject;
 
 use std::sync::Arc;
@@ -34,6 +36,10 @@ enum PatternPart {
     Answer {
         facet: Arc<Facet>,
         fallback: Option<String>,
+    },
+    /// The number among what is named alike, with so many digits at least.
+    Counter {
+        digits: usize,
     },
     /// The item's own tag; tags below these are answers of facets and do not count.
     Tag {
@@ -97,6 +103,10 @@ impl Pattern {
             PatternPart::Answer { facet, .. } => Some(facet),
             _ => None,
         })
+    }
+
+    fn counters(&self) -> usize {
+        self.pieces.iter().filter(|piece| matches!(piece, PatternPart::Counter { .. })).count()
     }
 
     /// What must be known of an item to fill it, beside what its entry tells.

@@ -35,9 +35,15 @@ const SUBJECTS: [(&str, Subject); 21] = [
 /// The word that stands for the item's own tag.
 const TAG: &str = "tag";
 
+/// The word that stands for a number.
+const COUNTER: &str = "counter";
+
+/// Digits of a number at most: that many fit where it is kept free for them.
+const DIGITS: usize = 9;
+
 /// Whether a word stands for something in patterns, so that no facet can have it as its name.
 pub fn is_subject(name: &str) -> bool {
-    name == TAG || SUBJECTS.iter().any(|(word, _)| *word == name)
+    name == TAG || name == COUNTER || SUBJECTS.iter().any(|(word, _)| *word == name)
 }
 
 impl Subject {
@@ -62,7 +68,12 @@ impl Pattern {
             return Err(Diagnostic::new(at - 1..at, "a name cannot hold a `/`")
                 .help("`rename` gives a name only; the folder is said in `put`"));
         }
-        Self::parse_part(text, facets)
+        let pattern = Self::parse_part(text, facets)?;
+        match pattern.counters() {
+            0 | 1 => Ok(pattern),
+            _ => Err(Diagnostic::new(0..text.len(), "a name has one `{counter}` at most")
+                .help("one is enough to tell names apart")),
+        }
     }
 
     fn parse_part(text: &str, facets: &Facets) -> Result<Self, Diagnostic> {
@@ -115,7 +126,10 @@ fn value(text: &str, facets: &Facets) -> Result<PatternPart, Diagnostic> {
         None => (text, None),
     };
     let (word, form) = body.split_once(':').map_or((body, None), |(word, form)| (word, Some(form)));
-    let known = || SUBJECTS.iter().map(|(word, _)| *word).chain([TAG]).chain(facets.names());
+    let known = || SUBJECTS.iter().map(|(word, _)| *word).chain([TAG, COUNTER]).chain(facets.names());
+    if word == COUNTER {
+        return counter(form, fallback.is_some());
+    }
     if word == TAG || facets.get(word).is_some() {
         if let Some(form) = form {
             return Err(no_forms(word, word.len() + 1..word.len() + 1 + form.len()));
@@ -140,6 +154,21 @@ fn value(text: &str, facets: &Facets) -> Result<PatternPart, Diagnostic> {
     };
     check_fallback(word, body, text, fallback.as_deref())?;
     Ok(PatternPart::Value { subject, form, fallback })
+}
+
+/// `{counter}`, `{counter:3}`.
+fn counter(form: Option<&str>, has_fallback: bool) -> Result<PatternPart, Diagnostic> {
+    let at = COUNTER.len() + 1;
+    if has_fallback {
+        return Err(Diagnostic::new(0..at, "`counter` is always known").help("write {counter}"));
+    }
+    let Some(form) = form else { return Ok(PatternPart::Counter { digits: 1 }) };
+    let digits = form.parse().ok().filter(|digits| (1..=DIGITS).contains(digits));
+    let digits = digits.ok_or_else(|| {
+        Diagnostic::new(at..at + form.len(), format!("`{form}` is not a form of `counter`"))
+            .help("its form is the number of digits, such as {counter:3} for 001")
+    })?;
+    Ok(PatternPart::Counter { digits })
 }
 
 fn check_fallback(word: &str, body: &str, text: &str, fallback: Option<&str>) -> Result<(), Diagnostic> {
@@ -227,7 +256,13 @@ impl PutPattern {
                         format!("`{part}` would lead off the shelf"),
                     ));
                 }
-                Pattern::parse_part(part, facets).map_err(|d| d.shifted(at))
+                let pattern = Pattern::parse_part(part, facets).map_err(|d| d.shifted(at))?;
+                if pattern.counters() > 0 {
+                    let whole = at..at + part.len();
+                    return Err(Diagnostic::new(whole, "a folder cannot have a `{counter}`")
+                        .help("`rename` numbers what comes to one name"));
+                }
+                Ok(pattern)
             })
             .collect::<Result<_, _>>()?;
         Ok(Self { bookcase, shelf, folders })

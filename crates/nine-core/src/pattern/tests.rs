@@ -48,7 +48,7 @@ fn text(bytes: impl AsRef<[u8]>) -> String {
 
 fn name(pattern: &str, of: &str) -> Result<String, Unknown> {
     let pattern = Pattern::parse(pattern, &facets()).unwrap();
-    pattern.fill_name(&filling(&item(of.as_bytes()), &now())).map(text)
+    pattern.fill_name(&filling(&item(of.as_bytes()), &now())).map(|(name, _)| text(name))
 }
 
 fn folder(pattern: &str, of: &str) -> Result<String, Unknown> {
@@ -107,7 +107,7 @@ fn bytes_outside_utf8_are_kept() {
     let filled = Pattern::parse("x {stem:tidy}{ext}", &facets())
         .unwrap()
         .fill_name(&filling(&item(b"caf\xe9.txt"), &now()));
-    assert_eq!(&*filled.unwrap(), b"x caf\xe9.txt");
+    assert_eq!(&*filled.unwrap().0, b"x caf\xe9.txt");
 }
 
 #[test]
@@ -122,12 +122,16 @@ fn errors_point_at_the_word() {
         ("a}b", "}", "write `}}`"),
         ("{type|}", "|", "for example {type|Unsorted}"),
         ("a/b", "/", "`rename` gives a name only"),
+        ("{counter:wide}", "wide", "its form is the number of digits"),
+        ("{counter:0}", "0", "its form is the number of digits"),
+        ("{counter|x}", "counter|", "write {counter}"),
+        ("{counter}{counter}", "{counter}{counter}", "one is enough"),
     ] {
         let found = Pattern::parse(text, &Facets::default()).expect_err(text);
         assert_eq!(&text[found.span.clone()], word, "{text}");
         assert!(found.help.unwrap_or_default().starts_with(help), "{text}");
     }
-    for text in ["{type}/x", "Loans", "0/x", "10/x", "home/{type}", "", "2/../x"] {
+    for text in ["{type}/x", "Loans", "0/x", "10/x", "home/{type}", "", "2/../x", "2/{counter}"] {
         assert!(PutPattern::parse(text, &Facets::default()).is_err(), "{text}");
     }
     let put = PutPattern::parse("home/3/{type}/{modified:%Y/%m}", &Facets::default()).unwrap();
@@ -182,9 +186,9 @@ fn the_extension_is_corrected_where_the_rule_says_so() {
     let item = Item { content: Some(page), ..item(b"statement.pdf") };
     let pattern = Pattern::parse("{stem:tidy}{ext}", &facets()).unwrap();
     let now = now();
-    assert_eq!(&*pattern.fill_name(&filling(&item, &now)).unwrap(), b"Statement.pdf");
+    assert_eq!(&*pattern.fill_name(&filling(&item, &now)).unwrap().0, b"Statement.pdf");
     let corrects = Filling { corrects_extension: true, ..filling(&item, &now) };
-    assert_eq!(&*pattern.fill_name(&corrects).unwrap(), b"Statement.html");
+    assert_eq!(&*pattern.fill_name(&corrects).unwrap().0, b"Statement.html");
 }
 
 proptest! {
@@ -194,6 +198,7 @@ proptest! {
         pattern in prop_oneof![
             Just("{stem:tidy} {modified}"), Just("{stem}{ext}"), Just("{stem:rest}{ext}"),
             Just("{lender|none} {season|none} {stem:rest}"), Just("{tag|con}"),
+            Just("{stem} {counter:3}"), Just("{counter}{stem}{ext}"),
         ],
         tag in "[a-z/.: ]{1,8}",
     ) {
@@ -204,6 +209,12 @@ proptest! {
         let now = now();
         let name = pattern.fill_name(&filling(&item, &now));
         let folders = pattern.fill_folders(&filling(&item, &now));
+        if let Ok((name, Some(number))) = &name {
+            prop_assert!(number.is_like(name, name.as_name()));
+            let large = number.with(name, 999_999_999);
+            prop_assert!(large.len() <= crate::names::NAME_MAX && number.is_like(name, large.as_name()));
+        }
+        let name = name.map(|(name, _)| name);
         for name in name.into_iter().chain(folders.into_iter().flatten()) {
             prop_assert!(NameBuf::new(name.to_vec()).is_some());
             prop_assert!(name.len() <= crate::names::NAME_MAX);

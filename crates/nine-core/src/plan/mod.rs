@@ -27,6 +27,7 @@ use crate::item::{Item, Kind, Stamp, Stays};
 use crate::kinds::Content;
 use crate::metadata::Metadata;
 use crate::moment::Moment;
+use crate::pattern::NumberAt;
 use crate::place::{ItemPath, Name, NameBuf, Spot};
 use crate::rules::Clash;
 use crate::tags;
@@ -116,6 +117,9 @@ pub struct Placing {
     pub folder: Spot,
     /// The name that it gets, where that is a new one.
     pub name: Option<NameBuf>,
+    /// Where in that name the first number stands that makes it another than all names there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub number: Option<NumberAt>,
     /// How it comes there.
     pub by: PlacedBy,
     /// What to do if the name is taken.
@@ -139,7 +143,7 @@ pub enum PlacedBy {
 impl Placing {
     /// A move into a folder, under the item's own name or a number behind it.
     pub fn into(folder: Spot) -> Self {
-        Self { folder, name: None, by: PlacedBy::Move, clash: Clash::Number, same: None }
+        Self { folder, name: None, number: None, by: PlacedBy::Move, clash: Clash::Number, same: None }
     }
 }
 
@@ -231,8 +235,13 @@ impl Proposal {
     /// Whether it says where the item goes or what it is called, and that is otherwise than it is.
     pub fn moves(&self) -> bool {
         self.placing().is_some_and(|placing| {
-            let renames = placing.name.as_deref().is_some_and(|name| name != self.item.path.name());
-            renames || placing.folder != self.item.folder()
+            let own = self.item.path.last();
+            let is_own = |name: &NameBuf| match placing.number {
+                // With whatever number it has already.
+                Some(number) => own.is_some_and(|own| number.is_like(name, own)),
+                None => own == Some(name.as_name()),
+            };
+            placing.name.as_ref().is_some_and(|name| !is_own(name)) || placing.folder != self.item.folder()
         })
     }
 

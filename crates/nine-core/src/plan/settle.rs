@@ -166,8 +166,11 @@ impl<'a> Settler<'a> {
 
     /// Finds a free name for the item and all that follows it.
     fn place(&mut self, mut proposal: Proposal, placing: Placing) {
-        let Placing { folder, name, by, clash, same } = placing;
-        let Some(name) = name.or_else(|| proposal.item.path.last().map(NameBuf::from)) else { return };
+        let Placing { folder, name, number, by, clash, same } = placing;
+        let Some(mut name) = name.or_else(|| proposal.item.path.last().map(NameBuf::from)) else { return };
+        if let Some(number) = number {
+            name = self.first_free(&folder, &name, &proposal, 1, |n| number.with(&name, n));
+        }
         let members = |name: &NameBuf| -> Vec<NameBuf> {
             let followers = proposal.followers.iter().map(|f| follower_name(f, name.as_name()));
             std::iter::once(name.clone()).chain(followers).collect()
@@ -190,7 +193,10 @@ impl<'a> Settler<'a> {
             // The files of a saved page keep their name, so no number frees it.
             numbered: match is_bound(&proposal) {
                 true => name.clone(),
-                false => self.numbered(&folder, &name, &proposal, 2).1,
+                false => {
+                    let named = behind(&name, &proposal);
+                    named(self.free_number(&folder, &name, &proposal, 2, &named))
+                }
             },
             allowed: (!is_bound(&proposal), may_replace(&proposal, theirs.as_ref())),
         });
@@ -234,14 +240,31 @@ impl<'a> Settler<'a> {
 
     /// The first name, counted from `first`, that is free for the item and all that follows it.
     fn free_name(&mut self, folder: &Spot, name: &NameBuf, proposal: &Proposal, first: usize) -> NameBuf {
-        let (number, free) = self.numbered(folder, name, proposal, first);
-        self.numbers.insert((folder.clone(), name.clone()), number);
-        free
+        self.first_free(folder, name, proposal, first, behind(name, proposal))
     }
 
-    fn numbered(&self, folder: &Spot, name: &NameBuf, proposal: &Proposal, first: usize) -> (usize, NameBuf) {
-        let is_folder = proposal.kind == Kind::Folder;
-        let named = |n: usize| if n == 1 { name.clone() } else { name.as_name().numbered(n, is_folder) };
+    /// The same with the names that `named` makes of numbers; `name` stands for all of them.
+    fn first_free(
+        &mut self,
+        folder: &Spot,
+        name: &NameBuf,
+        proposal: &Proposal,
+        first: usize,
+        named: impl Fn(usize) -> NameBuf,
+    ) -> NameBuf {
+        let number = self.free_number(folder, name, proposal, first, &named);
+        self.numbers.insert((folder.clone(), name.clone()), number);
+        named(number)
+    }
+
+    fn free_number(
+        &self,
+        folder: &Spot,
+        name: &NameBuf,
+        proposal: &Proposal,
+        first: usize,
+        named: impl Fn(usize) -> NameBuf,
+    ) -> usize {
         let is_free = |number: &usize| {
             let candidate = named(*number);
             let followers = proposal.followers.iter().map(|f| follower_name(f, candidate.as_name()));
@@ -249,10 +272,8 @@ impl<'a> Settler<'a> {
                 .chain(followers)
                 .all(|member| matches!(self.owner(folder, &member, &proposal.item), Owner::Nobody))
         };
-        let key = (folder.clone(), name.clone());
-        let start = self.numbers.get(&key).map_or(first, |last| last + 1);
-        let number = (start..).find(is_free).expect("some number is free");
-        (number, named(number))
+        let start = self.numbers.get(&(folder.clone(), name.clone())).map_or(first, |last| last + 1);
+        (start..).find(is_free).expect("some number is free")
     }
 
     /// Puts what has the name into the trash and the item in its place: both or neither.
@@ -331,6 +352,12 @@ impl<'a> Settler<'a> {
             together: None,
         }
     }
+}
+
+/// Names with a number behind their stem; the first has none.
+fn behind(name: &NameBuf, proposal: &Proposal) -> impl Fn(usize) -> NameBuf + use<> {
+    let (name, is_folder) = (name.clone(), proposal.kind == Kind::Folder);
+    move |n| if n == 1 { name.clone() } else { name.as_name().numbered(n, is_folder) }
 }
 
 /// Steps for what follows an item, like the item's own.

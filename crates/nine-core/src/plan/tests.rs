@@ -150,6 +150,39 @@ fn standing(spots: &[&str]) -> NamesThere {
 }
 
 #[test]
+fn what_comes_to_one_name_is_numbered_behind_what_stands_there() {
+    let rules = r#"
+[[rule]]
+when = "ext jpg"
+rename = "Slipway {modified:year} {counter:2}{ext}"
+put = "2/{stem:initial}"
+[[rule]]
+when = "ext txt"
+rename = "Note {counter}{ext}"
+"#;
+    let there = standing(&["home/2 Borrowed/S/Slipway 2030 02.jpg", "downloads/Note 7.txt"]);
+    let paths = ["a.jpg", "b.jpg", "c.JPG", "Note 7.txt", "z.txt"];
+    assert_eq!(
+        shown(&planned(rules, &paths, &there)),
+        [
+            "a.jpg -> home/2 Borrowed/A/Slipway 2030 01.jpg",
+            "b.jpg -> home/2 Borrowed/B/Slipway 2030 01.jpg",
+            "c.JPG -> home/2 Borrowed/C/Slipway 2030 01.JPG",
+            "z.txt -> downloads/Note 1.txt",
+        ]
+    );
+    let one_folder = rules.replace("/{stem:initial}", "/S");
+    assert_eq!(
+        shown(&planned(&one_folder, &["a.jpg", "b.jpg", "c.jpg"], &there)),
+        [
+            "a.jpg -> home/2 Borrowed/S/Slipway 2030 01.jpg",
+            "b.jpg -> home/2 Borrowed/S/Slipway 2030 03.jpg",
+            "c.jpg -> home/2 Borrowed/S/Slipway 2030 04.jpg",
+        ]
+    );
+}
+
+#[test]
 fn the_first_rule_that_files_ends_it_and_tags_and_names_add_up() {
     let rules = r#"
 [[rule]]

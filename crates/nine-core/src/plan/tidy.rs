@@ -313,7 +313,8 @@ impl<'a> TidyWalk<'a> {
             proposal.doubts.push(Doubt::RelativeLink);
         }
         if let Some(folder) = folder.filter(|folder| *folder != own || name.is_some()) {
-            proposal.intent = Intent::Place(Placing { name, clash, ..Placing::into(folder) });
+            let number = outcome.number.filter(|_| name.is_some());
+            proposal.intent = Intent::Place(Placing { name, number, clash, ..Placing::into(folder) });
         }
         let wanted = proposal.becomes.is_some() || proposal.placing().is_some();
         (wanted || !proposal.doubts.is_empty()).then_some(proposal)

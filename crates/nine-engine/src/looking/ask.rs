@@ -82,9 +82,9 @@ impl Looking<'_> {
     }
 
     fn text_answers(&self, condition: &Condition) -> Result<TextAnswers> {
-        let tests = condition.text_tests();
+        let tests = condition.inside_tests();
         match &self.catalogue {
-            Some(catalogue) if !tests.is_empty() => Ok(catalogue.answers(&tests)?),
+            Some(catalogue) if !tests.is_empty() => Ok(catalogue.answers(&tests, self.workspace.now())?),
             _ => Ok(TextAnswers::new()),
         }
     }

@@ -5,6 +5,7 @@
 //! The words inside files are in a full-text index. Several programs may use it at once.
 
 mod listing;
+mod said;
 mod texts;
 
 use std::ffi::OsString;
@@ -19,7 +20,7 @@ pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
-const FORMAT: i64 = 5;
+const FORMAT: i64 = 6;
 
 /// What has a meaning in the address of a file.
 const URI: &percent_encoding::AsciiSet = &percent_encoding::NON_ALPHANUMERIC.remove(b'/');
@@ -47,6 +48,13 @@ CREATE TABLE text (
     note TEXT NOT NULL,
     body TEXT NOT NULL
 );
+-- The same by field and value, for searches. Times are nanoseconds since 1970.
+CREATE TABLE said (
+    field INTEGER NOT NULL,
+    value NOT NULL,
+    text INTEGER NOT NULL,
+    PRIMARY KEY (field, value, text)
+) WITHOUT ROWID;
 CREATE VIRTUAL TABLE words USING fts5(
     body, content='text', content_rowid='id', tokenize='unicode61 remove_diacritics 2'
 );

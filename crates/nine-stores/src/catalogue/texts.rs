@@ -1,16 +1,14 @@
-//! The words inside files: the full-text index.
+//! What was read inside files: their words with the full-text index, and what they say of themselves.
 
-use std::collections::HashSet;
-
-use nine_core::condition::{PlainTest, WordTest};
-use nine_core::find::TextAnswers;
+use nine_core::condition::{PlainTest, Test, WordTest};
+use nine_core::find::{TextAnswers, TextNumbers};
 use nine_core::metadata::Metadata;
-use nine_core::moment::Moment;
+use nine_core::moment::{Moment, Now};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::words;
 use rusqlite::{OptionalExtension, TransactionBehavior, params};
 
-use super::{Catalogue, CatalogueResult, listing};
+use super::{Catalogue, CatalogueResult, listing, said};
 
 /// What was read of one file.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -43,6 +41,7 @@ impl Catalogue {
             let number = add.insert(params![reading.body, reading.note, reading.said])?;
             let mut index = write.prepare_cached("INSERT INTO words (rowid, body) VALUES (?1, ?2)")?;
             index.execute(params![number, reading.body])?;
+            said::index(&write, number, &Metadata::from_json(&reading.said))?;
             tree.learn_text(reading.id, number as u32);
         }
         // Without the column that points to them the texts would never be found again.
@@ -74,16 +73,18 @@ impl Catalogue {
         Ok(said.optional()?)
     }
 
-    /// Which texts each of the tests holds for.
+    /// Which texts each of the tests of what is inside holds for.
     ///
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
-    pub fn answers(&self, tests: &[&WordTest]) -> CatalogueResult<TextAnswers> {
+    pub fn answers(&self, tests: &[&Test], now: &Now) -> CatalogueResult<TextAnswers> {
         let mut answers = TextAnswers::new();
         for test in tests {
-            let numbers = match test {
-                WordTest::Plain(PlainTest::Has, values) => self.holding(values)?,
-                other => self.read_through(other)?,
+            let numbers = match (test, test.said_field()) {
+                (_, Some(field)) => said::holding(&self.db, field, test, now)?,
+                (Test::Words(_, WordTest::Plain(PlainTest::Has, values)), None) => self.holding(values)?,
+                (Test::Words(_, words), None) => self.read_through(words)?,
+                _ => TextNumbers::default(),
             };
             answers.insert(test.to_string(), numbers);
         }
@@ -91,15 +92,15 @@ impl Catalogue {
     }
 
     /// Texts that have one of the values, by the index.
-    fn holding(&self, values: &[String]) -> CatalogueResult<HashSet<u32>> {
-        let mut found = HashSet::new();
+    fn holding(&self, values: &[String]) -> CatalogueResult<TextNumbers> {
+        let mut found = TextNumbers::default();
         let mut asked = self.db.prepare_cached("SELECT rowid FROM words WHERE words MATCH ?1")?;
         for value in values {
             let phrase = words::of(value).collect::<Vec<_>>().join(" ");
             if !phrase.is_empty() {
                 let rows = asked.query_map([format!("\"{phrase}\"*")], |row| row.get(0))?;
                 for number in rows {
-                    found.insert(number?);
+                    found.add(number?);
                 }
             }
         }
@@ -107,13 +108,13 @@ impl Catalogue {
     }
 
     /// Texts that pass a test for which each must be read.
-    fn read_through(&self, test: &WordTest) -> CatalogueResult<HashSet<u32>> {
-        let mut found = HashSet::new();
+    fn read_through(&self, test: &WordTest) -> CatalogueResult<TextNumbers> {
+        let mut found = TextNumbers::default();
         let mut asked = self.db.prepare("SELECT id, body FROM text WHERE body <> ''")?;
         let mut rows = asked.query([])?;
         while let Some(row) = rows.next()? {
             if test.holds_for_text(row.get_ref(1)?.as_str().unwrap_or_default()) {
-                found.insert(row.get(0)?);
+                found.add(row.get(0)?);
             }
         }
         Ok(found)
@@ -136,6 +137,7 @@ impl Catalogue {
             let forget = "INSERT INTO words (words, rowid, body)
                 SELECT 'delete', id, body FROM text WHERE id = ?1";
             write.prepare_cached(forget)?.execute([number])?;
+            said::forget(&write, *number)?;
             write.prepare_cached("DELETE FROM text WHERE id = ?1")?.execute([number])?;
         }
         write.commit()?;

@@ -15,8 +15,11 @@ mod pdf;
 mod picture;
 mod plain;
 
+use nine_core::kinds::containers::{list_of_members, members_in_list, of_members};
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use nine_core::names::{fold_bytes, split_extension};
+
+use crate::recognition::ZIP_END;
 
 pub use glance::glance;
 pub use notes::{is_note, note_tags, tags_in_text};
@@ -136,10 +139,10 @@ fn form(name: &[u8], bytes: &[u8]) -> FileForm {
     match content {
         Content::Empty => FileForm::Other,
         Content::Signature("application/pdf") => FileForm::Pdf,
-        Content::Signature(of) if of.contains("openxmlformats") || of.contains("opendocument") => {
+        Content::Signature(of) if is_office(of) => FileForm::Office,
+        Content::Signature("application/zip") if office::is_extension(&ext) || holds_office(bytes) => {
             FileForm::Office
         }
-        Content::Signature("application/zip") if office::is_extension(&ext) => FileForm::Office,
         Content::Signature(_) => FileForm::Other,
         Content::Marked("message/rfc822" | "multipart/related") => FileForm::Mail,
         Content::Marked(
@@ -159,4 +162,19 @@ fn form(name: &[u8], bytes: &[u8]) -> FileForm {
         },
         Content::Bytes => FileForm::Other,
     }
+}
+
+fn is_office(media: &str) -> bool {
+    media.contains("openxmlformats") || media.contains("opendocument")
+}
+
+/// Whether a zip holds what office programs write, by the list at its end: at its start may stand large pictures.
+fn holds_office(bytes: &[u8]) -> bool {
+    let last = &bytes[bytes.len().saturating_sub(ZIP_END as usize)..];
+    let list = list_of_members(last).and_then(|(at, length)| {
+        let at = usize::try_from(at).ok()?;
+        bytes.get(at..at.checked_add(usize::try_from(length).ok()?)?)
+    });
+    let members = list.map(members_in_list).unwrap_or_default();
+    of_members(members.iter().map(|member| member.name)).is_some_and(is_office)
 }
