@@ -17,6 +17,7 @@ use crate::outcome::Trace;
 use crate::packing::{self, PackSide};
 use crate::pieces::{self, Piece};
 use crate::removal;
+use crate::texts;
 use crate::transfer::{self, Copying, Retracted, Route};
 
 impl<'a> Carrier<'a> {
@@ -42,6 +43,19 @@ impl<'a> Carrier<'a> {
                     Err(error) => Err(error),
                 }
             }
+            Act::Make => {
+                let made = self.folders.make(&step.item, self.places, self.daybook)?;
+                made.map(|()| Trace::default())
+            }
+            Act::Unmake => {
+                self.folders.touch(&step.item.folder());
+                match store.remove_empty_folder(&step.item.path) {
+                    Ok(true) => Ok(Trace::default()),
+                    Ok(false) => Err(StoreError::NotEmpty),
+                    Err(error) => Err(error),
+                }
+            }
+            Act::Write { from, to } => return self.write_text(at, step, from.as_deref(), to),
             Act::Move { to } => return self.move_item(at, step, to),
             Act::Copy { to } => return self.copy_item(at, step, to),
             Act::Pack { to } => return self.pack_or_unpack(at, step, to),
@@ -75,6 +89,25 @@ impl<'a> Carrier<'a> {
             return Err(gone);
         }
         Ok(Trace { kept_as: Some(kept), ..Trace::default() })
+    }
+
+    /// Puts a text in the place of the one that was planned with.
+    fn write_text(
+        &mut self,
+        at: usize,
+        step: &Step,
+        from: Option<&str>,
+        to: &str,
+    ) -> io::Result<StoreResult<Trace>> {
+        if let Err(error) = self.folders.make(&step.item.folder(), self.places, self.daybook)? {
+            return Ok(Err(error));
+        }
+        self.folders.touch(&step.item.folder());
+        // What is half-written must be found again if the program is killed meanwhile.
+        self.daybook.flush()?;
+        let temporary = self.daybook.names().temporary(at, &step.item);
+        let store = self.places.of(&step.item);
+        Ok(store.and_then(|store| texts::write(store, &step.item.path, from, to, &temporary).map(Trace::at)))
     }
 
     /// The stores of an item and of its target, whose folder is made.
@@ -217,6 +250,12 @@ impl<'a> Carrier<'a> {
                 (Act::Tag { from: to.clone(), to: from.clone() }, step.item.clone())
             }
             (Act::Copy { to } | Act::Pack { to } | Act::Unpack { to }, _) => (Act::discard(), to.clone()),
+            (Act::Make, _) => (Act::Unmake, step.item.clone()),
+            (Act::Unmake, _) => (Act::Make, step.item.clone()),
+            (Act::Write { from: None, .. }, _) => (Act::discard(), step.item.clone()),
+            (Act::Write { from: Some(from), to }, _) => {
+                (Act::Write { from: Some(to.clone()), to: from.clone() }, step.item.clone())
+            }
             (Act::Discard { .. }, Some(kept)) => {
                 let restored = self.places.of(&step.item);
                 return Ok(restored.and_then(|store| store.restore(kept, &step.stamp, &step.item.path)));

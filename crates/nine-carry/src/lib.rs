@@ -22,6 +22,7 @@ mod recovery;
 mod removal;
 mod run;
 mod same;
+mod texts;
 mod transfer;
 mod undo;
 

@@ -169,7 +169,7 @@ impl Lists<'_> {
             match old {
                 Some(old) if is_empty => store.remove_copied(&path, old)?,
                 None if is_empty => {}
-                old => store.update_list(&path, old.as_ref(), temporary, text, lists.open_to)?,
+                old => store.update_text(&path, old.as_ref(), temporary, text, lists.open_to)?,
             }
         }
         store.sync_folder(&self.dated.path)

@@ -5,7 +5,7 @@ use std::io;
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::Spot;
-use nine_core::worklist::Step;
+use nine_core::worklist::{Act, Step};
 use nine_stores::{StoreError, StoreResult};
 
 use crate::at_once;
@@ -41,7 +41,11 @@ impl Carrier<'_> {
         }
         if !outcome.failed.is_empty() || !outcome.unlisted.is_empty() || outcome.not_begun > 0 {
             // Nothing came into some of the folders that were made for it.
-            let made = std::mem::take(&mut self.folders.made);
+            let mut made = std::mem::take(&mut self.folders.made);
+            let is_wanted = |at: &usize| steps[*at].act == Act::Make;
+            let wanted: BTreeSet<&Spot> =
+                outcome.carried.iter().filter(|at| is_wanted(at)).map(|at| &steps[*at].item).collect();
+            made.retain(|folder| !wanted.contains(folder));
             outcome.is_open |= clear_away(self.places, &made).1;
         }
         self.note_not_shown(steps, &mut outcome)?;

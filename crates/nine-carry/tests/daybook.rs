@@ -81,7 +81,7 @@ fn daybooks_of_every_form_are_read() {
     assert_eq!(run.steps[0].stamp.identity, Identity([0x801, 0x2a]));
     assert_eq!((run.token.as_str(), run.roots.len()), ("", 0));
     // The lists of the archive were steps, and follow from the steps now.
-    for form in [3, FORMAT] {
+    for form in [3, 4] {
         let run = kept(form);
         assert_eq!(
             (run.steps.len(), run.done(), run.closed, run.broken.len()),
@@ -103,6 +103,10 @@ fn a_run_is_read_back_as_it_was_written() {
         step(spot(b"b"), Act::Tag { from: vec!["x,y".into()], to: vec![] }),
         step(spot(b"c"), Act::discard()),
         step(spot(b"d"), Act::Restore { kept_as: b"/t/files/\xff".to_vec() }),
+        Step::make(spot(b"folder")),
+        step(spot(b"old"), Act::Unmake),
+        step(spot(b"e"), Act::Write { from: None, to: "new\n".into() }),
+        step(spot(b"e"), Act::Write { from: Some("a\n\u{7}".into()), to: String::new() }),
     ];
     let mut writer = begun(data.path(), &steps);
     assert_eq!((writer.run(), writer.syncs()), (1, 2));

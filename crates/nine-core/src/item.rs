@@ -122,6 +122,13 @@ pub struct Stamp {
     pub identity: Identity,
 }
 
+impl Stamp {
+    /// Of what is not there yet.
+    pub fn none() -> Self {
+        Self { size: 0, modified: Moment(0), identity: Identity([0, 0]) }
+    }
+}
+
 /// An item with all that conditions may ask of it.
 #[derive(Debug, Clone)]
 pub struct Item {

@@ -18,6 +18,7 @@ pub mod item;
 pub mod keep_together;
 pub mod kinds;
 pub mod layout;
+pub mod merging;
 pub mod metadata;
 pub mod moment;
 pub mod names;

@@ -201,6 +201,9 @@ fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) -> Don
         ("restore", "restored"),
         ("pack", "packed"),
         ("unpack", "unpacked"),
+        ("make", "made"),
+        ("unmake", "taken away"),
+        ("write", "written"),
     ];
     let mut parts: Vec<String> = words
         .iter()

@@ -33,7 +33,7 @@ pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
 
 /// The format that this program writes. A newer one is not read.
-pub const FORMAT: u32 = 4;
+pub const FORMAT: u32 = 5;
 
 /// How a recorded step ended.
 #[derive(Debug, Clone, PartialEq, Eq)]

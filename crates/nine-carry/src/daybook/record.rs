@@ -179,6 +179,11 @@ pub struct StepLine {
     tags: Option<Vec<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     kept_as: Option<String>,
+    /// The text that is written, and the one before it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    text: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    had_text: Option<String>,
     kind: String,
     #[serde(flatten)]
     stamp: StampLine,
@@ -229,6 +234,8 @@ impl StepLine {
             had: None,
             tags: None,
             kept_as: None,
+            text: None,
+            had_text: None,
             kind: word_of(step.kind).to_owned(),
             stamp: step.stamp.into(),
             bytes: step.size,
@@ -247,7 +254,8 @@ impl StepLine {
                 line.copy_of = Some(original.item.to_string());
                 line.original = Some(original.stamp.into());
             }
-            Act::Discard { copy_of: None } | Act::Leave => {}
+            Act::Write { from, to } => (line.had_text, line.text) = (from.clone(), Some(to.clone())),
+            Act::Discard { copy_of: None } | Act::Make | Act::Unmake | Act::Leave => {}
         }
         line
     }
@@ -273,6 +281,9 @@ impl StepLine {
             "unpack" => Act::Unpack { to: to()? },
             "tag" => Act::Tag { from: self.had.clone()?, to: self.tags.clone()? },
             "discard" => Act::Discard { copy_of: self.original()? },
+            "make" => Act::Make,
+            "unmake" => Act::Unmake,
+            "write" => Act::Write { from: self.had_text.clone(), to: self.text.clone()? },
             "restore" => Act::Restore { kept_as: unescape(self.kept_as.as_deref()?).ok()? },
             _ => return None,
         };

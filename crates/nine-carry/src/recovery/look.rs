@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use nine_core::archive::in_pack;
-use nine_core::item::{Entry, Stamp};
+use nine_core::item::{Entry, Kind, Stamp};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Step};
 use nine_stores::packs::Pack;
@@ -17,6 +17,7 @@ use crate::pieces::CopiesInPlace;
 use crate::pieces::Piece;
 use crate::removal::{self, Stayed, is_set_aside, remove_made, remove_piece, settle_aside};
 use crate::same::{Depth, ItemOf, Trees};
+use crate::texts;
 
 /// How far a step got.
 #[derive(Debug)]
@@ -93,6 +94,14 @@ impl<'a> Inspection<'a> {
             Act::Leave => Reached::done(Trace::default()),
             Act::Pack { .. } | Act::Unpack { .. } => self.look_at_pack(at, step)?,
             Act::Tag { from, to } => self.look_at_tags(step, from, to)?,
+            Act::Make | Act::Unmake => {
+                let is_there = store.entry(&step.item.path)?.is_some_and(|entry| entry.kind == Kind::Folder);
+                match is_there == (step.act == Act::Make) {
+                    true => Reached::done(Trace::default()),
+                    false => Reached::NotBegun { half: Half::Nothing },
+                }
+            }
+            Act::Write { from, to } => self.look_at_text(at, step, from.as_deref(), to)?,
             Act::Discard { .. } => match store.find_discarded(&step.item.path, &step.stamp)? {
                 Some(kept) => Reached::done(Trace { kept_as: Some(kept), ..Trace::default() }),
                 None if is_here()? => Reached::NotBegun { half: Half::Nothing },
@@ -137,9 +146,27 @@ impl<'a> Inspection<'a> {
                 let (store, path) = self.tagged(step)?;
                 from != to && store.entry(path)?.is_some() && store.tags(path)? == *from
             }
+            Act::Make => store.entry(&step.item.path)?.is_none(),
+            Act::Write { from, to } => {
+                let now = texts::read(store, &step.item.path)?.map(|(bytes, _)| bytes);
+                now.as_deref() == from.as_deref().map(str::as_bytes) && from.as_ref() != Some(to)
+            }
             _ => false,
         };
         if is_lost { self.look(at, step).map(Some) } else { Ok(None) }
+    }
+
+    /// A text has its name at once; until then it is taken away.
+    fn look_at_text(&self, at: usize, step: &Step, from: Option<&str>, to: &str) -> StoreResult<Reached> {
+        let store = self.places.of(&step.item)?;
+        let half = self.take_back(at, step, store, &step.item)?;
+        Ok(match texts::read(store, &step.item.path)? {
+            Some((now, stamp)) if now == to.as_bytes() => Reached::done(Trace::at(Some(stamp))),
+            now if now.as_ref().map(|(now, _)| now.as_slice()) == from.map(str::as_bytes) => {
+                Reached::NotBegun { half }
+            }
+            _ => Reached::Unclear("its text is neither the old nor the new one".into()),
+        })
     }
 
     /// Gives what has a name of ours at one end of a step its own back.

@@ -239,6 +239,9 @@ impl Recovering<'_> {
     /// of the run that it takes back.
     fn clear_unused_folders(&mut self) {
         let mut made = self.run.made.clone();
+        let is_wanted =
+            |folder: &Spot| self.run.steps.iter().any(|step| step.act == Act::Make && step.item == *folder);
+        made.retain(|folder| !is_wanted(folder));
         if let Some(undone) = self.run.undoes {
             // An old run's file may have been put away; then its folders stay.
             made.extend(daybook::read(self.data, undone).map(|run| run.made).unwrap_or_default());

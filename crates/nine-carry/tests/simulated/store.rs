@@ -332,7 +332,7 @@ impl ChangeStore for SimStore {
         Ok(())
     }
 
-    fn update_list(
+    fn update_text(
         &self,
         _: &ItemPath,
         _: Option<&Stamp>,

@@ -284,6 +284,8 @@ impl<'a> Checker<'a> {
                 let key = key.unwrap_or_else(|| folder.path.name().to_vec());
                 landing.get(&(*numbers.get(&above)?, key.as_slice())).copied()
             };
+            // Whoever comes first makes a folder that others come into.
+            let landed = || landed().filter(|at| self.steps[*at].act != Act::Make);
             leaving.get(folder).copied().or_else(landed)
         };
         let folders = self.folders.iter();
@@ -345,10 +347,11 @@ impl<'a> Checker<'a> {
             })
             .collect();
         // Tags first: a tag step must find its item where it lies. Then copies go, while what stays in
-        // their place lies where it was seen.
+        // their place lies where it was seen. Folders that are to be empty come last.
         let turn = |step: &Step| match step.act {
             Act::Tag { .. } => 0,
             Act::Discard { copy_of: Some(_) } => 1,
+            Act::Unmake => 3,
             _ => 2,
         };
         let mut steps: Vec<_> = self.active().collect();

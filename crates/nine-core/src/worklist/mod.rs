@@ -57,6 +57,17 @@ pub enum Act {
         /// Where the item will be.
         to: Spot,
     },
+    /// Makes the folder, and those above it.
+    Make,
+    /// Takes the folder away, if nothing is in it.
+    Unmake,
+    /// Writes a file of text anew: the configuration, or what the desktop reads.
+    Write {
+        /// Its text as it is; `None` if there is no such file.
+        from: Option<String>,
+        /// Its text as it will be.
+        to: String,
+    },
     /// Nothing: a person should look first.
     Leave,
 }
@@ -86,6 +97,9 @@ impl Act {
             Act::Restore { .. } => "restore",
             Act::Pack { .. } => "pack",
             Act::Unpack { .. } => "unpack",
+            Act::Make => "make",
+            Act::Unmake => "unmake",
+            Act::Write { .. } => "write",
             Act::Leave => "leave",
         }
     }
@@ -115,11 +129,36 @@ pub struct Step {
 }
 
 impl Step {
+    /// Makes a folder.
+    pub fn make(item: Spot) -> Self {
+        Self::new(Act::Make, item, Kind::Folder, Stamp::none())
+    }
+
+    /// Writes a text in place of another, `stamp` being as what the file of that was found.
+    pub fn write(item: Spot, stamp: Option<Stamp>, from: Option<String>, to: String) -> Self {
+        Self::new(Act::Write { from, to }, item, Kind::File, stamp.unwrap_or(Stamp::none()))
+    }
+
+    fn new(act: Act, item: Spot, kind: Kind, stamp: Stamp) -> Self {
+        let (size, modified) = (stamp.size, stamp.modified);
+        Self {
+            act,
+            item,
+            kind,
+            stamp,
+            size,
+            modified,
+            why: String::new(),
+            doubts: Vec::new(),
+            together: None,
+        }
+    }
+
     /// Where the item will be, if the step moves it.
     pub fn target(&self) -> Option<&Spot> {
         match &self.act {
             Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => Some(to),
-            Act::Restore { .. } => Some(&self.item),
+            Act::Restore { .. } | Act::Make | Act::Write { from: None, .. } => Some(&self.item),
             _ => None,
         }
     }

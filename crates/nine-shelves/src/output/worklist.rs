@@ -35,6 +35,9 @@ pub struct Shown<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 enum Section {
     Folder(Spot),
+    Made,
+    Unmade,
+    Written,
     Tags,
     Trash,
     FromTrash,
@@ -96,6 +99,9 @@ impl Shown<'_> {
             Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => {
                 Section::Folder(to.folder())
             }
+            Act::Make => Section::Made,
+            Act::Unmake => Section::Unmade,
+            Act::Write { .. } => Section::Written,
             Act::Tag { .. } => Section::Tags,
             Act::Discard { .. } => Section::Trash,
             Act::Restore { .. } => Section::FromTrash,
@@ -120,6 +126,9 @@ impl Shown<'_> {
         let bytes = readable(steps.iter().map(|at| self.worklist.steps[*at].size).sum());
         let (text, style, note) = match group {
             Section::Folder(folder) => (self.folder(folder), STRONG, String::new()),
+            Section::Made => ("New folders".into(), STRONG, String::new()),
+            Section::Unmade => ("Empty folders".into(), STRONG, " taken away".into()),
+            Section::Written => ("Texts".into(), STRONG, " written anew".into()),
             Section::Tags => ("Tags".into(), STRONG, " get tags and stay where they are".into()),
             Section::Trash => ("Trash".into(), STRONG, " put away, not deleted".into()),
             Section::FromTrash => ("Out of the trash".into(), STRONG, String::new()),
@@ -237,6 +246,9 @@ impl Shown<'_> {
         part(many("copy"), format!("{} to copy", count(many("copy"))));
         part(many("pack"), format!("{} to pack", count(many("pack"))));
         part(many("unpack"), format!("{} to unpack", count(many("unpack"))));
+        part(many("make"), format!("{} to make", counted(many("make"), "folder", "folders")));
+        part(many("unmake"), format!("{} to take away", counted(many("unmake"), "folder", "folders")));
+        part(many("write"), format!("{} to write", counted(many("write"), "text", "texts")));
         part(many("tag"), format!("{} to tag", count(many("tag"))));
         part(many("discard"), format!("{} to discard", count(many("discard"))));
         part(many("restore"), format!("{} to restore", count(many("restore"))));
@@ -253,6 +265,8 @@ impl Shown<'_> {
 fn shown_name(step: &Step) -> &[u8] {
     match &step.act {
         Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => to.path.name(),
+        // Of these the way to them says more.
+        Act::Make | Act::Unmake | Act::Write { .. } => step.item.path.as_bytes(),
         _ => step.item.path.name(),
     }
 }

@@ -275,7 +275,7 @@ impl ChangeStore for DriveStore {
         self.drive.confirm(&self.whole(folder)).map(drop)
     }
 
-    fn update_list(
+    fn update_text(
         &self,
         path: &ItemPath,
         old: Option<&Stamp>,

@@ -12,7 +12,7 @@ use crate::{StoreError, StoreResult};
 /// The mode of a new list of things that all may read.
 const USUAL_MODE: u32 = 0o644;
 
-/// See [`crate::Store::update_list`].
+/// See [`crate::Store::update_text`].
 pub(super) fn update(
     store: &LocalStore,
     path: &ItemPath,

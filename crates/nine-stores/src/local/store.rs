@@ -157,7 +157,7 @@ impl ChangeStore for LocalStore {
         self.sync(folder)
     }
 
-    fn update_list(
+    fn update_text(
         &self,
         path: &ItemPath,
         old: Option<&Stamp>,

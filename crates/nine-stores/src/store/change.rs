@@ -40,7 +40,7 @@ pub trait ChangeStore: ReadStore {
     /// under `temporary` first, and at each moment the whole old or the whole new list has the name. The one
     /// thing that is ever replaced, since the new list is made from the old one. `old` is as what that was read.
     /// `open_to` are the rights of others that it may have at most; see [`Store::open_to`].
-    fn update_list(
+    fn update_text(
         &self,
         path: &ItemPath,
         old: Option<&Stamp>,
