@@ -8,10 +8,10 @@ use nine_carry::daybook::{Heading, Writer};
 use nine_carry::{Carrier, facts, standing};
 use nine_core::config;
 use nine_core::item::Entry;
-use nine_core::layout::Layout;
 use nine_core::moment::Now;
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::{folders_wanted, settle, tidy};
+use nine_core::shelving::Shelving;
 use nine_core::worklist::{Act, Step, Worklist, check};
 use nine_stores::local::LocalSettings;
 use nine_stores::{LocalStore, Places, ReadStore, Scope, StoreDetails, Watch};
@@ -42,13 +42,13 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
     let config = config::parse(&text).expect("the configuration is sound");
     let store = Arc::new(store(pile));
     let scan = store.scan(&Scope::default(), &Watch::default()).expect("the pile is read");
-    let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
+    let shelvings = vec![Shelving::new(&config.bookcases[0], std::iter::empty())];
     let now = Now::new(jiff::ZonedDateTime::now());
     let none_open = HashSet::new();
     let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
     let pass = tidy::Pass {
         config: &config,
-        layouts: &layouts,
+        shelvings: &shelvings,
         places: &|_| false,
         now: &now,
         details: &details,

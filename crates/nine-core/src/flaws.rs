@@ -4,9 +4,9 @@
 use std::collections::HashMap;
 
 use crate::keep_together;
-use crate::layout::{Layout, ShelfFolder};
 use crate::names::{fold_bytes, is_hidden};
 use crate::place::{ItemPath, NameBuf};
+use crate::shelving::{ShelfFolder, Shelving};
 use crate::survey::CROWD;
 use crate::tree::{NodeId, Tree};
 
@@ -100,8 +100,8 @@ pub struct Flaw {
 
 /// Looks through a bookcase. Hidden folders, what is kept together, and `apart` (the archive, which mirrors
 /// other places) are their own affair.
-pub fn flaws(tree: &Tree, layout: &Layout, apart: Option<&ItemPath>) -> Vec<Flaw> {
-    let mut found = shelves(tree, layout);
+pub fn flaws(tree: &Tree, shelving: &Shelving, apart: Option<&ItemPath>) -> Vec<Flaw> {
+    let mut found = shelves(tree, shelving);
     let folders = folders(tree, apart);
     found.extend(case_only(tree, &folders));
     found.extend(same_name(tree, &folders));
@@ -112,11 +112,11 @@ pub fn flaws(tree: &Tree, layout: &Layout, apart: Option<&ItemPath>) -> Vec<Flaw
     found
 }
 
-fn shelves(tree: &Tree, layout: &Layout) -> Vec<Flaw> {
+fn shelves(tree: &Tree, shelving: &Shelving) -> Vec<Flaw> {
     let path = |name: &NameBuf| ItemPath::root().join(name);
     let files = |at: &ItemPath| tree.find(at).map_or(0, |id| tree.totals(id).items);
     let mut found = Vec::new();
-    for shelf in &layout.shelves {
+    for shelf in &shelving.shelves {
         let wanted = path(&shelf.wanted());
         let mut tell = |wrong, at: ItemPath, other| {
             let count = files(&at);
@@ -272,9 +272,9 @@ mod tests {
         let shelves = ["Boats", "Loans"].map(str::to_owned).to_vec();
         let case = Bookcase { name: "home".into(), at: "/h".into(), at_span: 0..0, shelves, text: false };
         let names: Vec<Name> = tree.children(Tree::ROOT).map(|id| tree.name_of(id)).collect();
-        let layout = Layout::new(&case, names.iter().copied());
+        let shelving = Shelving::new(&case, names.iter().copied());
         let apart = ItemPath::new("9 Archive");
-        let told = flaws(&tree, &layout, apart.as_ref()).into_iter().map(|flaw| {
+        let told = flaws(&tree, &shelving, apart.as_ref()).into_iter().map(|flaw| {
             let other = flaw.other.map(|other| format!(" > {other}")).unwrap_or_default();
             format!("{} {}{other} {}", flaw.wrong.word(), flaw.at, flaw.count)
         });

@@ -7,13 +7,13 @@ use nine_core::condition::Need;
 use nine_core::config::Pile;
 use nine_core::find::Rows;
 use nine_core::item::{Identity, Stays};
-use nine_core::layout::Layout;
 use nine_core::place::Spot;
 use nine_core::plan::archive::{self, ArchiveProposals, Target};
 use nine_core::plan::sweep::{self, SweepProposals, To};
 use nine_core::plan::tidy::{Pass, needs_of, propose, propose_again};
 use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
+use nine_core::shelving::Shelving;
 use nine_core::tree::{NodeId, Tree, Unlearned, mark};
 use nine_stores::StoreDetails;
 
@@ -26,7 +26,7 @@ use crate::workspace::Workspace;
 pub struct RulesAtWork<'w> {
     workspace: &'w Workspace,
     /// The bookcases as they stand.
-    pub layouts: Vec<Layout>,
+    pub shelvings: Vec<Shelving>,
     /// What was seen.
     pub looking: Looking<'w>,
     /// What other programs have open.
@@ -49,7 +49,7 @@ impl<'w> RulesAtWork<'w> {
     /// # Errors
     /// As [`Looking::look`].
     pub fn look(workspace: &'w Workspace, piles: &[&Pile]) -> Result<Self> {
-        let layouts = workspace.layouts();
+        let shelvings = workspace.shelvings();
         let areas = all_areas(workspace)
             .into_iter()
             .filter(|area| area.store.is_some() && piles.iter().any(|pile| pile.name == area.base.place));
@@ -57,7 +57,7 @@ impl<'w> RulesAtWork<'w> {
         looking.set_beside(all_areas(workspace));
         let stays = HashMap::new();
         let in_use = nine_stores::in_use();
-        Ok(Self { workspace, layouts, looking, in_use, stays })
+        Ok(Self { workspace, shelvings, looking, in_use, stays })
     }
 
     /// Applies the rules to all that lies there.
@@ -148,7 +148,7 @@ impl<'w> RulesAtWork<'w> {
         let details = StoreDetails { store: &**store, tree: &view.tree, catalogue, stays };
         let pass = Pass {
             config,
-            layouts: &self.layouts,
+            shelvings: &self.shelvings,
             places: &|path| inside.contains(path),
             now: self.workspace.now(),
             details: &details,

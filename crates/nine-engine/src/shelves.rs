@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, HashSet};
 
 use nine_core::config::Bookcase;
 use nine_core::flaws::{Flaw, flaws};
-use nine_core::layout::{Layout, Shelf};
 use nine_core::place::{ItemPath, Spot};
+use nine_core::shelving::{Shelf, Shelving};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::worklist::Act;
 use nine_stores::{Location, ReadStore, Scope};
@@ -51,7 +51,7 @@ pub struct BookcaseState {
     /// Its name.
     pub name: String,
     /// Which folder is which shelf.
-    pub layout: Layout,
+    pub shelving: Shelving,
     /// The number of its view.
     pub view: usize,
     /// What is wrong.
@@ -79,11 +79,11 @@ pub fn look<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Shelves<'w
     looking.keep();
     let standing = |case: &&Bookcase| {
         let view = looking.views.iter().position(|view| is_at(case, &view.area.at))?;
-        let layout = workspace.layouts().into_iter().find(|layout| layout.bookcase == case.name)?;
+        let shelving = workspace.shelvings().into_iter().find(|shelving| shelving.bookcase == case.name)?;
         let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
-        let flaws = flaws(&looking.views[view].tree, &layout, apart.map(|shelf| &shelf.path));
+        let flaws = flaws(&looking.views[view].tree, &shelving, apart.map(|shelf| &shelf.path));
         workspace.store(&case.name)?;
-        Some(BookcaseState { name: case.name.clone(), layout, view, flaws })
+        Some(BookcaseState { name: case.name.clone(), shelving, view, flaws })
     };
     let standing = chosen.iter().filter_map(standing).collect();
     Ok(Shelves { looking, standing })
@@ -109,46 +109,46 @@ impl Shelves<'_> {
     pub fn rows(&self, standing: &BookcaseState) -> Vec<(ShelfRow, Option<NodeId>)> {
         let tree = &self.looking.views[standing.view].tree;
         let of = |shelf: &Shelf| {
-            let spot = standing.layout.spot(shelf.number)?;
+            let spot = standing.shelving.spot(shelf.number)?;
             Some((row(tree, &spot, &[])?, tree.find(&spot.path)))
         };
-        standing.layout.shelves.iter().filter_map(of).collect()
+        standing.shelving.shelves.iter().filter_map(of).collect()
     }
 }
 
 /// Every bookcase as it stands.
 pub fn pictures(workspace: &Workspace) -> Vec<BookcasePicture> {
-    workspace.layouts().iter().filter_map(|layout| picture(workspace, layout, &[])).collect()
+    workspace.shelvings().iter().filter_map(|shelving| picture(workspace, shelving, &[])).collect()
 }
 
 /// Every bookcase that a plan adds to, with what it adds.
 pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<BookcasePicture> {
-    let of = |layout: &Layout| {
+    let of = |shelving: &Shelving| {
         let to_here = plan.doable().filter_map(|step| match &step.act {
-            Act::Move { to } | Act::Copy { to } if to.place == layout.bookcase => Some(to),
+            Act::Move { to } | Act::Copy { to } if to.place == shelving.bookcase => Some(to),
             _ => None,
         });
         let targets: Vec<&Spot> = to_here.collect();
-        if targets.is_empty() { None } else { picture(workspace, layout, &targets) }
+        if targets.is_empty() { None } else { picture(workspace, shelving, &targets) }
     };
-    workspace.layouts().iter().filter_map(of).collect()
+    workspace.shelvings().iter().filter_map(of).collect()
 }
 
-fn picture(workspace: &Workspace, layout: &Layout, targets: &[&Spot]) -> Option<BookcasePicture> {
-    let store = workspace.store(&layout.bookcase)?;
-    let base = Spot::new(layout.bookcase.clone(), ItemPath::root());
-    let scope = Scope { closed: loose_folders(store.as_ref(), layout), known: None };
+fn picture(workspace: &Workspace, shelving: &Shelving, targets: &[&Spot]) -> Option<BookcasePicture> {
+    let store = workspace.store(&shelving.bookcase)?;
+    let base = Spot::new(shelving.bookcase.clone(), ItemPath::root());
+    let scope = Scope { closed: loose_folders(store.as_ref(), shelving), known: None };
     let watch = workspace.watch();
     let scan = workspace.during(Task::Reading(&base), watch, || store.scan(&scope, watch)).ok()?;
-    let of = |shelf: &Shelf| row(&scan.tree, &layout.spot(shelf.number)?, targets);
-    let rows = layout.shelves.iter().filter_map(of).collect();
-    Some(BookcasePicture { bookcase: layout.bookcase.clone(), rows })
+    let of = |shelf: &Shelf| row(&scan.tree, &shelving.spot(shelf.number)?, targets);
+    let rows = shelving.shelves.iter().filter_map(of).collect();
+    Some(BookcasePicture { bookcase: shelving.bookcase.clone(), rows })
 }
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.
-fn loose_folders(store: &dyn ReadStore, layout: &Layout) -> HashSet<ItemPath> {
+fn loose_folders(store: &dyn ReadStore, shelving: &Shelving) -> HashSet<ItemPath> {
     let shelves: HashSet<ItemPath> =
-        layout.shelves.iter().filter_map(|shelf| Some(layout.spot(shelf.number)?.path)).collect();
+        shelving.shelves.iter().filter_map(|shelf| Some(shelving.spot(shelf.number)?.path)).collect();
     let listed = store.list(&ItemPath::root()).unwrap_or_default();
     let folders = listed.into_iter().map(|(name, _)| ItemPath::root().join(&name));
     folders.filter(|path| !shelves.contains(path)).collect()

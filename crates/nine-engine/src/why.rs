@@ -213,8 +213,8 @@ fn does(workspace: &Workspace, rule: &Rule, item: &Item, outcome: Effect) -> Doe
     let folder = || {
         let (put, (_, folders)) = (rule.put.as_ref()?, outcome.put.as_ref()?);
         let bookcase = workspace.config().bookcase(put.bookcase.as_deref())?;
-        let layouts = workspace.layouts();
-        let shelf = layouts.iter().find(|layout| layout.bookcase == bookcase.name)?.spot(put.shelf)?;
+        let shelvings = workspace.shelvings();
+        let shelf = shelvings.iter().find(|shelving| shelving.bookcase == bookcase.name)?.spot(put.shelf)?;
         let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
         Some(Spot::new(shelf.place, path))
     };

@@ -11,10 +11,10 @@ use std::sync::Arc;
 use nine_carry::daybook::{Heading, Run, Writer};
 use nine_carry::{Carrier, Outcome, UndoPlan, clear_away, daybook, facts, lock, plan_undo, standing};
 use nine_core::config::{self, Config};
-use nine_core::layout::Layout;
 use nine_core::moment::Now;
 use nine_core::place::ItemPath;
 use nine_core::plan::{folders_wanted, settle, tidy};
+use nine_core::shelving::Shelving;
 use nine_core::worklist::{Checked, Step, Worklist, check};
 use nine_standin::{Disk, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
@@ -137,11 +137,12 @@ impl World {
         let store = self.store(&self.pile(""));
         let scan = store.scan(&Scope::default(), &Watch::default()).unwrap();
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
-        let layouts = vec![Layout::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_name()))];
+        let shelvings =
+            vec![Shelving::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_name()))];
         let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
         let pass = tidy::Pass {
             config: &config,
-            layouts: &layouts,
+            shelvings: &shelvings,
             places: &|_| false,
             now: &now(),
             details: &details,

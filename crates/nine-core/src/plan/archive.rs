@@ -12,10 +12,10 @@ use crate::condition::Need;
 use crate::config::Pile;
 use crate::escape::escape;
 use crate::item::{Entry, Item, Kind};
-use crate::layout::Layout;
 use crate::moment::{Moment, Now};
 use crate::pattern::{Filling, Unknown};
 use crate::place::{ItemPath, Spot};
+use crate::shelving::Shelving;
 use crate::tree::Tree;
 use crate::worklist::Doubt;
 
@@ -59,9 +59,9 @@ pub struct Target<'a> {
 
 impl<'a> Target<'a> {
     /// The archive's shelf as it stands; `None` if several folders carry its number.
-    pub fn find(archive: &'a Archive, bookcase: &str, layouts: &[Layout], now: &'a Now) -> Option<Self> {
-        let layout = layouts.iter().find(|layout| layout.bookcase == bookcase)?;
-        Some(Self { archive, shelf: layout.spot(archive.put.shelf)?, now })
+    pub fn find(archive: &'a Archive, bookcase: &str, shelvings: &[Shelving], now: &'a Now) -> Option<Self> {
+        let shelving = shelvings.iter().find(|shelving| shelving.bookcase == bookcase)?;
+        Some(Self { archive, shelf: shelving.spot(archive.put.shelf)?, now })
     }
 
     /// Whether something lies in the archive, or is its shelf.

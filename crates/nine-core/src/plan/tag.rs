@@ -3,11 +3,11 @@
 use super::Proposal;
 use crate::config::Config;
 use crate::facet::Facet;
-use crate::layout::shelf_number;
 use crate::moment::Now;
 use crate::names::fold;
 use crate::pattern::PutPattern;
 use crate::place::Spot;
+use crate::shelving::shelf_number;
 use crate::tags::{add, answers_to};
 
 /// What becomes of tags.

@@ -8,8 +8,8 @@ use super::*;
 use crate::config::{Config, parse};
 use crate::item::{Entry, Identity};
 use crate::kinds::recognise;
-use crate::layout::Layout;
 use crate::moment::Now;
+use crate::shelving::Shelving;
 use crate::tree::{Batch, FolderNo, Gathering, Tree};
 use crate::worklist::{Act, ClashAnswer, FolderFacts, NameRules, NamesThere, Step, Worklist};
 
@@ -106,10 +106,10 @@ impl Details for Known {
 
 fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
     let config: Config = parse(&format!("{HEAD}{rules}")).unwrap();
-    let layouts = vec![Layout::new(&config.bookcases[0], [Name::constant("2 Borrowed")].into_iter())];
+    let shelvings = vec![Shelving::new(&config.bookcases[0], [Name::constant("2 Borrowed")].into_iter())];
     let pass = Pass {
         config: &config,
-        layouts: &layouts,
+        shelvings: &shelvings,
         places: &|_| false,
         now: &now(),
         details: known,
@@ -254,11 +254,11 @@ fn hidden_settling_and_unfiled_items_are_left_and_counted() {
     assert_eq!(asked.proposals.len(), 1);
 
     let config = parse(&format!("{HEAD}{rule}")).unwrap();
-    let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
+    let shelvings = vec![Shelving::new(&config.bookcases[0], std::iter::empty())];
     let known = Known::default();
     let pass = Pass {
         config: &config,
-        layouts: &layouts,
+        shelvings: &shelvings,
         places: &|_| false,
         now: &now(),
         details: &known,
@@ -342,11 +342,11 @@ fn sets_stay_together() {
 fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let config = parse(&format!("{HEAD}[[rule]]\nwhen = \"file\"\nput = \"2\"\n")).unwrap();
     let folders = ["2 a", "2 b"].map(Name::constant);
-    let layouts = vec![Layout::new(&config.bookcases[0], folders.into_iter())];
+    let shelvings = vec![Shelving::new(&config.bookcases[0], folders.into_iter())];
     let known = Known::default();
     let pass = Pass {
         config: &config,
-        layouts: &layouts,
+        shelvings: &shelvings,
         places: &|_| false,
         now: &now(),
         details: &known,
@@ -380,7 +380,7 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
     gathering.add(here, last);
     let tree = gathering.finish();
     let config = parse(&format!("{HEAD}[[rule]]\nreach = \"deep\"\nwhen = \"file\"\nput = \"2\"\n")).unwrap();
-    let layouts = vec![Layout::new(&config.bookcases[0], std::iter::empty())];
+    let shelvings = vec![Shelving::new(&config.bookcases[0], std::iter::empty())];
     let known = Known::default();
     let now = now();
     let nowhere = |_: &ItemPath| false;
@@ -389,7 +389,7 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
         let plan = || {
             let pass = Pass {
                 config: &config,
-                layouts: &layouts,
+                shelvings: &shelvings,
                 places: &nowhere,
                 now: &now,
                 details: &known,

@@ -11,12 +11,12 @@ use crate::escape::escape;
 use crate::item::{Identity, Item, Kind, Stays};
 use crate::keep_together::{self, Set};
 use crate::kinds::name_says_little;
-use crate::layout::Layout;
 use crate::moment::Now;
 use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
 use crate::place::{ItemPath, NameBuf, Spot};
 use crate::rules::{Clash, Effect, Reach, Rule, apply};
+use crate::shelving::Shelving;
 use crate::tree::{NodeId, Tree};
 use crate::worklist::{Act, Doubt};
 
@@ -38,7 +38,7 @@ pub struct Pass<'a> {
     /// The configuration.
     pub config: &'a Config,
     /// The bookcases as they stand.
-    pub layouts: &'a [Layout],
+    pub shelvings: &'a [Shelving],
     /// Folders in the pile that are other piles, bookcases or shelves.
     pub places: &'a dyn Fn(&ItemPath) -> bool,
     /// The time from which ages are counted.
@@ -343,17 +343,17 @@ impl<'a> TidyWalk<'a> {
 
     /// The folder that a rule puts an item in; `None` if its bookcase is not there.
     fn folder(&self, rule: &Rule, folders: &[NameBuf]) -> Result<Option<Spot>, Box<Doubt>> {
-        let layout = || {
+        let shelving = || {
             let bookcase = self.pass.config.bookcase(rule.put.as_ref()?.bookcase.as_deref())?;
-            self.pass.layouts.iter().find(|layout| layout.bookcase == bookcase.name)
+            self.pass.shelvings.iter().find(|shelving| shelving.bookcase == bookcase.name)
         };
-        let (Some(put), Some(layout)) = (&rule.put, layout()) else { return Ok(None) };
+        let (Some(put), Some(shelving)) = (&rule.put, shelving()) else { return Ok(None) };
         let twice = || {
-            let found = layout.shelf(put.shelf).map(|shelf| &shelf.found).into_iter().flatten();
+            let found = shelving.shelf(put.shelf).map(|shelf| &shelf.found).into_iter().flatten();
             let folders = found.map(|name| escape(name)).collect();
             Box::new(Doubt::ShelfTwice { number: put.shelf, folders })
         };
-        let shelf = layout.spot(put.shelf).ok_or_else(twice)?;
+        let shelf = shelving.spot(put.shelf).ok_or_else(twice)?;
         let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
         Ok(Some(Spot::new(shelf.place, path)))
     }

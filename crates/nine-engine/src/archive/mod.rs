@@ -9,10 +9,10 @@ use nine_core::archive::Archive;
 use nine_core::config::usual_settle;
 use nine_core::escape::escape;
 use nine_core::item::{Identity, Kind};
-use nine_core::layout::Layout;
 use nine_core::place::Spot;
 use nine_core::plan::archive::{ArchiveProposals, Target, selected};
 use nine_core::plan::{Left, Proposal};
+use nine_core::shelving::Shelving;
 use nine_stores::{Places, in_use};
 
 pub use crate::workspace::Dated;
@@ -43,8 +43,8 @@ pub struct Archived {
 /// # Errors
 /// If there is no archive, or what was selected cannot go there.
 pub fn plan(workspace: &Workspace, selection: &Selection) -> Result<Archived> {
-    let layouts = workspace.layouts();
-    let target = target(workspace, &layouts)?;
+    let shelvings = workspace.shelvings();
+    let target = target(workspace, &shelvings)?;
     let (found, places, troubles) = match selection.is_empty() {
         true => stale(workspace, &target)?,
         false => chosen(workspace, selection, &target)?,
@@ -82,13 +82,13 @@ fn chosen(
 }
 
 /// Where the archive is.
-fn target<'w>(workspace: &'w Workspace, layouts: &[Layout]) -> Result<Target<'w>> {
+fn target<'w>(workspace: &'w Workspace, shelvings: &[Shelving]) -> Result<Target<'w>> {
     let config = workspace.config();
     let archive: &Archive = config.archive.as_ref().ok_or(Error::NoArchive)?;
     let bookcase = config.bookcase(archive.put.bookcase.as_deref());
     let bookcase = bookcase.map(|bookcase| bookcase.name.as_str()).unwrap_or_default();
     let twice = || Error::ArchiveTwice { bookcase: bookcase.to_owned(), number: archive.put.shelf };
-    Target::find(archive, bookcase, layouts, workspace.now()).ok_or_else(twice)
+    Target::find(archive, bookcase, shelvings, workspace.now()).ok_or_else(twice)
 }
 
 /// What lies in no place could not be brought back to where it was, and places themselves stay.

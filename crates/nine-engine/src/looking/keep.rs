@@ -3,8 +3,8 @@
 use nine_core::copies::{KeepFacts, Member};
 use nine_core::correct::has_copy_mark;
 use nine_core::find::Rows;
-use nine_core::layout::shelf_number;
 use nine_core::names::split_extension;
+use nine_core::shelving::shelf_number;
 use nine_core::tree::{TagsOf, Tree, Unlearned};
 
 use super::Looking;

@@ -3,11 +3,11 @@
 use nine_carry::same_bytes;
 use nine_core::escape::plain;
 use nine_core::item::{Entry, Kind};
-use nine_core::layout::shelf_number;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::plan::Siblings;
 use nine_core::plan::merge::{MergeSides, plan};
+use nine_core::shelving::shelf_number;
 use nine_core::worklist::Act;
 use nine_stores::Places;
 
@@ -60,8 +60,8 @@ fn expect_folder(workspace: &Workspace, from: &Spot, kind: Kind, into: &Spot) ->
         return Err(Error::IntoItself { from: from.clone(), into: into.clone() });
     }
     // A second folder with a shelf's number is no shelf, and bringing them together mends that.
-    let is_shelf = workspace.layouts().iter().any(|layout| {
-        let spots = layout.shelves.iter().filter_map(|shelf| layout.spot(shelf.number));
+    let is_shelf = workspace.shelvings().iter().any(|shelving| {
+        let spots = shelving.shelves.iter().filter_map(|shelf| shelving.spot(shelf.number));
         spots.into_iter().any(|spot| spot == *from)
     });
     let is_second = shelf_number(from.path.name()).is_some() && !is_shelf && !from.path.is_root();

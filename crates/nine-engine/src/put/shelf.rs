@@ -2,9 +2,9 @@
 
 use nine_core::escape::escape;
 use nine_core::item::Kind;
-use nine_core::layout::{Layout, Shelf};
 use nine_core::names::{fold, is_refused_elsewhere, nearly_same};
 use nine_core::place::{NameBuf, Spot};
+use nine_core::shelving::{Shelf, Shelving};
 
 use crate::workspace::Workspace;
 use crate::{Error, Result};
@@ -28,9 +28,9 @@ pub fn folder(workspace: &Workspace, on: &str, near: Near) -> Result<Spot> {
     if workspace.config().bookcases.is_empty() {
         return Err(Error::NoBookcase);
     }
-    let layouts = workspace.layouts();
+    let shelvings = workspace.shelvings();
     let parts: Vec<&str> = on.split('/').filter(|part| !part.is_empty()).collect();
-    let (mut spot, folders) = shelf(&layouts, on, &parts)?;
+    let (mut spot, folders) = shelf(&shelvings, on, &parts)?;
     for part in folders {
         let typed = NameBuf::new(*part).filter(|name| !is_refused_elsewhere(name));
         let typed = typed.ok_or_else(|| Error::FolderName((*part).to_owned()))?;
@@ -41,31 +41,31 @@ pub fn folder(workspace: &Workspace, on: &str, near: Near) -> Result<Spot> {
 }
 
 /// The shelf, and the folders behind it.
-fn shelf<'p>(layouts: &[Layout], on: &str, parts: &'p [&'p str]) -> Result<(Spot, &'p [&'p str])> {
-    let wrong = || Error::NoShelf { typed: on.to_owned(), shelves: all_shelves(layouts) };
+fn shelf<'p>(shelvings: &[Shelving], on: &str, parts: &'p [&'p str]) -> Result<(Spot, &'p [&'p str])> {
+    let wrong = || Error::NoShelf { typed: on.to_owned(), shelves: all_shelves(shelvings) };
     let first = parts.first().ok_or_else(wrong)?;
-    let (layout, rest) = match layouts.iter().find(|layout| layout.bookcase == **first) {
-        Some(layout) => (Some(layout), &parts[1..]),
-        None => (layouts.first(), parts),
+    let (shelving, rest) = match shelvings.iter().find(|shelving| shelving.bookcase == **first) {
+        Some(shelving) => (Some(shelving), &parts[1..]),
+        None => (shelvings.first(), parts),
     };
-    let (Some(layout), Some((first, folders))) = (layout, rest.split_first()) else {
+    let (Some(shelving), Some((first, folders))) = (shelving, rest.split_first()) else {
         return Err(wrong());
     };
-    let shelf = layout.shelves.iter().find(|shelf| is_called(shelf, first)).ok_or_else(wrong)?;
+    let shelf = shelving.shelves.iter().find(|shelf| is_called(shelf, first)).ok_or_else(wrong)?;
     let twice = || {
         let found = shelf.found.iter().map(|name| format!("`{}`", escape(name))).collect();
         Error::ShelfTwice { number: shelf.number, found }
     };
-    Ok((layout.spot(shelf.number).ok_or_else(twice)?, folders))
+    Ok((shelving.spot(shelf.number).ok_or_else(twice)?, folders))
 }
 
-fn all_shelves(layouts: &[Layout]) -> Vec<String> {
-    let of = |layout: &Layout| {
-        let bookcase = if layouts.len() > 1 { format!("{}/", layout.bookcase) } else { String::new() };
+fn all_shelves(shelvings: &[Shelving]) -> Vec<String> {
+    let of = |shelving: &Shelving| {
+        let bookcase = if shelvings.len() > 1 { format!("{}/", shelving.bookcase) } else { String::new() };
         let written = |shelf: &Shelf| format!("{bookcase}{} {}", shelf.number, shelf.title);
-        layout.shelves.iter().map(written).collect::<Vec<_>>()
+        shelving.shelves.iter().map(written).collect::<Vec<_>>()
     };
-    layouts.iter().flat_map(of).collect()
+    shelvings.iter().flat_map(of).collect()
 }
 
 /// Whether a shelf is meant by a word: its number, its title, both, or the name of its folder.

@@ -11,7 +11,7 @@ use nine_core::item::{Entry, Kind};
 use nine_core::place::{NameBuf, Spot};
 use nine_stores::Store;
 
-use super::{Opened, Workspace, layout};
+use super::{Opened, Workspace, shelving};
 
 /// How deep below the shelf dated folders are looked for.
 const DEEPEST: usize = 3;
@@ -66,8 +66,8 @@ pub(super) fn shelf(workspace: &Workspace, opened: &Opened) -> Vec<Spot> {
         let config = workspace.config();
         let put = &config.archive.as_ref()?.put;
         let bookcase = config.bookcase(put.bookcase.as_deref())?;
-        let layouts = layout::layouts_of(config, opened);
-        let shelf = layouts.iter().find(|layout| layout.bookcase == bookcase.name)?.spot(put.shelf)?;
+        let shelvings = shelving::shelvings_of(config, opened);
+        let shelf = shelvings.iter().find(|shelving| shelving.bookcase == bookcase.name)?.spot(put.shelf)?;
         let real = |at: &str| workspace.at(at).real();
         let twins = config.piles.iter().filter(|pile| real(&pile.at) == real(&bookcase.at));
         let twins: Vec<Spot> = twins.map(|pile| Spot::new(pile.name.clone(), shelf.path.clone())).collect();

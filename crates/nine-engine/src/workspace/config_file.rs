@@ -4,7 +4,7 @@ use std::io::{self, ErrorKind, Write};
 
 use nine_core::config::{self, Config, Pile, usual_settle};
 
-use super::{Environment, Loaded, drives, layout};
+use super::{Environment, Loaded, drives, shelving};
 use crate::{Error, Result};
 
 /// Reads the configuration, or makes up the usual one where there is none.
@@ -31,7 +31,7 @@ pub(super) fn load(environment: &Environment) -> Result<Loaded> {
         config.piles = usual(environment).piles;
     }
     let findings = drives::findings(&config);
-    let findings = if findings.is_empty() { layout::overlaps(environment, &config) } else { findings };
+    let findings = if findings.is_empty() { shelving::overlaps(environment, &config) } else { findings };
     match findings.is_empty() {
         true => Ok(Loaded { config, text, exists: true }),
         false => Err(wrong(text, findings)),

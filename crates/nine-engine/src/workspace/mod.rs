@@ -5,8 +5,8 @@ mod archive;
 mod config_file;
 mod drives;
 mod environment;
-mod layout;
 mod recovery;
+mod shelving;
 
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
@@ -14,16 +14,16 @@ use std::sync::{Arc, OnceLock};
 
 use nine_core::config::{Bookcase, Config, Pile};
 use nine_core::escape::escape;
-use nine_core::layout::Layout;
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::plan::Siblings;
+use nine_core::shelving::Shelving;
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{LocalStore, Location, Places, Store, StoreError, StoreResult, Watch};
 
 pub use archive::{Dated, dated, holds};
 pub use environment::{Environment, ReaderProgram};
-pub use layout::layouts;
+pub use shelving::shelvings;
 
 use crate::reader::Reader;
 use crate::reporter::{Notice, Reporter, Task, during};
@@ -213,8 +213,8 @@ impl Workspace {
     }
 
     /// The bookcases as they stand.
-    pub fn layouts(&self) -> Vec<Layout> {
-        layout::layouts(self)
+    pub fn shelvings(&self) -> Vec<Shelving> {
+        shelving::shelvings(self)
     }
 
     pub(crate) fn notice(&self, notice: &Notice) {
@@ -327,20 +327,20 @@ impl Workspace {
     /// Whether something is a pile, a bookcase or a shelf.
     pub(crate) fn is_place(&self, spot: &Spot) -> bool {
         spot.path.is_root()
-            || layout::places_inside(self, &spot.place).contains(&spot.path)
+            || shelving::places_inside(self, &spot.place).contains(&spot.path)
             || (self.config().bookcase(Some(&spot.place)).is_some()
                 && spot.path.depth() == 1
-                && nine_core::layout::shelf_number(spot.path.name()).is_some())
+                && nine_core::shelving::shelf_number(spot.path.name()).is_some())
     }
 
     /// Folders inside a place that are places of their own.
     pub(crate) fn other_places_inside(&self, place: &str) -> std::collections::HashSet<ItemPath> {
-        layout::other_places_inside(self, place)
+        shelving::other_places_inside(self, place)
     }
 
     /// The same, and where a pile is a bookcase too, its shelves.
     pub(crate) fn places_inside(&self, place: &str) -> std::collections::HashSet<ItemPath> {
-        layout::places_inside(self, place)
+        shelving::places_inside(self, place)
     }
 }
 

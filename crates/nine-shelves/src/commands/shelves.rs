@@ -7,8 +7,8 @@ use nine_core::amount::{count, counted, readable};
 use nine_core::condition::in_condition;
 use nine_core::escape::{escape, plain};
 use nine_core::flaws::{Flaw, FlawKind, UNSORTED};
-use nine_core::layout::{Layout, shelf_number};
 use nine_core::place::{ItemPath, Spot};
+use nine_core::shelving::{Shelving, shelf_number};
 use nine_core::tree::{NodeId, Tree};
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
@@ -104,7 +104,7 @@ fn print_picture(
 /// A bookcase as it stands.
 struct Shown<'a> {
     name: &'a str,
-    layout: &'a Layout,
+    shelving: &'a Shelving,
     tree: &'a Tree,
     store: &'a dyn ReadStore,
     flaws: &'a [Flaw],
@@ -128,11 +128,11 @@ struct Record {
 
 impl<'a> Shown<'a> {
     fn of(standing: &'a BookcaseState, shelves: &'a Shelves, workspace: &'a Workspace) -> Option<Self> {
-        let BookcaseState { name, layout, view, flaws } = standing;
+        let BookcaseState { name, shelving, view, flaws } = standing;
         let tree = &shelves.looking.views[*view].tree;
         let year = workspace.now().today().year();
         let (store, rows) = (&**workspace.store(name)?, shelves.rows(standing));
-        Some(Self { name, layout, tree, store, flaws, rows, year })
+        Some(Self { name, shelving, tree, store, flaws, rows, year })
     }
 
     fn print(&self, all: bool, many: bool, session: &Session) -> Done {
@@ -196,8 +196,8 @@ impl<'a> Shown<'a> {
     }
 
     fn records(&self, many: bool) -> Vec<Record> {
-        let shelves = self.layout.shelves.iter().filter_map(|shelf| {
-            let spot = self.layout.spot(shelf.number)?;
+        let shelves = self.shelving.shelves.iter().filter_map(|shelf| {
+            let spot = self.shelving.spot(shelf.number)?;
             let id = self.tree.find(&spot.path);
             let (folders, deepest) = id.map_or((0, 0), |id| self.depths(id));
             let totals = id.map(|id| self.tree.totals(id));
@@ -317,7 +317,7 @@ impl<'a> Shown<'a> {
     /// Whether a folder's shelf can be told by its number.
     fn is_told(&self, path: &ItemPath) -> bool {
         let first = ItemPath::of_names(path.parts().take(1));
-        let mut shelves = self.layout.shelves.iter().filter_map(|shelf| self.layout.spot(shelf.number));
+        let mut shelves = self.shelving.shelves.iter().filter_map(|shelf| self.shelving.spot(shelf.number));
         shelves.any(|spot| spot.path == first)
     }
 

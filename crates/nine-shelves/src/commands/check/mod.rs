@@ -8,7 +8,7 @@ use clap::Args;
 use nine_core::amount::{counted, readable};
 use nine_core::escape::escape;
 use nine_core::facet::Facets;
-use nine_core::layout::{Layout, ShelfFolder};
+use nine_core::shelving::{ShelfFolder, Shelving};
 use nine_engine::Workspace;
 use nine_engine::check::{CheckReport, PlaceState, check};
 use nine_stores::drive::Conduct;
@@ -103,8 +103,8 @@ fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std
         drives::print(&mut out, session, tried)?;
     }
     print_facets(&mut out, session, &config.facets)?;
-    for layout in &workspace.layouts() {
-        print_shelves(&mut out, session, layout)?;
+    for shelving in &workspace.shelvings() {
+        print_shelves(&mut out, session, shelving)?;
     }
     if let (Some(archive), Some(shelf)) = (&config.archive, workspace.opened().archive.first()) {
         let when = session.look.text(&archive.when.to_string());
@@ -165,10 +165,10 @@ fn print_places(out: &mut impl Write, session: &Session, found: &[PlaceState]) -
     table.print(out, &session.look)
 }
 
-fn print_shelves(out: &mut impl Write, session: &Session, layout: &Layout) -> std::io::Result<()> {
-    writeln!(out, "\n{STRONG}{}{STRONG:#}", layout.bookcase)?;
+fn print_shelves(out: &mut impl Write, session: &Session, shelving: &Shelving) -> std::io::Result<()> {
+    writeln!(out, "\n{STRONG}{}{STRONG:#}", shelving.bookcase)?;
     let mut table = Table::new(&[TableColumn::Left, TableColumn::Left]).indented(2);
-    for shelf in &layout.shelves {
+    for shelf in &shelving.shelves {
         let name = session.look.name(&shelf.wanted());
         let note = match shelf.folder() {
             ShelfFolder::There(_) => styled("", PLAIN),

@@ -57,14 +57,14 @@ pub fn shelf_number(name: &[u8]) -> Option<u8> {
 
 /// A bookcase as it stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Layout {
+pub struct Shelving {
     /// The bookcase's name.
     pub bookcase: String,
     /// Its shelves.
     pub shelves: Vec<Shelf>,
 }
 
-impl Layout {
+impl Shelving {
     /// Matches the shelves of the configuration with the names of the folders in the bookcase.
     pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = Name<'a>> + Clone) -> Self {
         let shelves = bookcase.shelves.iter().zip(1u8..).map(|(title, number)| {
@@ -94,7 +94,7 @@ impl Layout {
 mod tests {
     use super::*;
 
-    fn layout(folders: &[&str]) -> Layout {
+    fn shelving(folders: &[&str]) -> Shelving {
         let bookcase = Bookcase {
             name: "home".into(),
             at: "/x".into(),
@@ -102,21 +102,21 @@ mod tests {
             text: false,
             shelves: vec!["Exhibitions".into(), "Loans".into(), "Grants".into()],
         };
-        Layout::new(&bookcase, folders.iter().map(|f| Name::new(f.as_bytes()).unwrap()))
+        Shelving::new(&bookcase, folders.iter().map(|f| Name::new(f.as_bytes()).unwrap()))
     }
 
     #[test]
     fn shelves_are_found_by_name_then_by_number() {
-        let layout = layout(&["1 Exhibitions", "2 Borrowed", "23 Boats", "x"]);
-        assert_eq!(layout.shelves[0].folder(), ShelfFolder::There(Name::constant("1 Exhibitions").into()));
-        assert_eq!(layout.shelves[1].folder(), ShelfFolder::Renamed(Name::constant("2 Borrowed").into()));
-        assert_eq!(layout.spot(3).unwrap().to_string(), "home/3 Grants");
-        assert_eq!(layout.spot(4), None);
+        let shelving = shelving(&["1 Exhibitions", "2 Borrowed", "23 Boats", "x"]);
+        assert_eq!(shelving.shelves[0].folder(), ShelfFolder::There(Name::constant("1 Exhibitions").into()));
+        assert_eq!(shelving.shelves[1].folder(), ShelfFolder::Renamed(Name::constant("2 Borrowed").into()));
+        assert_eq!(shelving.spot(3).unwrap().to_string(), "home/3 Grants");
+        assert_eq!(shelving.spot(4), None);
     }
 
     #[test]
     fn two_folders_with_one_number_are_ambiguous_unless_one_has_the_name() {
-        assert_eq!(layout(&["2 a", "2 b"]).shelves[1].folder(), ShelfFolder::Ambiguous);
-        assert_eq!(layout(&["2 a", "2 Loans"]).spot(2).unwrap().to_string(), "home/2 Loans");
+        assert_eq!(shelving(&["2 a", "2 b"]).shelves[1].folder(), ShelfFolder::Ambiguous);
+        assert_eq!(shelving(&["2 a", "2 Loans"]).spot(2).unwrap().to_string(), "home/2 Loans");
     }
 }

@@ -5,8 +5,8 @@ use std::collections::HashSet;
 use nine_core::config::{Bookcase, Config};
 use nine_core::diagnostic::Diagnostic;
 use nine_core::item::Kind;
-use nine_core::layout::{Layout, shelf_number};
 use nine_core::place::{ItemPath, NameBuf};
+use nine_core::shelving::{Shelving, shelf_number};
 use nine_stores::Location;
 
 use super::{Environment, Opened, Workspace};
@@ -53,16 +53,16 @@ pub(super) fn overlaps(environment: &Environment, config: &Config) -> Vec<Diagno
 }
 
 /// The bookcases as they stand; those that cannot be reached have no shelves yet.
-pub fn layouts(workspace: &Workspace) -> Vec<Layout> {
-    layouts_of(workspace.config(), workspace.opened())
+pub fn shelvings(workspace: &Workspace) -> Vec<Shelving> {
+    shelvings_of(workspace.config(), workspace.opened())
 }
 
 /// The same of places that were just opened.
-pub(super) fn layouts_of(config: &Config, opened: &Opened) -> Vec<Layout> {
-    config.bookcases.iter().map(|bookcase| layout_of(bookcase, opened)).collect()
+pub(super) fn shelvings_of(config: &Config, opened: &Opened) -> Vec<Shelving> {
+    config.bookcases.iter().map(|bookcase| shelving_of(bookcase, opened)).collect()
 }
 
-fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
+fn shelving_of(bookcase: &Bookcase, opened: &Opened) -> Shelving {
     let listed = opened.store(&bookcase.name).and_then(|store| store.list(&ItemPath::root()).ok());
     let folders: Vec<NameBuf> = listed
         .unwrap_or_default()
@@ -70,7 +70,7 @@ fn layout_of(bookcase: &Bookcase, opened: &Opened) -> Layout {
         .filter(|(_, entry)| entry.kind == Kind::Folder)
         .map(|(name, _)| name)
         .collect();
-    Layout::new(bookcase, folders.iter().map(NameBuf::as_name))
+    Shelving::new(bookcase, folders.iter().map(NameBuf::as_name))
 }
 
 /// Folders inside a place that are places of their own: other piles and bookcases, and the folder
