@@ -269,8 +269,8 @@ mod tests {
 
     fn found(paths: &[&str]) -> Vec<String> {
         let tree = tree(paths);
-        let shelves = ["Boats", "Loans"].map(str::to_owned).to_vec();
-        let case = Bookcase { name: "home".into(), at: "/h".into(), at_span: 0..0, shelves, text: false };
+        let text = "[bookcase.home]\nat = \"/h\"\nshelves = [\"Boats\", \"Loans\"]\n";
+        let case = crate::config::parse(text).unwrap().bookcases.remove(0);
         let names: Vec<Name> = tree.children(Tree::ROOT).map(|id| tree.name_of(id)).collect();
         let shelving = Shelving::new(&case, names.iter().copied());
         let apart = ItemPath::new("9 Archive");

@@ -1,6 +1,7 @@
 //! Bookcases and their shelves: which folder is which shelf.
 
-use crate::config::Bookcase;
+use crate::config::{Bookcase, Marks};
+use crate::names::without_mark;
 use crate::place::{ItemPath, Name, NameBuf, Spot};
 
 /// A shelf and the folders of its bookcase that carry its number.
@@ -10,6 +11,8 @@ pub struct Shelf {
     pub number: u8,
     /// Its name in the configuration, such as `Grants`.
     pub title: String,
+    /// The mark that stands in its folder's name.
+    pub mark: Option<String>,
     /// The folders that carry its number, in the order in which they were found.
     pub found: Vec<NameBuf>,
 }
@@ -28,10 +31,17 @@ pub enum ShelfFolder {
 }
 
 impl Shelf {
-    /// The folder's name as the configuration has it: `3 Grants`.
+    /// The folder's name as the configuration has it: `3 Grants`, `2 ⚓ Loans`.
     pub fn wanted(&self) -> NameBuf {
-        // A title holds no slash.
-        NameBuf::held(format!("{} {}", self.number, self.title).into_bytes())
+        // Neither a title nor a mark holds a slash.
+        let mark = self.mark.as_ref().map_or(String::new(), |mark| format!("{mark} "));
+        NameBuf::held(format!("{} {mark}{}", self.number, self.title).into_bytes())
+    }
+
+    /// Whether a folder of its number has its title, whatever mark stands in its name.
+    fn is_titled(&self, name: &NameBuf) -> bool {
+        let title = std::str::from_utf8(&name[1..]).unwrap_or_default();
+        title.strip_prefix(' ').is_some_and(|title| without_mark(title) == self.title)
     }
 
     /// Finds the shelf's folder by its name, or by its number.
@@ -39,6 +49,7 @@ impl Shelf {
         let wanted = self.wanted();
         match self.found.as_slice() {
             found if found.contains(&wanted) => ShelfFolder::There(wanted),
+            [one] if self.is_titled(one) => ShelfFolder::There(one.clone()),
             [] => ShelfFolder::Missing(wanted),
             [one] => ShelfFolder::Renamed(one.clone()),
             _ => ShelfFolder::Ambiguous,
@@ -67,9 +78,15 @@ pub struct Shelving {
 impl Shelving {
     /// Matches the shelves of the configuration with the names of the folders in the bookcase.
     pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = Name<'a>> + Clone) -> Self {
-        let shelves = bookcase.shelves.iter().zip(1u8..).map(|(title, number)| {
-            let found = folders.clone().filter(|name| shelf_number(name) == Some(number));
-            Shelf { number, title: title.clone(), found: found.map(NameBuf::from).collect() }
+        let in_name = bookcase.marks == Marks::Name;
+        let shelves = bookcase.shelves.iter().map(|shelf| {
+            let found = folders.clone().filter(|name| shelf_number(name) == Some(shelf.number));
+            Shelf {
+                number: shelf.number,
+                title: shelf.title.clone(),
+                mark: shelf.mark.clone().filter(|_| in_name),
+                found: found.map(NameBuf::from).collect(),
+            }
         });
         Self { bookcase: bookcase.name.clone(), shelves: shelves.collect() }
     }
@@ -93,16 +110,44 @@ impl Shelving {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::config::ShelfConfig;
 
-    fn shelving(folders: &[&str]) -> Shelving {
-        let bookcase = Bookcase {
+    fn bookcase() -> Bookcase {
+        let titled = |(number, title): (u8, &str)| ShelfConfig {
+            number,
+            title: title.into(),
+            ..ShelfConfig::default()
+        };
+        Bookcase {
             name: "home".into(),
             at: "/x".into(),
             at_span: 0..0,
             text: false,
-            shelves: vec!["Exhibitions".into(), "Loans".into(), "Grants".into()],
+            marks: Marks::Name,
+            shelves: [(1, "Exhibitions"), (2, "Loans"), (3, "Grants")].map(titled).into(),
+        }
+    }
+
+    fn shelving(folders: &[&str]) -> Shelving {
+        Shelving::new(&bookcase(), folders.iter().map(|f| Name::new(f.as_bytes()).unwrap()))
+    }
+
+    #[test]
+    fn a_mark_in_the_name_is_no_other_name() {
+        let mut marked = bookcase();
+        marked.shelves[1].mark = Some("⚓".into());
+        let of = |case: &Bookcase, folder: &str| {
+            Shelving::new(case, [Name::new(folder.as_bytes()).unwrap()].into_iter()).shelves[1].folder()
         };
-        Shelving::new(&bookcase, folders.iter().map(|f| Name::new(f.as_bytes()).unwrap()))
+        let there = |name: &str| ShelfFolder::There(NameBuf::new(name).unwrap());
+        for name in ["2 Loans", "2 ⚓ Loans", "2 🧑‍🌾 Loans"] {
+            assert_eq!(of(&marked, name), there(name));
+            assert_eq!(of(&bookcase(), name), there(name));
+        }
+        assert!(matches!(of(&marked, "2 ⚓ Borrowed"), ShelfFolder::Renamed(_)));
+        assert_eq!(of(&marked, "3 Grants"), ShelfFolder::Missing(NameBuf::new("2 ⚓ Loans").unwrap()));
+        marked.marks = Marks::Icon;
+        assert_eq!(of(&marked, "3 Grants"), ShelfFolder::Missing(NameBuf::new("2 Loans").unwrap()));
     }
 
     #[test]

@@ -50,7 +50,7 @@ impl ArchiveText {
 /// The archive where the configuration says nothing of it: a shelf that is called so.
 pub(super) fn usual_archive(config: &Config) -> Option<Archive> {
     let of = |case: &super::Bookcase| {
-        let shelf = (1..).zip(&case.shelves).find(|(_, title)| fold(title) == "archive")?.0;
+        let shelf = case.shelves.iter().find(|shelf| fold(&shelf.title) == "archive")?.number;
         Some(format!("{}/{shelf}/{{today}}/{{pile}}", case.name))
     };
     let put = config.bookcases.iter().find_map(of)?;

@@ -77,10 +77,40 @@ pub struct Bookcase {
     pub at: String,
     /// Where in the text that is written.
     pub at_span: Range<usize>,
-    /// The titles of its shelves, the first one's number being 1.
-    pub shelves: Vec<String>,
+    /// Its shelves, in the order of their numbers.
+    pub shelves: Vec<ShelfConfig>,
+    /// Where the marks of its shelves stand.
+    pub marks: Marks,
     /// Whether the words inside its files are kept for searches.
     pub text: bool,
+}
+
+/// A shelf of a bookcase.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct ShelfConfig {
+    /// 1 to 9.
+    pub number: u8,
+    /// Its name without the number, such as `Grants`.
+    pub title: String,
+    /// A sign by which it is told apart.
+    pub mark: Option<String>,
+    /// Its colour.
+    pub color: Option<Color>,
+    /// Who else sees what stands on it.
+    pub shared: Option<String>,
+}
+
+/// Where the marks of shelves stand.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Marks {
+    /// In the folder's name: `2 ⚓ Loans`.
+    #[default]
+    Name,
+    /// As the folder's icon.
+    Icon,
+    /// Only where this program shows them.
+    None,
 }
 
 /// How a tag is shown.
@@ -89,7 +119,7 @@ pub struct TagLook {
     /// The tag; those nested below it look the same unless they have a look of their own.
     pub tag: String,
     /// Its colour.
-    pub color: Option<TagColor>,
+    pub color: Option<Color>,
     /// What stands before it.
     pub mark: Option<String>,
 }
@@ -98,7 +128,7 @@ pub struct TagLook {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[allow(missing_docs)]
-pub enum TagColor {
+pub enum Color {
     Red,
     Green,
     Yellow,

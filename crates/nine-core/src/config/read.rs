@@ -9,14 +9,14 @@ use super::drives::is_address;
 use super::reader::ConfigReader;
 use super::text::{
     Births, BookcaseText, ClashText, DiscardText, ExtensionText, FileText, PileText, ReachText, RuleText,
-    SearchText, TagText,
+    SearchText, ShelfTable, TagText,
 };
-use super::{Bookcase, Config, Pile, TagLook, usual_settle};
+use super::{Bookcase, Config, Pile, ShelfConfig, TagLook, usual_settle};
 use crate::condition;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
 use crate::moment::{EXPECTED_SPAN, Span};
-use crate::names::{fold, make_safe};
+use crate::names::{fold, is_mark, make_safe};
 use crate::pattern::{Pattern, PutPattern};
 use crate::rules::{Clash, Reach, Rule};
 use crate::saved::{self, SavedSearch};
@@ -211,38 +211,55 @@ impl ConfigReader<'_> {
     }
 
     fn bookcase(&mut self, name: String, bookcase: BookcaseText) -> Bookcase {
-        if let Some(tenth) = bookcase.shelves.get(9) {
-            self.find(
-                Diagnostic::new(
-                    tenth.span(),
-                    format!("a tenth shelf, `{}`: a bookcase has nine at most", tenth.get_ref()),
-                )
-                .help("join two shelves, or start a second bookcase"),
-            );
+        let mut shelves: Vec<ShelfConfig> = Vec::new();
+        for shelf in bookcase.shelves {
+            let span = shelf.span();
+            let shelf = shelf.into_inner().0;
+            let next = shelves.last().map_or(1, |last| last.number + 1);
+            let number = shelf.number.unwrap_or(next);
+            if number > 9 && shelf.number.is_none() {
+                let what = format!("a tenth shelf, `{}`: a bookcase has nine at most", shelf.title);
+                let finding = Diagnostic::new(span, what);
+                self.find(finding.help("join two shelves, or start a second bookcase"));
+                break;
+            }
+            if !(next..=9).contains(&number) {
+                let what = format!("`{}` cannot be shelf {number} here", shelf.title);
+                self.find(
+                    Diagnostic::new(span, what).help("shelves stand in the order of their numbers, 1 to 9"),
+                );
+                continue;
+            }
+            self.shelf(&shelf, &span, &shelves);
+            let ShelfTable { title, mark, color, shared, .. } = shelf;
+            shelves.push(ShelfConfig { number, title, mark, color, shared });
         }
-        for (at, shelf) in bookcase.shelves.iter().enumerate() {
-            self.shelf(shelf, &bookcase.shelves[..at]);
-        }
-        let shelves = bookcase.shelves.into_iter().map(Spanned::into_inner).collect();
         Bookcase {
             name,
             at: self.place(&bookcase.at),
             at_span: bookcase.at.span(),
             shelves,
+            marks: bookcase.marks,
             text: bookcase.text,
         }
     }
 
-    fn shelf(&mut self, shelf: &Spanned<String>, earlier: &[Spanned<String>]) {
-        let title = shelf.get_ref();
+    fn shelf(&mut self, shelf: &ShelfTable, span: &Range<usize>, earlier: &[ShelfConfig]) {
+        let title = &shelf.title;
         if title.is_empty() || make_safe(title.as_bytes()) != title.as_bytes() {
             self.find(
-                Diagnostic::new(shelf.span(), format!("`{title}` cannot be the name of a folder everywhere"))
+                Diagnostic::new(span.clone(), format!("`{title}` cannot be the name of a folder everywhere"))
                     .help("leave out < > : \" / \\ | ? * and spaces at either end"),
             );
         }
-        if earlier.iter().any(|other| fold(other.get_ref()) == fold(title)) {
-            self.find(Diagnostic::new(shelf.span(), format!("two shelves are called `{title}`")));
+        if earlier.iter().any(|other| fold(&other.title) == fold(title)) {
+            self.find(Diagnostic::new(span.clone(), format!("two shelves are called `{title}`")));
+        }
+        if let Some(mark) = shelf.mark.as_ref().filter(|mark| !is_mark(mark)) {
+            self.find(
+                Diagnostic::new(span.clone(), format!("`{mark}` cannot be a mark"))
+                    .help("a mark is one sign, such as ⚓ or ★, without letters, digits and spaces"),
+            );
         }
     }
 

@@ -63,10 +63,10 @@ impl ConfigReader<'_> {
             };
             return self.find(Diagnostic::new(text.span(), message).help(help));
         };
-        if usize::from(put.shelf) > bookcase.shelves.len() {
+        if !bookcase.shelves.iter().any(|shelf| shelf.number == put.shelf) {
             let message = format!("the bookcase `{}` has no shelf {}", bookcase.name, put.shelf);
             let shelves: Vec<String> =
-                bookcase.shelves.iter().zip(1..).map(|(title, n)| format!("{n} {title}")).collect();
+                bookcase.shelves.iter().map(|shelf| format!("{} {}", shelf.number, shelf.title)).collect();
             let help = match shelves.is_empty() {
                 true => "it has no shelves yet".to_owned(),
                 false => format!("its shelves are {}", shelves.join(", ")),

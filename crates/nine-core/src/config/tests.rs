@@ -173,7 +173,7 @@ put = "1"
     );
     assert!(config.search("films").unwrap().starter);
     assert_eq!(config.rules[0].when.to_string(), "saved old-films");
-    assert_eq!(config.tag_look("client/Kittiwake").unwrap().color, Some(TagColor::Blue));
+    assert_eq!(config.tag_look("client/Kittiwake").unwrap().color, Some(Color::Blue));
     assert_eq!(config.tag_look("Client/harrow").unwrap().mark.as_deref(), Some("⚓"));
     assert_eq!(config.tag_look("loans"), None);
 }
@@ -186,4 +186,37 @@ fn a_search_that_uses_itself_is_shown_with_its_circle() {
     assert_eq!(&text[found[0].span.clone()], "b");
     let bad = "[search.\"a/b\"]\nwhere = \"file\"\n[tag.x]\nmark = \"too long\"\n";
     assert_eq!(parse(bad).unwrap_err().len(), 2);
+}
+
+#[test]
+fn shelves_have_marks_colours_and_gaps_in_their_numbers() {
+    let text = "[bookcase.home]\nat = \"/h\"\nmarks = \"icon\"\nshelves = [\"In hand\", \
+        { title = \"Loans\", mark = \"⚓\", color = \"blue\", shared = \"the board\" }, \
+        { title = \"Later\", number = 8 }, \"Archive\"]\n";
+    let config = parse(text).unwrap();
+    let case = &config.bookcases[0];
+    let numbers: Vec<(u8, &str)> = case.shelves.iter().map(|s| (s.number, s.title.as_str())).collect();
+    assert_eq!(numbers, [(1, "In hand"), (2, "Loans"), (8, "Later"), (9, "Archive")]);
+    assert_eq!(case.marks, Marks::Icon);
+    let loans = &case.shelves[1];
+    assert_eq!(
+        (loans.mark.as_deref(), loans.color, loans.shared.as_deref()),
+        (Some("⚓"), Some(Color::Blue), Some("the board"))
+    );
+    assert_eq!(config.archive.unwrap().put.shelf, 9);
+    for (wrong, said) in [
+        (r#"{ title = "A", mark = "a" }"#, "`a` cannot be a mark"),
+        (r#"{ title = "A", mark = "⚓ b" }"#, "cannot be a mark"),
+        (r#"{ title = "A", number = 0 }"#, "`A` cannot be shelf 0 here"),
+        (r#"{ title = "A", number = 9 }, "B""#, "a tenth shelf, `B`"),
+        (r#""A", { title = "B", number = 1 }"#, "`B` cannot be shelf 1 here"),
+        (r#"{ titel = "A" }"#, "`titel` is not a key that is known here"),
+        (r#"{ title = "A", color = "pink" }"#, "`pink` is not a value that is known here"),
+        ("7", "a shelf's title, or a table"),
+    ] {
+        let text = format!("[bookcase.home]\nat = \"/h\"\nshelves = [{wrong}]\n");
+        let found = parse(&text).expect_err(wrong);
+        assert!(found[0].message.contains(said), "{wrong}: {found:?}");
+        assert!(found[0].span.start >= text.find('[').unwrap() && !found[0].span.is_empty(), "{found:?}");
+    }
 }

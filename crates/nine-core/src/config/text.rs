@@ -2,15 +2,18 @@
 
 use std::collections::BTreeMap;
 
-use serde::Deserialize;
+use std::fmt;
+
+use serde::de::{self, Visitor};
+use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 
-use super::TagColor;
 use super::archive::ArchiveText;
 use super::copies::CopiesText;
 use super::dates::DatesText;
 use super::drives::DriveText;
 use super::facets::FacetText;
+use super::{Color, Marks};
 
 #[derive(Deserialize, Default)]
 #[serde(deny_unknown_fields, default)]
@@ -51,9 +54,47 @@ pub(super) enum Births {
 #[serde(deny_unknown_fields)]
 pub(super) struct BookcaseText {
     pub at: Spanned<String>,
-    pub shelves: Vec<Spanned<String>>,
+    pub shelves: Vec<Spanned<ShelfText>>,
+    #[serde(default)]
+    pub marks: Marks,
     #[serde(default)]
     pub text: bool,
+}
+
+/// A shelf: its title alone, or a table.
+pub(super) struct ShelfText(pub ShelfTable);
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct ShelfTable {
+    pub title: String,
+    pub number: Option<u8>,
+    pub mark: Option<String>,
+    pub color: Option<Color>,
+    pub shared: Option<String>,
+}
+
+// By hand, since the derived choice between the two would lose where they stand in the text.
+impl<'de> Deserialize<'de> for ShelfText {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct EitherForm;
+        impl<'de> Visitor<'de> for EitherForm {
+            type Value = ShelfText;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a shelf's title, or a table such as { title = \"Loans\", mark = \"⚓\" }")
+            }
+
+            fn visit_str<E: de::Error>(self, title: &str) -> Result<ShelfText, E> {
+                Ok(ShelfText(ShelfTable { title: title.to_owned(), ..ShelfTable::default() }))
+            }
+
+            fn visit_map<A: de::MapAccess<'de>>(self, map: A) -> Result<ShelfText, A::Error> {
+                ShelfTable::deserialize(de::value::MapAccessDeserializer::new(map)).map(ShelfText)
+            }
+        }
+        deserializer.deserialize_any(EitherForm)
+    }
 }
 
 #[derive(Deserialize)]
@@ -73,7 +114,7 @@ pub(super) struct DisplaysText {
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct TagText {
-    pub color: Option<TagColor>,
+    pub color: Option<Color>,
     pub mark: Option<Spanned<String>>,
 }
 

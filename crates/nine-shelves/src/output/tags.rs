@@ -1,7 +1,7 @@
 //! Tags as people see them: with the marks and colours of the configuration.
 
 use anstyle::{AnsiColor, Style};
-use nine_core::config::{Config, TagColor};
+use nine_core::config::{Color, Config};
 use nine_core::escape::plain;
 
 use super::Look;
@@ -12,12 +12,12 @@ pub fn style(config: &Config, tag: &str) -> Style {
     let color = config.tag_look(tag).and_then(|look| look.color);
     color.map_or(PLAIN, |color| {
         let ansi = match color {
-            TagColor::Red => AnsiColor::Red,
-            TagColor::Green => AnsiColor::Green,
-            TagColor::Yellow => AnsiColor::Yellow,
-            TagColor::Blue => AnsiColor::Blue,
-            TagColor::Magenta => AnsiColor::Magenta,
-            TagColor::Cyan => AnsiColor::Cyan,
+            Color::Red => AnsiColor::Red,
+            Color::Green => AnsiColor::Green,
+            Color::Yellow => AnsiColor::Yellow,
+            Color::Blue => AnsiColor::Blue,
+            Color::Magenta => AnsiColor::Magenta,
+            Color::Cyan => AnsiColor::Cyan,
         };
         ansi.on_default()
     })
