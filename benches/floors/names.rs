@@ -48,6 +48,7 @@ pub fn make() -> (Facet, Vec<(String, String)>) {
             answers: Answers::Listed(Box::new(list)),
             reads_text: false,
             or_else: None,
+            to_fill_in: Vec::new(),
         },
         names,
     )

@@ -73,7 +73,7 @@ struct Truth {
 fn listed(name: &str, values: &[String]) -> Facet {
     let answers = values.iter().map(|value| Answer { value: value.clone(), spellings: Vec::new() }).collect();
     let answers = Answers::Listed(Box::new(List::new(answers, Spelling::Close)));
-    Facet { name: name.into(), answers, reads_text: false, or_else: None }
+    Facet { name: name.into(), answers, reads_text: false, or_else: None, to_fill_in: Vec::new() }
 }
 
 fn years(starts: u8) -> Facet {
@@ -85,6 +85,7 @@ fn years(starts: u8) -> Facet {
         answers: Answers::Period(Box::new(period)),
         reads_text: false,
         or_else: None,
+        to_fill_in: Vec::new(),
     }
 }
 

@@ -243,7 +243,6 @@ fn alone(tree: &Tree, id: NodeId) -> Vec<Flaw> {
 mod tests {
     use super::*;
     use crate::archive::{Contents, ContentsLine};
-    use crate::config::Bookcase;
     use crate::item::Kind;
     use crate::moment::Moment;
     use crate::place::Name;

@@ -17,6 +17,7 @@ pub mod flaws;
 pub mod item;
 pub mod keep_together;
 pub mod kinds;
+pub mod layout;
 pub mod merging;
 pub mod metadata;
 pub mod moment;

@@ -95,8 +95,14 @@ impl FacetText {
         facets: &mut Facets,
     ) {
         check_name(reader, name);
+        let mut to_fill_in = Vec::new();
         let answers = match (&self.values, &self.from) {
-            (Some(values), None) => self.list(reader, values),
+            (Some(values), None) => {
+                let written = values.get_ref().0.iter().map(|(value, _)| value);
+                to_fill_in =
+                    written.filter(|value| is_to_fill_in(value)).map(|v| v.get_ref().clone()).collect();
+                self.list(reader, values)
+            }
             (None, Some(from)) => self.found(reader, from, dates),
             _ => {
                 reader.find(
@@ -114,7 +120,7 @@ impl FacetText {
                 Some(StandIn::Date(of)) => Some(of),
                 _ => None,
             };
-            facets.add(Facet { name, answers, reads_text, or_else });
+            facets.add(Facet { name, answers, reads_text, or_else, to_fill_in });
         }
     }
 
@@ -223,8 +229,9 @@ impl FacetText {
             answers
                 .push((value.span().start, Answer { value: value.get_ref().trim().to_owned(), spellings }));
         };
-        values.get_ref().0.iter().for_each(|(value, others)| add(reader, value, others));
-        if answers.is_empty() {
+        let written = values.get_ref().0.iter().filter(|(value, _)| !is_to_fill_in(value));
+        written.for_each(|(value, others)| add(reader, value, others));
+        if values.get_ref().0.is_empty() {
             reader.find(Diagnostic::new(values.span(), "there are no answers").help("list at least one"));
         }
         // In the order in which the person wrote them.
@@ -276,6 +283,12 @@ impl FacetText {
             ..Period::new(unit, starts)
         })))
     }
+}
+
+/// Whether an answer such as `<a client>` stands only for one that the person has yet to write.
+fn is_to_fill_in(value: &Spanned<String>) -> bool {
+    let text = value.get_ref().trim();
+    text.starts_with('<') && text.ends_with('>')
 }
 
 /// What answers where the name is silent.

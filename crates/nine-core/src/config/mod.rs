@@ -1,17 +1,21 @@
 //! The configuration, `shelves.toml`: piles, bookcases, rules.
 
 mod archive;
+mod compose;
 mod copies;
 mod dates;
 mod drives;
 mod edit;
 mod facets;
+mod layout;
 mod read;
 mod reader;
 mod text;
 
+pub use compose::{Additions, Composed, NewBookcase, compose, free_name};
 pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};
+pub use layout::LayoutText;
 pub use read::parse;
 
 use std::ops::Range;
@@ -135,6 +139,23 @@ pub enum Color {
     Blue,
     Magenta,
     Cyan,
+}
+
+impl Color {
+    /// All of them with their words.
+    pub const ALL: [(&'static str, Color); 6] = [
+        ("red", Color::Red),
+        ("green", Color::Green),
+        ("yellow", Color::Yellow),
+        ("blue", Color::Blue),
+        ("magenta", Color::Magenta),
+        ("cyan", Color::Cyan),
+    ];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(_, color)| *color == self).map_or("", |(word, _)| word)
+    }
 }
 
 /// How long things settle where the configuration does not say.

@@ -38,7 +38,7 @@ pub fn parse(text: &str) -> Result<Config, Vec<Diagnostic>> {
 }
 
 /// Words the finding of the TOML reader, with the nearest right word for an unknown one.
-fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
+pub(super) fn from_toml(text: &str, error: &toml::de::Error) -> Diagnostic {
     let mut span = error.span().unwrap_or(0..0);
     let message = error.message().trim().to_owned();
     let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
@@ -77,7 +77,7 @@ impl Searches {
 }
 
 impl ConfigReader<'_> {
-    fn config(&mut self, file: FileText) -> Config {
+    pub(super) fn config(&mut self, file: FileText) -> Config {
         let mut config =
             Config { trash: file.trash.as_ref().map(|trash| self.folder(&trash.at)), ..Config::default() };
         let mut places: Vec<(Range<usize>, String)> = Vec::new();
@@ -229,6 +229,13 @@ impl ConfigReader<'_> {
                     Diagnostic::new(span, what).help("shelves stand in the order of their numbers, 1 to 9"),
                 );
                 continue;
+            }
+            if !shelf.folders.is_empty() {
+                let what = "`folders` is a key of layouts";
+                self.find(
+                    Diagnostic::new(span.clone(), what)
+                        .help("here a shelf has title, number, mark, color, shared"),
+                );
             }
             self.shelf(&shelf, &span, &shelves);
             let ShelfTable { title, mark, color, shared, .. } = shelf;

@@ -72,6 +72,9 @@ pub(super) struct ShelfTable {
     pub mark: Option<String>,
     pub color: Option<Color>,
     pub shared: Option<String>,
+    /// Only in layouts.
+    #[serde(default)]
+    pub folders: Vec<String>,
 }
 
 // By hand, since the derived choice between the two would lose where they stand in the text.

@@ -72,6 +72,8 @@ pub struct Facet {
     pub reads_text: bool,
     /// The date of the item that answers, as a doubt, where nothing else does.
     pub or_else: Option<DateOf>,
+    /// Answers such as `<a client>`, which a layout left to be filled in; they are never found.
+    pub to_fill_in: Vec<String>,
 }
 
 /// What the answers of a facet are.

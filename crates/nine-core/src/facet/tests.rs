@@ -28,7 +28,13 @@ fn lender() -> Facet {
         ]),
         Spelling::Close,
     );
-    Facet { name: "lender".into(), answers: Answers::Listed(Box::new(list)), reads_text: true, or_else: None }
+    Facet {
+        name: "lender".into(),
+        answers: Answers::Listed(Box::new(list)),
+        reads_text: true,
+        or_else: None,
+        to_fill_in: Vec::new(),
+    }
 }
 
 fn paper() -> Facet {
@@ -43,7 +49,13 @@ fn paper() -> Facet {
         ]),
         Spelling::Exact,
     );
-    Facet { name: "paper".into(), answers: Answers::Listed(Box::new(list)), reads_text: false, or_else: None }
+    Facet {
+        name: "paper".into(),
+        answers: Answers::Listed(Box::new(list)),
+        reads_text: false,
+        or_else: None,
+        to_fill_in: Vec::new(),
+    }
 }
 
 fn read(facet: &Facet, name: &str, folders: &[&str], text: Option<&str>) -> Finding {
@@ -121,6 +133,7 @@ fn words_that_several_answers_share_decide_nothing() {
         answers: Answers::Listed(Box::new(List::new(list, Spelling::Close))),
         reads_text: false,
         or_else: None,
+        to_fill_in: Vec::new(),
     };
     let shared = named(&facet, "harrow letter");
     assert_eq!(shared.value(), None);
@@ -144,6 +157,7 @@ fn a_near_word_is_no_answer_without_a_doubt() {
         answers: Answers::Listed(Box::new(List::new(list, Spelling::Close))),
         reads_text: false,
         or_else: None,
+        to_fill_in: Vec::new(),
     };
     // What others have, too, vouches for none of them.
     for (name, value) in [("Brennick Joinery invoice", "Brannock Joinery"), ("Harrow invoice", "Harlow")] {
@@ -195,6 +209,7 @@ fn a_month_in_the_name_and_a_year_on_the_folder_make_a_season() {
         answers: Answers::Period(Box::new(period)),
         reads_text: false,
         or_else: None,
+        to_fill_in: Vec::new(),
     };
     assert_eq!(read(&season, "letter november", &["2030"], None).value(), Some("2030-31"));
     assert!(read(&season, "letter march", &["2031"], None).is_sure());
