@@ -117,7 +117,7 @@ fn shelves(tree: &Tree, shelving: &Shelving) -> Vec<Flaw> {
     let files = |at: &ItemPath| tree.find(at).map_or(0, |id| tree.totals(id).items);
     let mut found = Vec::new();
     for shelf in &shelving.shelves {
-        let wanted = path(&shelf.wanted());
+        let wanted = path(&shelf.wanted);
         let mut tell = |wrong, at: ItemPath, other| {
             let count = files(&at);
             found.push(Flaw { wrong, at, other, count });
@@ -212,6 +212,15 @@ fn same_name(tree: &Tree, folders: &[NodeId]) -> Vec<Flaw> {
     found
 }
 
+/// The folder of the first level that something lies in.
+fn shelf_above(tree: &Tree, id: NodeId) -> NodeId {
+    let mut here = id;
+    while tree.parent(here) != Tree::ROOT {
+        here = tree.parent(here);
+    }
+    here
+}
+
 /// What is wrong with a folder by itself.
 fn alone(tree: &Tree, id: NodeId) -> Vec<Flaw> {
     let mut found = Vec::new();
@@ -219,7 +228,13 @@ fn alone(tree: &Tree, id: NodeId) -> Vec<Flaw> {
     let depth = tree.depth(id);
     let is_empty = |id: NodeId| tree.items(id) == Some(0);
     let above = tree.parent(id);
-    if is_empty(id) && depth > 1 && !(above != Tree::ROOT && is_empty(above) && tree.depth(above) > 1) {
+    // Where nothing was filed yet, its folders are there to begin with.
+    let is_begun = || !is_empty(shelf_above(tree, id));
+    if is_empty(id)
+        && depth > 1
+        && is_begun()
+        && !(above != Tree::ROOT && is_empty(above) && tree.depth(above) > 1)
+    {
         tell(FlawKind::Empty, 0);
     }
     let shown = || tree.children(id).filter(|child| !is_hidden(tree.name(*child)));

@@ -9,6 +9,7 @@ pub mod condition;
 pub mod config;
 pub mod copies;
 pub mod correct;
+pub mod desktop_entry;
 pub mod diagnostic;
 pub mod escape;
 pub mod facet;

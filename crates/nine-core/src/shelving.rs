@@ -1,6 +1,6 @@
 //! Bookcases and their shelves: which folder is which shelf.
 
-use crate::config::{Bookcase, Marks};
+use crate::config::{Bookcase, ShelfConfig};
 use crate::names::without_mark;
 use crate::place::{ItemPath, Name, NameBuf, Spot};
 
@@ -9,10 +9,10 @@ use crate::place::{ItemPath, Name, NameBuf, Spot};
 pub struct Shelf {
     /// 1 to 9.
     pub number: u8,
-    /// Its name in the configuration, such as `Grants`.
-    pub title: String,
-    /// The mark that stands in its folder's name.
-    pub mark: Option<String>,
+    /// As the configuration has it.
+    pub config: ShelfConfig,
+    /// Its folder's name, as the configuration has it: `3 Grants`, `2 ⚓ Loans`.
+    pub wanted: NameBuf,
     /// The folders that carry its number, in the order in which they were found.
     pub found: Vec<NameBuf>,
 }
@@ -31,22 +31,15 @@ pub enum ShelfFolder {
 }
 
 impl Shelf {
-    /// The folder's name as the configuration has it: `3 Grants`, `2 ⚓ Loans`.
-    pub fn wanted(&self) -> NameBuf {
-        // Neither a title nor a mark holds a slash.
-        let mark = self.mark.as_ref().map_or(String::new(), |mark| format!("{mark} "));
-        NameBuf::held(format!("{} {mark}{}", self.number, self.title).into_bytes())
-    }
-
     /// Whether a folder of its number has its title, whatever mark stands in its name.
     fn is_titled(&self, name: &NameBuf) -> bool {
         let title = std::str::from_utf8(&name[1..]).unwrap_or_default();
-        title.strip_prefix(' ').is_some_and(|title| without_mark(title) == self.title)
+        title.strip_prefix(' ').is_some_and(|title| without_mark(title) == self.config.title)
     }
 
     /// Finds the shelf's folder by its name, or by its number.
     pub fn folder(&self) -> ShelfFolder {
-        let wanted = self.wanted();
+        let wanted = self.wanted.clone();
         match self.found.as_slice() {
             found if found.contains(&wanted) => ShelfFolder::There(wanted),
             [one] if self.is_titled(one) => ShelfFolder::There(one.clone()),
@@ -78,13 +71,12 @@ pub struct Shelving {
 impl Shelving {
     /// Matches the shelves of the configuration with the names of the folders in the bookcase.
     pub fn new<'a>(bookcase: &Bookcase, folders: impl Iterator<Item = Name<'a>> + Clone) -> Self {
-        let in_name = bookcase.marks == Marks::Name;
         let shelves = bookcase.shelves.iter().map(|shelf| {
             let found = folders.clone().filter(|name| shelf_number(name) == Some(shelf.number));
             Shelf {
                 number: shelf.number,
-                title: shelf.title.clone(),
-                mark: shelf.mark.clone().filter(|_| in_name),
+                config: shelf.clone(),
+                wanted: shelf.folder_name(bookcase.marks),
                 found: found.map(NameBuf::from).collect(),
             }
         });
@@ -110,7 +102,7 @@ impl Shelving {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::config::ShelfConfig;
+    use crate::config::Marks;
 
     fn bookcase() -> Bookcase {
         let titled = |(number, title): (u8, &str)| ShelfConfig {

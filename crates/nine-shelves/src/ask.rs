@@ -58,6 +58,24 @@ pub fn choose(choices: &[(char, String)], usual: char, question: &str) -> Done<c
     }
 }
 
+/// Asks for a line, again until `read` understands it; an empty one is the usual answer. What `read` says against an
+/// answer is told.
+///
+/// # Errors
+/// [`FailureKind::Declined`] if there is no answer.
+pub fn answer<T>(question: &str, usual: &str, read: impl Fn(&str) -> Result<T, String>) -> Done<T> {
+    let mut out = std::io::stderr().lock();
+    loop {
+        write!(out, "{question} [{usual}] ")?;
+        out.flush()?;
+        let typed = line()?;
+        match read(if typed.is_empty() { usual } else { &typed }) {
+            Ok(answer) => return Ok(answer),
+            Err(why) => writeln!(out, "  {why}")?,
+        }
+    }
+}
+
 /// A line of the person's; the end of the input is a no.
 fn line() -> Done<String> {
     let mut answer = String::new();

@@ -6,8 +6,8 @@ use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
     demo::DemoArgs, discard::DiscardArgs, history::HistoryArgs, put::PutArgs, retrieve::RetrieveArgs,
-    search::SearchArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs,
-    tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
+    search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs,
+    tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -17,7 +17,7 @@ use crate::commands::{
     name = "nine",
     version,
     max_term_width = 100,
-    after_help = "Start with `nine demo`, which makes a sample world and walks through the job."
+    after_help = "Start with `nine setup`, which makes shelves and a configuration; `nine demo` shows it all in a sample world."
 )]
 pub struct Cli {
     #[command(flatten)]
@@ -28,6 +28,7 @@ pub struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub enum Command {
+    Setup(SetupArgs),
     Survey(SurveyArgs),
     Shelves(ShelvesArgs),
     Search(SearchArgs),

@@ -60,6 +60,15 @@ impl<'a> Preview<'a> {
             Err(_) if self.show.yes => name_refused(&plan),
             printed => printed?,
         }
+        let steps = counted(plan.checked.order.len() as u64, "step", "steps");
+        self.ask_carry(plan, &format!("Carry out {steps}?"))
+    }
+
+    /// Asks whether what was shown is to be done, does it, and tells what came of it.
+    ///
+    /// # Errors
+    /// As the exit status has it.
+    pub fn ask_carry(&self, mut plan: Plan, question: &str) -> Done {
         if plan.checked.order.is_empty() {
             return unless(plan.troubles());
         }
@@ -68,8 +77,7 @@ impl<'a> Preview<'a> {
                 writeln!(output::err(), "Nothing has been changed. Add --yes to carry this out.")?;
                 return unless(plan.troubles());
             }
-            let steps = counted(plan.checked.order.len() as u64, "step", "steps");
-            if ask::agree(&format!("Carry out {steps}?"), plan.is_in_doubt())? == Consent::OnlySure {
+            if ask::agree(question, plan.is_in_doubt())? == Consent::OnlySure {
                 plan.leave_what_is_in_doubt();
                 if plan.checked.order.is_empty() {
                     writeln!(output::err(), "None of it is sure. Nothing has been changed.")?;

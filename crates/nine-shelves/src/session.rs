@@ -53,6 +53,7 @@ impl Session {
             home: dirs.home_dir().to_owned(),
             trash: dirs.data_dir().join("Trash"),
             usual_piles: usual_piles(dirs.home_dir()),
+            documents: documents(dirs.home_dir()),
             now: now(common.today.as_deref())?,
             clock: Box::new(clock),
             variable: |name| std::env::var(name).ok(),
@@ -119,6 +120,13 @@ fn usual_piles(home: &Path) -> Vec<(String, PathBuf)> {
     let desktop = of(user.as_ref().and_then(UserDirs::desktop_dir), "Desktop");
     let downloads = of(user.as_ref().and_then(UserDirs::download_dir), "Downloads");
     vec![("desktop".to_owned(), desktop), ("downloads".to_owned(), downloads)]
+}
+
+/// The documents folder, by the desktop's own settings.
+fn documents(home: &Path) -> PathBuf {
+    let user = UserDirs::new();
+    let found = user.as_ref().and_then(UserDirs::document_dir);
+    found.map_or_else(|| home.join("Documents"), Path::to_owned)
 }
 
 /// A time in milliseconds that a test asks for. Debug builds only.

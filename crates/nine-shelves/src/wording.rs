@@ -98,6 +98,15 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
     use Error as E;
     let hint = match error {
         E::Unknown { what, word, known } => return Some(unknown(*what, word, known)),
+        E::BookcaseStands { .. } => "give another folder with --at, or see what stands there: nine shelves",
+        E::NoLayout { .. } => {
+            let names: Vec<&str> = nine_core::layout::names().collect();
+            return Some(format!(
+                "choose a layout: --layout {} (nine setup --list shows them)",
+                any_of(names)
+            ));
+        }
+        E::NoDisk { .. } => "connect the disk, or make the folder first, if none is missing",
         E::Nowhere(what) => return Some(nowhere(*what, environment)),
         E::NotAPlace { known, .. } if known.is_empty() => "give a folder",
         E::NotAPlace { known, .. } => {
@@ -224,6 +233,7 @@ fn unknown(what: Named, word: &str, known: &[String]) -> String {
         Named::Preference => format!("--keep takes a list of {all}"),
         Named::Group => format!("it can be grouped by {all}"),
         Named::Oddity => format!("it can be {all}"),
+        Named::Layout => format!("the layouts are {all}, or give a file: ./mine.toml"),
         Named::Tag => "`nine tag` lists all tags".into(),
     }
 }

@@ -33,6 +33,8 @@ mod said;
 mod saved;
 #[path = "program/search.rs"]
 mod search;
+#[path = "program/setup.rs"]
+mod setup;
 #[path = "program/shelves.rs"]
 mod shelves;
 #[path = "program/similar.rs"]

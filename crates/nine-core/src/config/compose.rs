@@ -1,9 +1,12 @@
 //! A configuration made or added to: places, shelves, and what a layout brings.
 
+use std::collections::BTreeSet;
+
 use toml_edit::{DocumentMut, InlineTable, Item, Value};
 
-use super::{Color, Marks, ShelfConfig, parse};
+use super::{Bookcase, Color, Marks, ShelfConfig, parse};
 use crate::diagnostic::Diagnostic;
+use crate::layout::LayoutShelf;
 use crate::names::fold;
 
 /// What is added to a configuration.
@@ -17,6 +20,8 @@ pub struct Additions {
     pub text: String,
     /// Whether its rules are left out.
     pub without_rules: bool,
+    /// Numbers of shelves on which its rules must put nothing, since other shelves stand there.
+    pub not_onto: BTreeSet<u8>,
     /// Saved searches that are kept as folders of links: names and conditions.
     pub displays: Vec<(String, String)>,
     /// What the first line says of where it comes from.
@@ -57,6 +62,7 @@ pub fn compose(text: &str, additions: &Additions) -> Result<Composed, Vec<Diagno
     if additions.without_rules {
         ["rule", "facet", "dates"].iter().for_each(|key| drop(brought.remove(key)));
     }
+    leave_out_rules(&mut brought, &additions.not_onto);
     let left_out = leave_out_known(&old, &mut brought);
     bind_rules(&mut brought, additions, old.get("bookcase").is_some());
     let mut parts = Vec::new();
@@ -108,6 +114,20 @@ fn leave_out_known(old: &DocumentMut, brought: &mut DocumentMut) -> Vec<String> 
         }
     }
     left_out
+}
+
+/// Takes out the rules, and the archive, that put something on one of these shelves.
+fn leave_out_rules(brought: &mut DocumentMut, shelves: &BTreeSet<u8>) {
+    let is_onto = |put: Option<&Item>| {
+        let shelf = put.and_then(Item::as_str).and_then(|put| put.split('/').next()?.parse().ok());
+        shelf.is_some_and(|shelf| shelves.contains(&shelf))
+    };
+    if is_onto(brought.get("archive").and_then(|archive| archive.get("put"))) {
+        brought.remove("archive");
+    }
+    if let Some(rules) = brought.get_mut("rule").and_then(Item::as_array_of_tables_mut) {
+        rules.retain(|rule| !is_onto(rule.get("put")));
+    }
 }
 
 /// Where there is a bookcase already, the rules that are brought name the new one.
@@ -177,6 +197,70 @@ fn quoted(text: &str) -> Value {
 
 fn key(name: &str) -> String {
     toml_edit::Key::new(name).to_string()
+}
+
+/// The text of a layout made of a configuration: its shelves with these folders, and what it says of rules, facets and
+/// the archive. Names of piles are left out, and rules for other bookcases.
+///
+/// # Errors
+/// What keeps the text from being read, in words.
+pub fn layout_text(text: &str, case: &Bookcase, shelves: &[LayoutShelf]) -> Result<String, String> {
+    let mut document: DocumentMut =
+        text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let other_keys: Vec<String> = document.iter().map(|(key, _)| key.to_owned()).collect();
+    for key in other_keys.iter().filter(|key| !["archive", "dates", "facet", "rule"].contains(&key.as_str()))
+    {
+        document.remove(key);
+    }
+    let own = format!("{}/", case.name);
+    // A pattern that names no bookcase is for the first one.
+    let is_first =
+        parse(text).is_ok_and(|config| config.bookcases.first().is_some_and(|first| first.name == case.name));
+    let unbind = |put: &mut Item| {
+        let Some(text) = put.as_str().map(str::to_owned) else { return true };
+        if let Some(rest) = text.strip_prefix(&own) {
+            *put = toml_edit::value(rest);
+            return true;
+        }
+        is_first && text.starts_with(|c: char| c.is_ascii_digit())
+    };
+    if let Some(rules) = document.get_mut("rule").and_then(Item::as_array_of_tables_mut) {
+        rules.iter_mut().for_each(|rule| drop(rule.remove("piles")));
+        let mut kept = toml_edit::ArrayOfTables::new();
+        for mut rule in std::mem::take(rules) {
+            if rule.get_mut("put").is_none_or(unbind) {
+                kept.push(rule);
+            }
+        }
+        *rules = kept;
+    }
+    if document.get_mut("archive").and_then(|archive| archive.get_mut("put")).is_some_and(|put| !unbind(put))
+    {
+        document.remove("archive");
+    }
+    let mut next = 1;
+    let lines = shelves.iter().map(|shelf| {
+        let mut value = shelf_text(&shelf.shelf, next);
+        next = shelf.shelf.number + 1;
+        if !shelf.folders.is_empty() {
+            let folders = shelf.folders.iter().map(String::as_str).collect::<toml_edit::Array>();
+            let mut table = match value {
+                Value::InlineTable(table) => table,
+                title => InlineTable::from_iter([("title", title)]),
+            };
+            table.insert("folders", folders.into());
+            value = table.into();
+        }
+        format!("    {value},\n")
+    });
+    let lines: String = lines.collect();
+    let marks = match case.marks {
+        Marks::Name => "",
+        Marks::Icon => "marks = \"icon\"\n",
+        Marks::None => "marks = \"none\"\n",
+    };
+    let about = format!("about = \"the shelves of {}\"\n", case.name);
+    Ok(format!("{about}{marks}shelves = [\n{lines}]\n\n{}\n", document.to_string().trim()))
 }
 
 /// A name that none of these is, made of another one.

@@ -12,7 +12,7 @@ mod read;
 mod reader;
 mod text;
 
-pub use compose::{Additions, Composed, NewBookcase, compose, free_name};
+pub use compose::{Additions, Composed, NewBookcase, compose, free_name, layout_text};
 pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};
 pub use layout::LayoutText;
@@ -24,6 +24,7 @@ use crate::archive::Archive;
 use crate::copies::Keep;
 use crate::facet::Facets;
 use crate::moment::Span;
+use crate::place::NameBuf;
 use crate::rules::Rule;
 use crate::saved::{self, SavedSearch};
 use crate::tags;
@@ -104,6 +105,16 @@ pub struct ShelfConfig {
     pub shared: Option<String>,
 }
 
+impl ShelfConfig {
+    /// What its folder is called: `3 Grants`, `2 ⚓ Loans`.
+    pub fn folder_name(&self, marks: Marks) -> NameBuf {
+        let mark = self.mark.as_ref().filter(|_| marks == Marks::Name);
+        let mark = mark.map_or(String::new(), |mark| format!("{mark} "));
+        // Neither a title nor a mark holds a slash.
+        NameBuf::held(format!("{} {mark}{}", self.number, self.title).into_bytes())
+    }
+}
+
 /// Where the marks of shelves stand.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -157,6 +168,9 @@ impl Color {
         Self::ALL.iter().find(|(_, color)| *color == self).map_or("", |(word, _)| word)
     }
 }
+
+/// What runs call the folder of the configuration; no place can be called so.
+pub const CONFIGURATION: &str = "configuration";
 
 /// How long things settle where the configuration does not say.
 pub fn usual_settle() -> Span {

@@ -67,6 +67,27 @@ pub enum Error {
     #[error("{} was changed by another program meanwhile", shown(.0))]
     ConfigChanged(PathBuf),
 
+    /// A bookcase stands there already.
+    #[error("the bookcase `{name}` stands at {} already", shown(at))]
+    BookcaseStands {
+        /// Its name.
+        name: String,
+        /// Where it stands.
+        at: PathBuf,
+    },
+    /// No layout was named, and nothing stands there that could be taken over.
+    #[error("it is not said which shelves are to stand in {}", shown(at))]
+    NoLayout {
+        /// Where.
+        at: PathBuf,
+    },
+    /// The folder above one that is to be made is not there, or is where disks are connected.
+    #[error("{} is not there, and is not made, since a disk may be missing", shown(at))]
+    NoDisk {
+        /// The folder.
+        at: PathBuf,
+    },
+
     /// A word that names nothing.
     #[error("{}", what.words(word))]
     Unknown {

@@ -21,6 +21,8 @@ pub enum Named {
     Oddity,
     /// A tag.
     Tag,
+    /// A layout.
+    Layout,
 }
 
 impl Named {
@@ -34,6 +36,7 @@ impl Named {
             Named::Preference => format!("`{word}` is no preference"),
             Named::Group => format!("nothing can be grouped by `{word}`"),
             Named::Oddity => format!("`{word}` is nothing that is looked for"),
+            Named::Layout => format!("there is no layout `{word}`"),
             Named::Tag => format!("no item has the tag `{word}`"),
         }
     }

@@ -62,7 +62,7 @@ fn shelf<'p>(shelvings: &[Shelving], on: &str, parts: &'p [&'p str]) -> Result<(
 fn all_shelves(shelvings: &[Shelving]) -> Vec<String> {
     let of = |shelving: &Shelving| {
         let bookcase = if shelvings.len() > 1 { format!("{}/", shelving.bookcase) } else { String::new() };
-        let written = |shelf: &Shelf| format!("{bookcase}{} {}", shelf.number, shelf.title);
+        let written = |shelf: &Shelf| format!("{bookcase}{} {}", shelf.number, shelf.config.title);
         shelving.shelves.iter().map(written).collect::<Vec<_>>()
     };
     shelvings.iter().flat_map(of).collect()
@@ -71,9 +71,12 @@ fn all_shelves(shelvings: &[Shelving]) -> Vec<String> {
 /// Whether a shelf is meant by a word: its number, its title, both, or the name of its folder.
 fn is_called(shelf: &Shelf, word: &str) -> bool {
     let wanted = fold(word);
-    let numbered = format!("{} {}", shelf.number, shelf.title);
+    let numbered = format!("{} {}", shelf.number, shelf.config.title);
     let found = shelf.found.iter().any(|name| fold(&String::from_utf8_lossy(name)) == wanted);
-    word == shelf.number.to_string() || wanted == fold(&shelf.title) || wanted == fold(&numbered) || found
+    word == shelf.number.to_string()
+        || wanted == fold(&shelf.config.title)
+        || wanted == fold(&numbered)
+        || found
 }
 
 /// The name of a folder: the one that was typed, or one that exists and is called nearly so.

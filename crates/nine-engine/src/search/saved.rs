@@ -7,6 +7,7 @@ use nine_core::survey::Part;
 use nine_core::tree::{Column, NodeId};
 
 use super::{Request, areas};
+use crate::configuration::ConfigChange;
 use crate::error::Named;
 use crate::looking::{LookMode, Looking, RowQuestion};
 use crate::selection::selectable;
@@ -25,9 +26,12 @@ pub fn save(
     display: Option<bool>,
 ) -> Result<(Workspace, bool)> {
     let edit = |text: &str| config::save_search(text, name, &condition.to_string(), display);
-    let new = workspace.change_config(edit)?;
+    let change = ConfigChange::of(workspace, edit)?;
+    if !change.is_none() {
+        change.carry(workspace, format!("nine search --save {name}"))?;
+    }
     let was_there = workspace.config().search(name).is_some_and(|search| !search.starter);
-    Ok((new, was_there))
+    Ok((workspace.again()?, was_there))
 }
 
 /// Forgets a saved search, and the folder of links that displayed it.
@@ -44,7 +48,8 @@ pub fn forget(workspace: &Workspace, name: &str) -> Result {
         Some(search) if search.starter => return Err(Error::Starter(name.to_owned())),
         Some(_) => {}
     }
-    workspace.change_config(|text| config::drop_search(text, name).map(|(text, _)| text))?;
+    let change = ConfigChange::of(workspace, |text| config::drop_search(text, name).map(|(text, _)| text))?;
+    change.carry(workspace, format!("nine search --drop {name}"))?;
     displays::remove(workspace, name);
     Ok(())
 }

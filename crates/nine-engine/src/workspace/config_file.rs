@@ -1,6 +1,6 @@
-//! `shelves.toml`: read, and the one way to change it: the new text is checked, written aside, and put in its place.
+//! `shelves.toml`, read.
 
-use std::io::{self, ErrorKind, Write};
+use std::io::ErrorKind;
 
 use nine_core::config::{self, Config, Pile, usual_settle};
 
@@ -21,7 +21,13 @@ pub(super) fn load(environment: &Environment) -> Result<Loaded> {
         let before = &error.as_bytes()[..error.utf8_error().valid_up_to()];
         Error::ConfigNotText { file: file(), line: before.iter().filter(|byte| **byte == b'\n').count() + 1 }
     })?;
-    let wrong = |text: String, findings| Error::Config { file: file(), text, findings };
+    of_text(environment, text)
+}
+
+/// Reads a text as if it were the configuration's.
+pub(super) fn of_text(environment: &Environment, text: String) -> Result<Loaded> {
+    let wrong =
+        |text: String, findings| Error::Config { file: environment.config_file.clone(), text, findings };
     let mut config = match config::parse(&text) {
         Ok(config) => config,
         Err(findings) => return Err(wrong(text, findings)),
@@ -53,36 +59,4 @@ fn usual(environment: &Environment) -> Config {
         searches: nine_core::saved::starters(),
         ..Config::default()
     }
-}
-
-/// Changes the text of the configuration. `read` is the text that the command started from: if the file holds
-/// another by now, nothing is changed.
-pub(super) fn change(
-    environment: &Environment,
-    read: &str,
-    edit: impl FnOnce(&str) -> Result<String, String>,
-) -> Result {
-    let file = &environment.config_file;
-    let failure = |source: io::Error| Error::ConfigUnwritable { file: file.clone(), source };
-    let new = edit(read).map_err(|why| Error::ConfigEdit { file: file.clone(), why })?;
-    if let Err(findings) = config::parse(&new) {
-        return Err(Error::Config { file: file.clone(), text: new, findings });
-    }
-    // A link stays a link; the file it leads to is changed.
-    let target = std::fs::canonicalize(file).unwrap_or_else(|_| file.clone());
-    let folder = target.parent().unwrap_or(&target);
-    std::fs::create_dir_all(folder).map_err(failure)?;
-    let mut aside = tempfile::NamedTempFile::new_in(folder).map_err(failure)?;
-    aside.write_all(new.as_bytes()).map_err(failure)?;
-    match std::fs::read_to_string(&target) {
-        Ok(now) if now != read => return Err(Error::ConfigChanged(file.clone())),
-        Ok(_) => {
-            let mode = std::fs::metadata(&target).map_err(failure)?.permissions();
-            aside.as_file().set_permissions(mode).map_err(failure)?;
-        }
-        Err(_) => {}
-    }
-    aside.as_file().sync_all().map_err(failure)?;
-    aside.persist(&target).map_err(|error| failure(error.error))?;
-    std::fs::File::open(folder).and_then(|folder| folder.sync_all()).map_err(failure)
 }

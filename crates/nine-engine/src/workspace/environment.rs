@@ -30,6 +30,8 @@ pub struct Environment {
     pub trash: PathBuf,
     /// The piles where there is no configuration: names and folders.
     pub usual_piles: Vec<(String, PathBuf)>,
+    /// Where the person's documents are by the desktop's settings.
+    pub documents: PathBuf,
     /// The time from which ages are counted.
     pub now: Now,
     /// The time by the clock.

@@ -135,23 +135,26 @@ impl Workspace {
     /// # Errors
     /// Everything that is wrong with the configuration.
     pub fn again(&self) -> Result<Self> {
+        self.with(config_file::load(&self.environment)?)
+    }
+
+    fn with(&self, loaded: Loaded) -> Result<Self> {
         Ok(Self {
             environment: Arc::clone(&self.environment),
             reporter: Arc::clone(&self.reporter),
-            loaded: config_file::load(&self.environment)?,
+            loaded,
             counters: Arc::clone(&self.counters),
             drives: Arc::clone(&self.drives),
             opened: OnceLock::new(),
         })
     }
 
-    /// Changes the text of the configuration, which must be the one that this workspace was made with.
+    /// The same as it would be with another configuration, which is written nowhere.
     ///
     /// # Errors
-    /// If the change makes no sense, the file was changed meanwhile, or it cannot be written.
-    pub fn change_config(&self, edit: impl FnOnce(&str) -> Result<String, String>) -> Result<Self> {
-        config_file::change(&self.environment, &self.loaded.text, edit)?;
-        self.again()
+    /// Everything that is wrong with it.
+    pub fn with_text(&self, text: String) -> Result<Self> {
+        self.with(config_file::of_text(&self.environment, text)?)
     }
 
     /// Closes one run that was cut off with what can be seen, although a place of it is away.
@@ -363,6 +366,15 @@ impl Environment {
     /// The same of something that may be on a drive.
     pub fn shown_at(&self, at: &Location) -> String {
         at.local().map_or_else(|| at.to_string(), |path| self.shown(path))
+    }
+
+    /// A path as it is written in the configuration: below the home folder with `~`.
+    pub fn typed(&self, path: &Path) -> String {
+        match path.strip_prefix(&self.home) {
+            Ok(below) if below.as_os_str().is_empty() => "~".to_owned(),
+            Ok(below) => format!("~/{}", below.display()),
+            Err(_) => path.display().to_string(),
+        }
     }
 
     /// A path of the configuration with its home folder written out.

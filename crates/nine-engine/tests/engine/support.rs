@@ -73,6 +73,7 @@ impl World {
             data: self.at("nine"),
             home: self.dir.path().to_owned(),
             trash: self.at("Trash"),
+            documents: self.at("Documents"),
             usual_piles: vec![("downloads".into(), self.at("Downloads"))],
             now: Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap(),
             clock: Box::new(|| "2031-04-07T09:00[UTC]".parse().unwrap()),

@@ -11,6 +11,7 @@ pub mod history;
 pub mod put;
 pub mod retrieve;
 pub mod search;
+pub mod setup;
 pub mod shelves;
 pub mod survey;
 pub mod sweep;
@@ -29,6 +30,7 @@ use crate::session::Session;
 /// What kept it from ending well.
 pub fn run(command: Command, session: &Session) -> Done {
     match command {
+        Command::Setup(args) => setup::run(args, session),
         Command::Survey(args) => survey::run(args, session),
         Command::Shelves(args) => shelves::run(args, session),
         Command::Search(args) => search::run(args, session),

@@ -64,6 +64,15 @@ impl Look {
         self.text(&escape(bytes))
     }
 
+    /// A mark and a space behind it, all marks being equally wide; nothing where only ASCII is understood.
+    pub fn mark(&self, mark: Option<&str>) -> String {
+        match mark.filter(|_| !self.ascii) {
+            Some(mark) => format!("{mark}{}", " ".repeat(3_usize.saturating_sub(mark.width()).max(1))),
+            None if self.ascii => String::new(),
+            None => "   ".to_owned(),
+        }
+    }
+
     /// A text in lines that fit behind some room at the left, parted between words. On no terminal it is
     /// one line.
     pub fn lines(&self, text: &str, indent: usize) -> Vec<String> {

@@ -9,7 +9,11 @@ use super::style::PLAIN;
 
 /// The style of a tag.
 pub fn style(config: &Config, tag: &str) -> Style {
-    let color = config.tag_look(tag).and_then(|look| look.color);
+    style_of(config.tag_look(tag).and_then(|look| look.color))
+}
+
+/// The style in which something of a colour is written.
+pub fn style_of(color: Option<Color>) -> Style {
     color.map_or(PLAIN, |color| {
         let ansi = match color {
             Color::Red => AnsiColor::Red,

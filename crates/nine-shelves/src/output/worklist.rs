@@ -122,8 +122,13 @@ impl Shown<'_> {
     }
 
     fn heading(&self, out: &mut impl Write, group: &Section, steps: &[usize]) -> io::Result<()> {
-        let items = counted(steps.len() as u64, "item", "items");
+        let many = steps.len() as u64;
         let bytes = readable(steps.iter().map(|at| self.worklist.steps[*at].size).sum());
+        let items = match group {
+            Section::Made | Section::Unmade => counted(many, "folder", "folders"),
+            Section::Written => counted(many, "text", "texts"),
+            _ => format!("{}, {bytes}", counted(many, "item", "items")),
+        };
         let (text, style, note) = match group {
             Section::Folder(folder) => (self.folder(folder), STRONG, String::new()),
             Section::Made => ("New folders".into(), STRONG, String::new()),
@@ -136,7 +141,7 @@ impl Shown<'_> {
             Section::Refused => ("Cannot be done".into(), REFUSED.bold(), String::new()),
         };
         let text = shorten(&text, self.look.width.saturating_sub(30), self.look.ascii);
-        writeln!(out, "{style}{text}{style:#}  {FAINT}{items}, {bytes}{note}{FAINT:#}")
+        writeln!(out, "{style}{text}{style:#}  {FAINT}{items}{note}{FAINT:#}")
     }
 
     fn folder(&self, folder: &Spot) -> String {
@@ -160,11 +165,17 @@ impl Shown<'_> {
         let (mark, style) = match (&step.act, refused) {
             (_, true) => ("x", REFUSED),
             (Act::Leave, _) => ("?", DOUBT),
-            (Act::Discard { .. }, _) => ("-", CHANGE),
+            (Act::Discard { .. } | Act::Unmake, _) => ("-", CHANGE),
             (_, _) if !step.doubts.is_empty() => ("?", DOUBT),
             _ => ("+", CHANGE),
         };
         let tags = self.tags(&self.worklist.steps[*beside.get(&at).unwrap_or(&at)], step.target());
+        if matches!(step.act, Act::Make | Act::Unmake | Act::Write { .. }) {
+            // Where they are stands in the name, and there is no more to them.
+            let name = styled(self.name(step), if refused { PLAIN } else { STRONG });
+            let why = styled(self.look.text(&nine_core::escape::plain(&step.why)), FAINT);
+            return vec![styled(mark, style), name, cell(""), cell(""), cell(""), cell(""), why];
+        }
         vec![
             styled(mark, style),
             styled(self.name(step), if refused { PLAIN } else { STRONG }),

@@ -169,7 +169,7 @@ fn print_shelves(out: &mut impl Write, session: &Session, shelving: &Shelving) -
     writeln!(out, "\n{STRONG}{}{STRONG:#}", shelving.bookcase)?;
     let mut table = Table::new(&[TableColumn::Left, TableColumn::Left]).indented(2);
     for shelf in &shelving.shelves {
-        let name = session.look.name(&shelf.wanted());
+        let name = session.look.name(&shelf.wanted);
         let note = match shelf.folder() {
             ShelfFolder::There(_) => styled("", PLAIN),
             ShelfFolder::Missing(_) => styled("not there yet; made when something is put on it", FAINT),
