@@ -82,7 +82,13 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
             Act::Make if !run.made.contains(&step.item) => continue,
             Act::Make => reversed(step, &step.item, stamp, Act::Unmake),
             Act::Unmake => reversed(step, &step.item, stamp, Act::Make),
-            Act::Write { from: None, .. } => reversed(step, &step.item, stamp, Act::discard()),
+            Act::Write { from: None, to } => {
+                // It may have been written anew since, and back.
+                let now = places.of(&step.item).and_then(|store| texts::read(store, &step.item.path));
+                let is_it = |(bytes, _): &(Vec<u8>, Stamp)| bytes == to.as_bytes();
+                let found = now.ok().flatten().filter(is_it).map_or(stamp, |(_, stamp)| stamp);
+                reversed(step, &step.item, found, Act::discard())
+            }
             Act::Write { from: Some(from), to } => match rewritten(places, step, from, to) {
                 Ok(Some(act)) => reversed(step, &step.item, stamp, act),
                 Ok(None) => continue,

@@ -27,6 +27,7 @@ pub mod search;
 pub mod selection;
 pub mod setup;
 pub mod shelves;
+pub mod status;
 pub mod survey;
 pub mod sweep;
 pub mod tag;

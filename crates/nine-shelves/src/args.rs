@@ -6,6 +6,7 @@ use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 
 use clap::{Args, ValueEnum};
+use nine_core::config::Color;
 use nine_engine::selection::Selection;
 
 use crate::failure::{Done, Failure};
@@ -23,18 +24,41 @@ pub struct Common {
     #[arg(long, global = true)]
     pub read_drive: bool,
     /// When to use colour
-    #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
-    pub color: ColorWhen,
+    #[arg(long, value_name = "WHEN", default_value = "auto", global = true, value_parser = when_word)]
+    pub color: ColorWord,
     /// Tell on standard error what is being done; twice for more
     #[arg(short, long, action = clap::ArgAction::Count, global = true)]
     pub verbose: u8,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub enum ColorWhen {
+/// When to use colour; where a command takes the colour of something by the same option, that one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ColorWord {
     Auto,
     Always,
     Never,
+    Of(Color),
+}
+
+fn when_word(word: &str) -> Result<ColorWord, String> {
+    match word {
+        "auto" => Ok(ColorWord::Auto),
+        "always" => Ok(ColorWord::Always),
+        "never" => Ok(ColorWord::Never),
+        _ => Err("say auto, always or never".to_owned()),
+    }
+}
+
+/// The colour of something.
+///
+/// # Errors
+/// What there is, if it is none.
+pub fn color_word(word: &str) -> Result<ColorWord, String> {
+    let found = Color::ALL.iter().find(|(known, _)| *known == word).map(|(_, color)| ColorWord::Of(*color));
+    found.ok_or_else(|| {
+        let known: Vec<&str> = Color::ALL.iter().map(|(known, _)| *known).collect();
+        format!("the colours are {}", known.join(", "))
+    })
 }
 
 /// How a worklist is shown and agreed to

@@ -17,13 +17,13 @@ use crate::commands::{
     name = "nine",
     version,
     max_term_width = 100,
-    after_help = "Start with `nine setup`, which makes shelves and a configuration; `nine demo` shows it all in a sample world."
+    after_help = "Alone it says what is where, and what to do next. Start with `nine setup`, which makes shelves and a configuration; `nine demo` shows it all in a sample world."
 )]
 pub struct Cli {
     #[command(flatten)]
     pub common: Common,
     #[command(subcommand)]
-    pub command: Command,
+    pub command: Option<Command>,
 }
 
 #[derive(Debug, Subcommand)]

@@ -40,7 +40,7 @@ fn refuse_words(error: &clap::Error) -> ! {
 
 fn main() -> ExitCode {
     let cli = Cli::try_parse().unwrap_or_else(|error| refuse_words(&error));
-    if matches!(cli.command, Command::InsideReader) {
+    if matches!(cli.command, Some(Command::InsideReader)) {
         // It knows nothing of the person, and so needs no session.
         return reader::serve().map_or_else(|failure| failure.report(None), |()| ExitCode::SUCCESS);
     }
@@ -48,7 +48,10 @@ fn main() -> ExitCode {
         Ok(session) => session,
         Err(failure) => return failure.report(None),
     };
-    let done = commands::run(cli.command, &session);
+    let done = match cli.command {
+        Some(command) => commands::run(command, &session),
+        None => commands::status::run(&session),
+    };
     // A test asks for call after call to be refused until there is none any more.
     if nine_stores::fault::still_refuses() {
         anstream::eprintln!("nothing was refused");

@@ -10,7 +10,7 @@ use nine_core::moment::{EXPECTED_DATE, Now};
 use nine_engine::workspace::ReaderProgram;
 use nine_engine::{Environment, Reporter, Workspace, reader};
 
-use crate::args::{ColorWhen, Common};
+use crate::args::{ColorWord, Common};
 use crate::clock::{clock, zone};
 use crate::failure::{Done, Failure};
 use crate::notices::OnStandardError;
@@ -145,11 +145,11 @@ fn now(today: Option<&str>) -> Done<Now> {
     })
 }
 
-fn set_color(when: ColorWhen) {
+fn set_color(when: ColorWord) {
     match when {
-        ColorWhen::Auto => anstream::ColorChoice::Auto,
-        ColorWhen::Always => anstream::ColorChoice::Always,
-        ColorWhen::Never => anstream::ColorChoice::Never,
+        ColorWord::Auto | ColorWord::Of(_) => anstream::ColorChoice::Auto,
+        ColorWord::Always => anstream::ColorChoice::Always,
+        ColorWord::Never => anstream::ColorChoice::Never,
     }
     .write_global();
 }

@@ -170,7 +170,8 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
         E::NoRun(_) => "`nine history` lists them",
         E::RunIsOver(_) => "`nine history` lists the runs",
         E::NothingToUndo => "`nine history` lists what was carried out; `nine undo RUN` names one",
-        E::NoRules { .. } => "write one: [[rule]] with `when` and `put`; `nine demo` shows some at work",
+        E::NoRules { exists: false, .. } => "make shelves and starter rules: nine setup",
+        E::NoRules { .. } => "make one: nine rule add; or take a layout's: nine setup --list",
         E::NothingToSweep => "write one into shelves.toml: [pile.downloads] at = \"~/Downloads\"",
         E::SideAway(_) => {
             "both sides must be there; for one that is not, give a list of its files with --listing"
@@ -243,7 +244,7 @@ fn nowhere(what: Nowhere, environment: &Environment) -> String {
         Nowhere::Search => "give a folder with --in",
         Nowhere::Copies => "give folders: nine copies ~/Downloads",
         Nowhere::Survey => "name a folder, as in nine survey ~/Downloads",
-        Nowhere::Shelves => "make one: [bookcase.home] at = \"~/Shelves\", shelves = [\"Letters\"]",
+        Nowhere::Shelves => "make one: nine setup",
     };
     format!("{do_this}, or write piles into {}", environment.shown(&environment.config_file))
 }

@@ -165,7 +165,7 @@ impl NewBookcase {
 pub(super) fn shelves_text(shelves: &[ShelfConfig]) -> String {
     let mut next = 1;
     let lines = shelves.iter().map(|shelf| {
-        let line = format!("    {},  # {}\n", shelf_text(shelf, next), shelf.number);
+        let line = format!("    {},\n", shelf_text(shelf, next));
         next = shelf.number + 1;
         line
     });
@@ -173,7 +173,7 @@ pub(super) fn shelves_text(shelves: &[ShelfConfig]) -> String {
 }
 
 /// A shelf's title, or a table where there is more to say.
-fn shelf_text(shelf: &ShelfConfig, next: u8) -> Value {
+pub(super) fn shelf_text(shelf: &ShelfConfig, next: u8) -> Value {
     let is_plain = shelf.mark.is_none() && shelf.color.is_none() && shelf.shared.is_none();
     if is_plain && shelf.number == next {
         return shelf.title.as_str().into();

@@ -10,6 +10,7 @@ mod facets;
 mod layout;
 mod read;
 mod reader;
+mod shelves;
 mod text;
 
 pub use compose::{Additions, Composed, NewBookcase, compose, free_name, layout_text};
@@ -17,6 +18,7 @@ pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};
 pub use layout::LayoutText;
 pub use read::parse;
+pub use shelves::{renumber_rules, set_shelves};
 
 use std::ops::Range;
 

@@ -88,6 +88,11 @@ pub enum Answers {
 }
 
 impl Facet {
+    /// Whether its answers stand in a list.
+    pub fn is_listed(&self) -> bool {
+        matches!(self.answers, Answers::Listed(_))
+    }
+
     /// Asks it of an item.
     pub fn ask(&self, item: &Item, now: &Now) -> Finding {
         if let Some((_, value)) = item.told.iter().find(|(facet, _)| *facet == self.name) {

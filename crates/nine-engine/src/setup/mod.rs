@@ -138,6 +138,13 @@ impl Case {
         if let Some(case) = config.bookcases.iter().find(|case| is_here(&case.at)) {
             return Err(Error::BookcaseStands { name: case.name.clone(), at: request.at.clone() });
         }
+        let all = request.piles.iter().map(|pile| &pile.at).chain([&request.at]);
+        if let Some(path) = all.into_iter().find(|path| path.to_str().is_none()) {
+            let source = StoreError::System(
+                "its name is no UTF-8 text, so that it cannot stand in shelves.toml".into(),
+            );
+            return Err(Error::Path { path: path.clone(), source });
+        }
         let standing = around::numbered(workspace, &request.at);
         let found: Vec<ShelfConfig> = standing.iter().map(shelf_of).collect();
         let layout = request.layout.as_ref();
@@ -204,24 +211,7 @@ impl Case {
             // Whatever keeps it from being opened is told as of any place.
             return places.of(&base).map(|_| base.clone()).map_err(Error::store(&base));
         }
-        let home = &workspace.environment.home;
-        let refuse = |source| Error::Path { path: self.at.clone(), source };
-        if self.at.symlink_metadata().is_ok() {
-            return Err(refuse(StoreError::NotAFolder));
-        }
-        if let Ok(below) = self.at.strip_prefix(home) {
-            let store = workspace.open_outside(home);
-            let path = ItemPath::new(below.as_os_str().as_encoded_bytes());
-            let base = Spot::new(HOME, path.unwrap_or_else(ItemPath::root));
-            places.add(HOME, store.map_err(Error::store(&base))?);
-            return Ok(base);
-        }
-        if !self.at.parent().is_some_and(|above| above.is_dir() && !holds_disks(above)) {
-            return Err(Error::NoDisk { at: self.at.clone() });
-        }
-        let (store, path) = nearest(workspace, &self.at).map_err(refuse)?;
-        places.add(ELSEWHERE, store);
-        Ok(Spot::new(ELSEWHERE, path))
+        place_above(workspace, &self.at, places)
     }
 
     /// The folder of a shelf: as it stands, or as it is to be called.
@@ -269,6 +259,31 @@ impl Case {
         }
         (lines, steps)
     }
+}
+
+/// Opens the place in which a folder that is not there can be made, and tells where in it the folder will be.
+///
+/// # Errors
+/// If something else stands there, or a disk may be missing.
+pub(crate) fn place_above(workspace: &Workspace, at: &Path, places: &mut Places) -> Result<Spot> {
+    let home = &workspace.environment.home;
+    let refuse = |source| Error::Path { path: at.to_owned(), source };
+    if at.symlink_metadata().is_ok() {
+        return Err(refuse(StoreError::NotAFolder));
+    }
+    if let Ok(below) = at.strip_prefix(home) {
+        let store = workspace.open_outside(home);
+        let path = ItemPath::new(below.as_os_str().as_encoded_bytes());
+        let base = Spot::new(HOME, path.unwrap_or_else(ItemPath::root));
+        places.add(HOME, store.map_err(Error::store(&base))?);
+        return Ok(base);
+    }
+    if !at.parent().is_some_and(|above| above.is_dir() && !holds_disks(above)) {
+        return Err(Error::NoDisk { at: at.to_owned() });
+    }
+    let (store, path) = nearest(workspace, at).map_err(refuse)?;
+    places.add(ELSEWHERE, store);
+    Ok(Spot::new(ELSEWHERE, path))
 }
 
 /// Whether a folder is one in which disks are put that are connected.

@@ -13,6 +13,7 @@ pub mod retrieve;
 pub mod search;
 pub mod setup;
 pub mod shelves;
+pub mod status;
 pub mod survey;
 pub mod sweep;
 pub mod tag;

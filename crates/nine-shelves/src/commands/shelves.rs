@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use clap::Args;
+use clap::{Args, Subcommand};
 use nine_core::amount::{count, counted, readable};
 use nine_core::condition::in_condition;
 use nine_core::escape::{escape, plain};
@@ -13,16 +13,18 @@ use nine_core::tree::{NodeId, Tree};
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
 use nine_engine::shelves::{
-    BookcasePicture, BookcaseState, ShelfRow, Shelves, look, pictures, pictures_with,
+    BookcasePicture, BookcaseState, NewMark, ShelfRow, Shelves, look, make, mark, pictures, pictures_with,
+    rename, renumber,
 };
 use nine_stores::{Location, ReadStore};
 use serde::Serialize;
 
-use crate::args::PlainFormat;
+use crate::args::{ColorWord, PlainFormat, ShowArgs, color_word};
 use crate::failure::{Done, unless};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::{self, Look, bookcase, records};
 use crate::paste;
+use crate::preview::Preview;
 use crate::session::Session;
 
 /// How many lines of a kind are shown where not all are asked for.
@@ -31,9 +33,12 @@ const LINES: usize = 8;
 /// The layout as it stands, and what is wrong with it
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong"
+    args_conflicts_with_subcommands = true,
+    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong\n  nine shelves make             the folders that are not there yet\n  nine shelves rename 3 Funding\n  nine shelves move 7 2         shelf 7 becomes 2; those between step aside, and rules follow\n  nine shelves mark 2 ⚓ --color blue"
 )]
 pub struct ShelvesArgs {
+    #[command(subcommand)]
+    pub change: Option<ShelvesCommand>,
     /// The bookcases; all, if left out
     #[arg(value_name = "BOOKCASE")]
     pub bookcases: Vec<String>,
@@ -45,11 +50,84 @@ pub struct ShelvesArgs {
     pub format: PlainFormat,
 }
 
+/// What is changed of shelves
+#[derive(Debug, Subcommand)]
+pub enum ShelvesCommand {
+    /// Make the folders of bookcases and shelves that are not there yet
+    Make {
+        /// The bookcases; all, if left out
+        #[arg(value_name = "BOOKCASE")]
+        bookcases: Vec<String>,
+        #[command(flatten)]
+        show: ShowArgs,
+    },
+    /// Give a shelf another title, with its folder
+    Rename {
+        /// Its number or title, as in 3, Grants or home/3
+        shelf: String,
+        /// The new title, without a number
+        title: String,
+        #[command(flatten)]
+        show: ShowArgs,
+    },
+    /// Give a shelf another number; those between step aside, and rules follow
+    Move {
+        /// Its number or title, as in 7, Later or home/7
+        shelf: String,
+        /// The new number
+        #[arg(value_parser = clap::value_parser!(u8).range(1..=9))]
+        number: u8,
+        #[command(flatten)]
+        show: ShowArgs,
+    },
+    /// Give a shelf a mark and a colour to tell it apart
+    Mark {
+        /// Its number or title, as in 2, Loans or home/2
+        shelf: String,
+        /// A sign, such as ⚓
+        #[arg(required_unless_present_any = ["color", "drop"])]
+        mark: Option<String>,
+        /// Its colour
+        #[arg(long, value_name = "COLOR", value_parser = color_word)]
+        color: Option<ColorWord>,
+        /// Take mark and colour away
+        #[arg(long, conflicts_with_all = ["mark", "color"])]
+        drop: bool,
+        #[command(flatten)]
+        show: ShowArgs,
+    },
+}
+
+/// Changes something of shelves.
+fn change(command: ShelvesCommand, session: &Session) -> Done {
+    let workspace = session.to_change()?;
+    let (plan, show) = match command {
+        ShelvesCommand::Make { bookcases, show } => (make(&workspace, &bookcases)?, show),
+        ShelvesCommand::Rename { shelf, title, show } => (rename(&workspace, &shelf, &title)?, show),
+        ShelvesCommand::Move { shelf, number, show } => (renumber(&workspace, &shelf, number)?, show),
+        ShelvesCommand::Mark { shelf, mark: sign, color, drop, show } => {
+            let color = match color {
+                Some(ColorWord::Of(color)) => Some(color),
+                _ => None,
+            };
+            (mark(&workspace, &shelf, &NewMark { mark: sign, color, drop })?, show)
+        }
+    };
+    if plan.settled.worklist.steps.is_empty() {
+        writeln!(output::err(), "It is so already. Nothing has been changed.")?;
+        return Ok(());
+    }
+    Preview::new(session, &workspace, &show).show_ask_carry(plan, |_, _| Ok(()))
+}
+
 /// Runs it.
 ///
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: ShelvesArgs, session: &Session) -> Done {
+    if let Some(command) = args.change {
+        return change(command, session);
+    }
     let workspace = session.to_read()?;
     let shelves = look(&workspace, &args.bookcases)?;
     let shown = shelves.standing.iter().filter_map(|standing| Shown::of(standing, &shelves, &workspace));

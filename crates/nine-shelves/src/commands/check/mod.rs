@@ -128,9 +128,14 @@ fn print_facets(out: &mut impl Write, session: &Session, facets: &Facets) -> std
     let mut table = Table::new(&[TableColumn::Left, TableColumn::Left, TableColumn::Shortened]).indented(2);
     for facet in facets.iter() {
         let listed = facet.listed();
-        let (many, example) = match listed.is_empty() {
-            true => ("years".to_owned(), format!("such as {}", facet.example())),
-            false => (counted(listed.len() as u64, "answer", "answers"), listed.join(", ")),
+        let many = counted(listed.len() as u64, "answer", "answers");
+        let (many, example) = match (facet.is_listed(), facet.to_fill_in.as_slice()) {
+            (false, _) => ("found".to_owned(), format!("such as {}", facet.example())),
+            (true, []) => (many, listed.join(", ")),
+            (true, to_fill_in) => {
+                let to_fill_in = to_fill_in.join(", ");
+                (many, format!("still to be filled in: {to_fill_in}; nine facet add {} ANSWER", facet.name))
+            }
         };
         let example = session.look.text(&nine_core::escape::plain(&example));
         table.line(vec![styled(&facet.name, STRONG), cell(many), styled(example, FAINT)]);

@@ -1,5 +1,7 @@
 //! The bookcases as they stand, and what is wrong with them.
 
+mod change;
+
 use std::collections::{BTreeMap, HashSet};
 
 use nine_core::config::Bookcase;
@@ -9,6 +11,8 @@ use nine_core::shelving::{Shelf, Shelving};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::worklist::Act;
 use nine_stores::{Location, ReadStore, Scope};
+
+pub use change::{NewMark, make, mark, rename, renumber};
 
 use crate::error::{Named, Nowhere};
 use crate::looking::{LookMode, Looking, all_areas};
