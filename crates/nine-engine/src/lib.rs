@@ -22,6 +22,7 @@ pub mod put;
 pub mod reader;
 pub mod reporter;
 pub mod retrieve;
+pub mod rule;
 mod rules_at_work;
 pub mod search;
 pub mod selection;

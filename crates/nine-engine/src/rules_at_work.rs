@@ -10,7 +10,7 @@ use nine_core::item::{Identity, Stays};
 use nine_core::place::Spot;
 use nine_core::plan::archive::{self, ArchiveProposals, Target};
 use nine_core::plan::sweep::{self, SweepProposals, To};
-use nine_core::plan::tidy::{Pass, needs_of, propose, propose_again};
+use nine_core::plan::tidy::{Pass, RuleCount, needs_of, propose, propose_again};
 use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
 use nine_core::shelving::Shelving;
@@ -31,6 +31,8 @@ pub struct RulesAtWork<'w> {
     pub looking: Looking<'w>,
     /// What other programs have open.
     in_use: HashSet<Identity>,
+    /// Whether it is counted for each rule what it acts on.
+    pub counts_rules: bool,
     /// For each view that was compared, what stays in place of what is not needed.
     stays: HashMap<usize, HashMap<NodeId, Stays>>,
 }
@@ -41,6 +43,8 @@ pub struct Gathered {
     pub proposals: Vec<Proposal>,
     pub left: BTreeMap<Left, u64>,
     pub looked_at: u64,
+    /// For each rule what it acts on, where that was asked for.
+    pub counts: Vec<RuleCount>,
 }
 
 impl<'w> RulesAtWork<'w> {
@@ -57,7 +61,7 @@ impl<'w> RulesAtWork<'w> {
         looking.set_beside(all_areas(workspace));
         let stays = HashMap::new();
         let in_use = nine_stores::in_use();
-        Ok(Self { workspace, shelvings, looking, in_use, stays })
+        Ok(Self { workspace, shelvings, looking, in_use, counts_rules: false, stays })
     }
 
     /// Applies the rules to all that lies there.
@@ -72,6 +76,9 @@ impl<'w> RulesAtWork<'w> {
             tracing::info!(looked_at = proposed.looked_at, wanted = proposed.proposals.len(), "planned");
             gathered.proposals.extend(proposed.proposals);
             gathered.looked_at += proposed.looked_at;
+            let rules = gathered.counts.len().max(proposed.counts.len());
+            gathered.counts.resize(rules, RuleCount::default());
+            gathered.counts.iter_mut().zip(&proposed.counts).for_each(|(all, more)| all.add(more));
             for (why, number) in proposed.left {
                 *gathered.left.entry(why).or_default() += number;
             }
@@ -153,6 +160,7 @@ impl<'w> RulesAtWork<'w> {
             now: self.workspace.now(),
             details: &details,
             in_use: &self.in_use,
+            counts_rules: self.counts_rules,
         };
         Some(work(&pass, pile, &view.tree))
     }

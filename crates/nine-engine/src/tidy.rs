@@ -40,7 +40,7 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<Tidied> {
     let piles = workspace.piles(&request.piles)?;
     let away = workspace.tell_closed(&piles);
     let mut at_work = RulesAtWork::look(workspace, &piles)?;
-    let Gathered { proposals, left, looked_at } = at_work.propose();
+    let Gathered { proposals, left, looked_at, .. } = at_work.propose();
     let words = std::iter::once("nine tidy").chain(request.piles.iter().map(String::as_str));
     let command = words.collect::<Vec<_>>().join(" ");
     let draft = Draft {

@@ -6,8 +6,8 @@ use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
     demo::DemoArgs, discard::DiscardArgs, history::HistoryArgs, put::PutArgs, retrieve::RetrieveArgs,
-    search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs,
-    tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
+    rule::RuleArgs, search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs,
+    sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -29,6 +29,7 @@ pub struct Cli {
 #[derive(Debug, Subcommand)]
 pub enum Command {
     Setup(SetupArgs),
+    Rule(RuleArgs),
     Survey(SurveyArgs),
     Shelves(ShelvesArgs),
     Search(SearchArgs),

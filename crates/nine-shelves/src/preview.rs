@@ -113,6 +113,18 @@ impl<'a> Preview<'a> {
         unless(troubles)
     }
 
+    /// Shows a plan that is not to be carried out.
+    ///
+    /// # Errors
+    /// If it cannot be printed.
+    pub fn show(
+        &self,
+        plan: &Plan,
+        epilogue: impl FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()>,
+    ) -> Done {
+        self.print(plan, epilogue)
+    }
+
     /// Prints what would be done.
     fn print(
         &self,

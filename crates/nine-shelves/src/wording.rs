@@ -106,6 +106,7 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
                 any_of(names)
             ));
         }
+        E::RuleThere(_) => "give another name, or change it: nine rule change",
         E::NoDisk { .. } => "connect the disk, or make the folder first, if none is missing",
         E::Nowhere(what) => return Some(nowhere(*what, environment)),
         E::NotAPlace { known, .. } if known.is_empty() => "give a folder",
@@ -234,6 +235,7 @@ fn unknown(what: Named, word: &str, known: &[String]) -> String {
         Named::Preference => format!("--keep takes a list of {all}"),
         Named::Group => format!("it can be grouped by {all}"),
         Named::Oddity => format!("it can be {all}"),
+        Named::Rule => format!("the rules are {all}; nine rule lists them"),
         Named::Layout => format!("the layouts are {all}, or give a file: ./mine.toml"),
         Named::Tag => "`nine tag` lists all tags".into(),
     }

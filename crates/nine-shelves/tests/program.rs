@@ -25,6 +25,8 @@ mod looks;
 mod output;
 #[path = "program/put.rs"]
 mod put;
+#[path = "program/rule.rs"]
+mod rule;
 #[path = "program/safe.rs"]
 mod safe;
 #[path = "program/said.rs"]

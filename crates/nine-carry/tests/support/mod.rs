@@ -147,6 +147,7 @@ impl World {
             now: &now(),
             details: &details,
             in_use: &Default::default(),
+            counts_rules: false,
         };
         let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
         let places = self.places();

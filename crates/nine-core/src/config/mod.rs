@@ -10,6 +10,7 @@ mod facets;
 mod layout;
 mod read;
 mod reader;
+mod rules;
 mod shelves;
 mod text;
 
@@ -18,6 +19,7 @@ pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};
 pub use layout::LayoutText;
 pub use read::parse;
+pub use rules::{RuleChange, RuleEdit, change_rules};
 pub use shelves::{renumber_rules, set_shelves};
 
 use std::ops::Range;

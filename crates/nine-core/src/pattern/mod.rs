@@ -10,6 +10,7 @@ pub use counter::NumberAt;
 pub use fill::{Filled, FilledName, Filling, Unknown};
 pub use parse::is_subject;
 
+use std::fmt;
 use std::sync::Arc;
 
 use crate::condition::{Need, Needs};
@@ -21,6 +22,24 @@ use crate::moment::Unit;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Pattern {
     pieces: Vec<PatternPart>,
+    /// As it was written.
+    written: String,
+}
+
+impl fmt::Display for Pattern {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.written)
+    }
+}
+
+impl fmt::Display for PutPattern {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(bookcase) = &self.bookcase {
+            write!(f, "{bookcase}/")?;
+        }
+        write!(f, "{}", self.shelf)?;
+        self.folders.iter().try_for_each(|folder| write!(f, "/{folder}"))
+    }
 }
 
 /// A piece of a pattern.

@@ -109,7 +109,7 @@ impl Pattern {
         if pieces.is_empty() {
             return Err(Diagnostic::new(0..0, "the pattern is empty"));
         }
-        Ok(Self { pieces })
+        Ok(Self { pieces, written: text.to_owned() })
     }
 }
 

@@ -114,6 +114,7 @@ fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
         now: &now(),
         details: known,
         in_use: &HashSet::new(),
+        counts_rules: false,
     };
     propose(&pass, &config.piles[0], &tree(paths, "2030-12-24T10:00"))
 }
@@ -263,6 +264,7 @@ fn hidden_settling_and_unfiled_items_are_left_and_counted() {
         now: &now(),
         details: &known,
         in_use: &HashSet::new(),
+        counts_rules: false,
     };
     let fresh = propose(&pass, &config.piles[0], &tree(&["a.pdf", "f/b.pdf"], "2031-04-07T08:55"));
     assert_eq!((fresh.left[&Left::Settling], fresh.proposals.len()), (2, 0));
@@ -351,6 +353,7 @@ fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
         now: &now(),
         details: &known,
         in_use: &HashSet::new(),
+        counts_rules: false,
     };
     let out = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2030-01-01T00:00"));
     assert!(matches!(out.proposals[0].doubts[0], Doubt::ShelfTwice { number: 2, .. }));
@@ -394,6 +397,7 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
                 now: &now,
                 details: &known,
                 in_use: &HashSet::new(),
+                counts_rules: false,
             };
             propose(&pass, &config.piles[0], &tree).proposals.len()
         };

@@ -15,7 +15,7 @@ use crate::moment::Now;
 use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
 use crate::place::{ItemPath, NameBuf, Spot};
-use crate::rules::{Clash, Effect, Reach, Rule, apply};
+use crate::rules::{Clash, Effect, Reach, Rule, RuleStatus, apply, explain};
 use crate::shelving::Shelving;
 use crate::tree::{NodeId, Tree};
 use crate::worklist::{Act, Doubt};
@@ -31,6 +31,28 @@ pub struct Proposed {
     pub looked_at: u64,
     /// Those that no rule is for.
     pub unruled: Vec<NodeId>,
+    /// For each rule what it acts on, where that was asked for.
+    pub counts: Vec<RuleCount>,
+}
+
+/// What one rule acts on.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RuleCount {
+    /// Items that it acts on.
+    pub items: u64,
+    /// Their bytes.
+    pub bytes: u64,
+    /// Items that it is for too and that an earlier rule files, by that rule's number.
+    pub taken_by: BTreeMap<usize, u64>,
+}
+
+impl RuleCount {
+    /// Adds what the same rule acts on elsewhere.
+    pub fn add(&mut self, other: &RuleCount) {
+        self.items += other.items;
+        self.bytes += other.bytes;
+        other.taken_by.iter().for_each(|(rule, items)| *self.taken_by.entry(*rule).or_default() += items);
+    }
 }
 
 /// What [`propose`] works from.
@@ -47,6 +69,8 @@ pub struct Pass<'a> {
     pub details: &'a dyn Details,
     /// What some program has open.
     pub in_use: &'a HashSet<Identity>,
+    /// Whether it is counted for each rule what it acts on.
+    pub counts_rules: bool,
 }
 
 /// Applies the rules to all that lies in a pile.
@@ -247,6 +271,9 @@ impl<'a> TidyWalk<'a> {
         }
         let spot = Spot::new(self.pile.name.clone(), path);
         let item = item(self.tree, id, spot, self.pass.details, self.needs);
+        if self.pass.counts_rules {
+            self.count(&item);
+        }
         let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
         let untouched = outcome.applied.is_empty();
         // What a rule only tags, or cannot file since something is not known, stays where it is: rules for what
@@ -265,6 +292,22 @@ impl<'a> TidyWalk<'a> {
             None => {}
         }
         stays && !is_whole && self.deep
+    }
+
+    /// Counts an item for the rules that act on it, or would.
+    fn count(&mut self, item: &Item) {
+        let rules = &self.pass.config.rules;
+        self.out.counts.resize(rules.len(), RuleCount::default());
+        for (count, status) in self.out.counts.iter_mut().zip(explain(rules, item, self.pass.now)) {
+            match status {
+                RuleStatus::Applies => {
+                    count.items += 1;
+                    count.bytes += item.size;
+                }
+                RuleStatus::Preceded(by) => *count.taken_by.entry(by).or_default() += 1,
+                _ => {}
+            }
+        }
     }
 
     fn proposal(&self, item: &Item, outcome: Effect, set: &[(NodeId, Set)]) -> Option<Proposal> {

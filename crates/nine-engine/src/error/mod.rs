@@ -75,6 +75,9 @@ pub enum Error {
         /// Where it stands.
         at: PathBuf,
     },
+    /// A rule of this name is there already.
+    #[error("there is a rule `{}` already", plain(.0))]
+    RuleThere(String),
     /// No layout was named, and nothing stands there that could be taken over.
     #[error("it is not said which shelves are to stand in {}", shown(at))]
     NoLayout {

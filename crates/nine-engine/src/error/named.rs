@@ -23,6 +23,8 @@ pub enum Named {
     Tag,
     /// A layout.
     Layout,
+    /// A rule.
+    Rule,
 }
 
 impl Named {
@@ -36,6 +38,7 @@ impl Named {
             Named::Preference => format!("`{word}` is no preference"),
             Named::Group => format!("nothing can be grouped by `{word}`"),
             Named::Oddity => format!("`{word}` is nothing that is looked for"),
+            Named::Rule => format!("there is no rule `{word}`"),
             Named::Layout => format!("there is no layout `{word}`"),
             Named::Tag => format!("no item has the tag `{word}`"),
         }

@@ -10,6 +10,7 @@ pub mod discard;
 pub mod history;
 pub mod put;
 pub mod retrieve;
+pub mod rule;
 pub mod search;
 pub mod setup;
 pub mod shelves;
@@ -32,6 +33,7 @@ use crate::session::Session;
 pub fn run(command: Command, session: &Session) -> Done {
     match command {
         Command::Setup(args) => setup::run(args, session),
+        Command::Rule(args) => rule::run(args, session),
         Command::Survey(args) => survey::run(args, session),
         Command::Shelves(args) => shelves::run(args, session),
         Command::Search(args) => search::run(args, session),

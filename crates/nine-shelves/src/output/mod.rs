@@ -64,6 +64,11 @@ impl Look {
         self.text(&escape(bytes))
     }
 
+    /// What stands between a condition and what follows from it.
+    pub fn arrow(&self) -> &'static str {
+        if self.ascii { "->" } else { "→" }
+    }
+
     /// A mark and a space behind it, all marks being equally wide; nothing where only ASCII is understood.
     pub fn mark(&self, mark: Option<&str>) -> String {
         match mark.filter(|_| !self.ascii) {

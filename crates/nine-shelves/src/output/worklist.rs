@@ -8,6 +8,7 @@ use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use super::table::{Cell, Table, TableColumn, cell, shorten, styled};
 use nine_core::amount::{count, counted, readable};
 use nine_core::item::Kind;
+use nine_core::merging::{LineChange, changed_lines};
 use nine_core::moment::Now;
 use nine_core::names::natural_key;
 use nine_core::place::Spot;
@@ -230,10 +231,28 @@ impl Shown<'_> {
                 writeln!(out, "     {DOUBT}{line}{DOUBT:#}")?;
             }
         }
+        if let Act::Write { from: Some(from), to } = &step.act {
+            self.changed_lines(out, from, to)?;
+        }
         if let Some(problem) = self.checked.refused.get(&at) {
             for line in self.look.lines(&problem.words(), 5) {
                 writeln!(out, "     {REFUSED}{line}{REFUSED:#}")?;
             }
+        }
+        Ok(())
+    }
+
+    /// The lines of a text that change.
+    fn changed_lines(&self, out: &mut impl Write, from: &str, to: &str) -> io::Result<()> {
+        for line in changed_lines(from, to) {
+            let (sign, style, text) = match &line {
+                LineChange::Stays(text) => (" ", FAINT, text.as_str()),
+                LineChange::Goes(text) => ("-", REFUSED, text.as_str()),
+                LineChange::Comes(text) => ("+", CHANGE, text.as_str()),
+                LineChange::Gap => (" ", FAINT, "…"),
+            };
+            let text = self.look.text(&nine_core::escape::plain(text));
+            writeln!(out, "     {style}{sign} {text}{style:#}")?;
         }
         Ok(())
     }

@@ -1,0 +1,225 @@
+//! Rules and shelves changed by commands, and all of it taken back.
+
+use std::fs;
+
+use proptest::prelude::*;
+
+use super::support::{Ran, World, picture_of};
+
+const RULES: &str = "# what goes first\n[[rule]]\nname = \"loans\"\nwhen = \"name has loan\"\nput = \"2\" # lent\n\n\
+    [[rule]]\nname = \"rest\"\nwhen = \"ext txt\"\nput = \"3/{stem:initial}\"\n";
+
+fn world() -> World {
+    let world = World::new();
+    world.rules(RULES);
+    world.file("loan list.txt", "1").file("notes.txt", "22").file("photo.jpg", "333");
+    world
+}
+
+fn config(world: &World) -> String {
+    fs::read_to_string(world.data.join("shelves.toml")).unwrap()
+}
+
+fn rule(world: &World, words: &[&str]) -> Ran {
+    world.nine(&[&["rule"], words].concat())
+}
+
+#[test]
+fn the_list_says_what_each_rule_does_and_takes() {
+    let world = world();
+    let listed = rule(&world, &["--format", "json"]).ends(0).out;
+    let lines: Vec<&str> = listed.lines().collect();
+    assert!(lines[0].contains("\"items\":1,\"bytes\":1,\"shadows\":1"), "{listed}");
+    assert!(
+        lines[1].contains("\"rule\":\"rest\"") && lines[1].contains("\"items\":1,\"bytes\":2,\"shadows\":0")
+    );
+    rule(&world, &[]).ends(0).says("takes 1 from later rules").says("ext txt → put on 3/{stem:initial}");
+    World::new().config("").nine(&["rule"]).ends(0).says("There are no rules yet");
+}
+
+#[test]
+fn a_rule_is_tried_before_it_is_written() {
+    let world = world();
+    let before = (config(&world), world.picture());
+    let tried = rule(&world, &["try", "type", "image,note", "or", "ext", "txt", "--put", "1/new"]).ends(0);
+    assert!(tried.out.contains("photo.jpg") && !tried.out.contains("notes.txt"), "{}", tried.out);
+    assert!(tried.out.contains("1 item goes by the rule `loans`"), "{}", tried.out);
+    let first = rule(&world, &["try", "ext txt", "--put", "1", "--before", "loans"]).ends(0);
+    assert!(first.out.contains("notes.txt") && first.out.contains("loan list.txt"), "{}", first.out);
+    assert_eq!((config(&world), world.picture()), before);
+    rule(&world, &["try", "ext txt", "--put", "7"]).ends(2).warns("has no shelf 7");
+    rule(&world, &["try", "ext txt"]).ends(2).warns("this rule does nothing");
+}
+
+#[test]
+fn rules_are_added_changed_moved_and_dropped_without_an_editor() {
+    let world = world();
+    let first = config(&world);
+    rule(&world, &["add", "pictures", "--when", "type", "image", "--put", "1"]).ends(0).warns("Add --yes");
+    assert_eq!(config(&world), first);
+    rule(&world, &["add", "pictures", "--when", "type", "image", "--put", "1", "--yes"])
+        .ends(0)
+        .says("+ put = \"1\"");
+    assert!(config(&world).ends_with("[[rule]]\nname = \"pictures\"\nwhen = \"type image\"\nput = \"1\"\n"));
+    rule(&world, &["add", "Pictures", "--when", "file", "--put", "1"])
+        .ends(2)
+        .warns("a rule `Pictures` already");
+    rule(&world, &["change", "loans", "--put", "1/lent", "--yes"]).ends(0);
+    assert!(config(&world).contains("put = \"1/lent\" # lent"), "{}", config(&world));
+    rule(&world, &["move", "pictures", "--before", "1", "--yes"]).ends(0);
+    rule(&world, &["drop", "rest", "--yes"]).ends(0);
+    let listed = rule(&world, &["--format", "csv"]).ends(0).out;
+    let names: Vec<&str> = listed.lines().skip(1).map(|line| line.split(',').nth(1).unwrap()).collect();
+    assert_eq!(names, ["pictures", "loans"]);
+    rule(&world, &["drop", "rests"]).ends(2).warns("there is no rule `rests`");
+    rule(&world, &["change", "loans"]).ends(2).warns("nothing is said that should change");
+    for _ in 0..4 {
+        world.nine(&["undo", "--yes"]).ends(0);
+    }
+    assert_eq!(config(&world), first);
+}
+
+#[test]
+fn a_saved_search_is_a_run_too() {
+    let world = world();
+    let first = config(&world);
+    world.nine(&["search", "size", "over", "1GB", "--save", "huge"]).ends(0);
+    assert!(config(&world).contains("[search.huge]"));
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert_eq!(config(&world), first);
+}
+
+#[test]
+fn shelves_are_made_renamed_moved_and_marked_with_their_folders() {
+    let world = world();
+    world.nine(&["tidy", "--yes"]).ends(0);
+    let first = (config(&world), picture_of(&world.shelves));
+    let shelves = |words: &[&str]| world.nine(&[&["shelves"], words, &["--yes"]].concat());
+    shelves(&["make"]).ends(0).says("1 Boats");
+    shelves(&["rename", "3", "Funding"]).ends(0);
+    assert!(world.shelves.join("3 Funding/N/notes.txt").exists());
+    shelves(&["move", "Funding", "1"]).ends(0);
+    assert!(
+        world.shelves.join("1 Funding/N/notes.txt").exists()
+            && world.shelves.join("3 Loans/loan list.txt").exists()
+    );
+    assert!(
+        config(&world).contains("put = \"3\" # lent")
+            && config(&world).contains("put = \"1/{stem:initial}\"")
+    );
+    shelves(&["mark", "loans", "⚓", "--color", "blue"]).ends(0);
+    assert!(world.shelves.join("3 ⚓ Loans").is_dir());
+    world.nine(&["check"]).ends(0);
+    // A shelf is found by its number, whatever mark is typed.
+    world.nine(&["put", "Downloads/photo.jpg", "--on", "3/pictures", "--yes"]).ends(0);
+    assert!(world.shelves.join("3 ⚓ Loans/pictures/photo.jpg").exists());
+    for (words, told) in [
+        (&["rename", "3", "a/b"][..], "cannot be the name of a folder"),
+        (&["mark", "3", "x"], "`x` cannot be a mark"),
+        (&["move", "7", "1"], "shelf"),
+        (&["mark", "3", "--color", "pink"], "the colours are red"),
+    ] {
+        let refused = shelves(words).ends(2);
+        assert!(refused.err.contains(told), "{words:?}: {}", refused.err);
+    }
+    for _ in 0..5 {
+        world.nine(&["undo", "--yes"]).ends(0);
+    }
+    assert_eq!((config(&world), picture_of(&world.shelves)), first);
+}
+
+#[test]
+fn a_missing_bookcase_is_made_and_a_missing_disk_is_not() {
+    let world = world();
+    fs::remove_dir(&world.shelves).unwrap();
+    world.nine(&["shelves", "make", "--yes"]).ends(0);
+    assert!(world.shelves.join("2 Loans").is_dir());
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert!(!world.shelves.exists());
+    let text = config(&world).replace(&world.shelves.display().to_string(), "/mnt/no-disk/Shelves");
+    world.config(&text);
+    world.nine(&["shelves", "make", "--yes"]).ends(2).warns("a disk may be missing");
+}
+
+#[test]
+fn alone_it_says_what_is_where_and_what_to_do() {
+    let world = world();
+    let told = world.nine(&[]).ends(0).out;
+    assert!(told.lines().count() <= 8, "{told}");
+    assert!(told.contains("3 things lie loose") && told.contains("Next: nine shelves make"), "{told}");
+    world.nine(&["shelves", "make", "--yes"]).ends(0);
+    world
+        .nine(&[])
+        .ends(0)
+        .says("3 shelves, 2 rules")
+        .says("Next: nine tidy")
+        .says("last run 1: nine shelves make");
+    fs::remove_file(world.data.join("shelves.toml")).unwrap();
+    world.nine(&[]).ends(0).says("Next: nine setup");
+    world.nine(&["tidy"]).ends(2).warns("nine setup");
+    world.nine(&["shelves"]).ends(2).warns("nine setup");
+}
+
+#[derive(Debug, Clone)]
+enum Edit {
+    Add(String),
+    Change(usize, bool),
+    Move(usize, Option<usize>),
+    Drop(usize),
+    Rename(u8, String),
+    Renumber(u8, u8),
+    Mark(u8),
+}
+
+fn edit() -> impl Strategy<Value = Edit> {
+    prop_oneof![
+        "[a-z]{3,6}".prop_map(Edit::Add),
+        (1..4_usize, any::<bool>()).prop_map(|(rule, deep)| Edit::Change(rule, deep)),
+        (1..4_usize, proptest::option::of(1..4_usize)).prop_map(|(rule, before)| Edit::Move(rule, before)),
+        (1..4_usize).prop_map(Edit::Drop),
+        (1..4_u8, "[A-Z][a-z]{2,5}").prop_map(|(shelf, title)| Edit::Rename(shelf, title)),
+        (1..4_u8, 1..10_u8).prop_map(|(shelf, to)| Edit::Renumber(shelf, to)),
+        (1..4_u8).prop_map(Edit::Mark),
+    ]
+}
+
+impl Edit {
+    fn words(&self) -> Vec<String> {
+        let text = match self {
+            Edit::Add(name) => format!("rule add {name} --when link --tag x"),
+            Edit::Change(rule, true) => format!("rule change {rule} --deep --tag new"),
+            Edit::Change(rule, false) => format!("rule change {rule} --loose --when empty"),
+            Edit::Move(rule, Some(before)) => format!("rule move {rule} --before {before}"),
+            Edit::Move(rule, None) => format!("rule move {rule} --last"),
+            Edit::Drop(rule) => format!("rule drop {rule}"),
+            Edit::Rename(shelf, title) => format!("shelves rename {shelf} {title}"),
+            Edit::Renumber(shelf, to) => format!("shelves move {shelf} {to}"),
+            Edit::Mark(shelf) => format!("shelves mark {shelf} ★ --color red"),
+        };
+        text.split(' ').chain(["--yes"]).map(str::to_owned).collect()
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    #[test]
+    fn any_edits_undone_backwards_give_the_first_text(edits in proptest::collection::vec(edit(), 1..6)) {
+        let world = world();
+        world.nine(&["tidy", "--yes"]).ends(0);
+        let first = (config(&world), picture_of(&world.shelves));
+        let mut done = 0;
+        for edit in &edits {
+            let words = edit.words();
+            let ran = world.nine(&words.iter().map(String::as_str).collect::<Vec<_>>());
+            // What makes no sense is refused, and changes nothing.
+            prop_assert!(ran.status == 0 || ran.status == 2, "{:?}: {}", words, ran.err);
+            done += usize::from(ran.out.contains("takes it back"));
+        }
+        world.nine(&["check"]).ends(0);
+        for _ in 0..done {
+            world.nine(&["undo", "--yes"]).ends(0);
+        }
+        prop_assert_eq!((config(&world), picture_of(&world.shelves)), first, "{:?}", edits);
+    }
+}
