@@ -14,6 +14,7 @@ pub mod copies;
 pub mod discard;
 pub mod displays;
 pub mod error;
+pub mod facet;
 pub mod history;
 mod icons;
 pub mod looking;

@@ -5,9 +5,9 @@ use clap::{Parser, Subcommand};
 use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
-    demo::DemoArgs, discard::DiscardArgs, history::HistoryArgs, put::PutArgs, retrieve::RetrieveArgs,
-    rule::RuleArgs, search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs,
-    sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
+    demo::DemoArgs, discard::DiscardArgs, facet::FacetArgs, history::HistoryArgs, put::PutArgs,
+    retrieve::RetrieveArgs, rule::RuleArgs, search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs,
+    survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -30,6 +30,7 @@ pub struct Cli {
 pub enum Command {
     Setup(SetupArgs),
     Rule(RuleArgs),
+    Facet(FacetArgs),
     Survey(SurveyArgs),
     Shelves(ShelvesArgs),
     Search(SearchArgs),

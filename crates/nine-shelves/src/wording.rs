@@ -235,6 +235,7 @@ fn unknown(what: Named, word: &str, known: &[String]) -> String {
         Named::Preference => format!("--keep takes a list of {all}"),
         Named::Group => format!("it can be grouped by {all}"),
         Named::Oddity => format!("it can be {all}"),
+        Named::Facet => format!("the facets are {all}"),
         Named::Rule => format!("the rules are {all}; nine rule lists them"),
         Named::Layout => format!("the layouts are {all}, or give a file: ./mine.toml"),
         Named::Tag => "`nine tag` lists all tags".into(),

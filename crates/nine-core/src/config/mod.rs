@@ -1,5 +1,6 @@
 //! The configuration, `shelves.toml`: piles, bookcases, rules.
 
+mod answers;
 mod archive;
 mod compose;
 mod copies;
@@ -14,6 +15,7 @@ mod rules;
 mod shelves;
 mod text;
 
+pub use answers::{AnswerChange, change_answers};
 pub use compose::{Additions, Composed, NewBookcase, compose, free_name, layout_text};
 pub use drives::{DriveLogin, PasswordFrom, is_address};
 pub use edit::{drop_search, save_search};

@@ -46,7 +46,7 @@ fn is_same(a: &Value, b: &Value) -> bool {
 }
 
 /// Adds a value in the way in which the last one stands.
-fn push(list: &mut Array, mut value: Value) {
+pub(super) fn push(list: &mut Array, mut value: Value) {
     let before = list.iter().last().and_then(|last| last.decor().prefix()).and_then(|prefix| prefix.as_str());
     // Of what stands before the last one only the line and its indent belong to a new one.
     let before = before.and_then(|before| before.rfind('\n').map(|at| before[at..].to_owned()));

@@ -25,6 +25,8 @@ pub enum Named {
     Layout,
     /// A rule.
     Rule,
+    /// A facet.
+    Facet,
 }
 
 impl Named {
@@ -38,6 +40,7 @@ impl Named {
             Named::Preference => format!("`{word}` is no preference"),
             Named::Group => format!("nothing can be grouped by `{word}`"),
             Named::Oddity => format!("`{word}` is nothing that is looked for"),
+            Named::Facet => format!("there is no facet `{word}`"),
             Named::Rule => format!("there is no rule `{word}`"),
             Named::Layout => format!("there is no layout `{word}`"),
             Named::Tag => format!("no item has the tag `{word}`"),

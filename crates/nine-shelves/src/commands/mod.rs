@@ -7,6 +7,7 @@ pub mod compare;
 pub mod copies;
 pub mod demo;
 pub mod discard;
+pub mod facet;
 pub mod history;
 pub mod put;
 pub mod retrieve;
@@ -33,6 +34,7 @@ use crate::session::Session;
 pub fn run(command: Command, session: &Session) -> Done {
     match command {
         Command::Setup(args) => setup::run(args, session),
+        Command::Facet(args) => facet::run(args, session),
         Command::Rule(args) => rule::run(args, session),
         Command::Survey(args) => survey::run(args, session),
         Command::Shelves(args) => shelves::run(args, session),

@@ -160,6 +160,45 @@ fn alone_it_says_what_is_where_and_what_to_do() {
     world.nine(&["shelves"]).ends(2).warns("nine setup");
 }
 
+#[test]
+fn answers_are_counted_added_renamed_and_dropped() {
+    let world = World::new();
+    world.rules(
+        "[facet.lender]\nvalues = [\"<a lender>\", \"Harrow Dock\"] # mine\n\n\
+        [[rule]]\nwhen = \"lender known\"\nput = \"2/{lender}\"\n",
+    );
+    world.file("harrow dock loan.txt", "1").file("NQS letter.txt", "2");
+    let first = config(&world);
+    let facet = |words: &[&str]| world.nine(&[&["facet"], words].concat());
+    facet(&[]).ends(0).says("still to be filled in: <a lender>").says("1 item");
+    world.nine(&["check"]).ends(0).says("still to be filled in: <a lender>");
+    facet(&["add", "lender", "New Quay Society", "--also", "NQS", "--yes"]).ends(0);
+    assert!(
+        config(&world).contains("\"New Quay Society\" = [\"NQS\"]") && !config(&world).contains("<a lender>")
+    );
+    let counted = facet(&["lender", "--format", "csv"]).ends(0).out;
+    assert_eq!(counted, "facet,answer,items\nlender,Harrow Dock,1\nlender,New Quay Society,1\n");
+    let from = ["add", "lender", "--from", "clients.csv", "--column", "Name", "--yes"];
+    fs::write(world.at("clients.csv"), "id,name\n1,Ada Pellow\n2,\"Bo, Inc\"\n3,Cy\n3,Cy\n").unwrap();
+    facet(&from[..4]).ends(2).warns("there are `id`, `name`");
+    facet(&from).ends(2).warns("`Bo, Inc` cannot be an answer");
+    fs::write(world.at("clients.csv"), "id,name\n1,Ada Pellow\n3,Cy\n3,Cy\n").unwrap();
+    facet(&from).ends(0);
+    facet(&["rename", "lender", "cy", "Cyril", "--yes"]).ends(0);
+    facet(&["drop", "lender", "Ada Pellow", "--yes"]).ends(0);
+    assert!(
+        config(&world).contains("Cyril = [\"Cy\"]") && !config(&world).contains("Ada"),
+        "{}",
+        config(&world)
+    );
+    facet(&["drop", "lender", "Nobody"]).ends(2).warns("there is no answer `Nobody`");
+    facet(&["add", "lendr", "X"]).ends(2).warns("did you mean `lender`?");
+    for _ in 0..4 {
+        world.nine(&["undo", "--yes"]).ends(0);
+    }
+    assert_eq!(config(&world), first);
+}
+
 #[derive(Debug, Clone)]
 enum Edit {
     Add(String),
