@@ -8,6 +8,68 @@ pub struct Station {
     pub words: &'static [&'static str],
 }
 
+/// A part of the walk that stands by itself.
+pub struct Chapter {
+    /// Its name.
+    pub name: &'static str,
+    /// What it is about.
+    pub about: &'static str,
+    /// Its stations, the first and the one behind the last, counted through both walks.
+    pub stations: std::ops::Range<usize>,
+}
+
+/// The chapters of the whole walk, in order.
+pub const CHAPTERS: [Chapter; 7] = [
+    Chapter { name: "look", about: "what lies where; searches, saved ones too", stations: 0..6 },
+    Chapter { name: "rules", about: "tags, rules, and all of it taken back", stations: 6..13 },
+    Chapter { name: "names", about: "papers with careless names", stations: 13..19 },
+    Chapter { name: "copies", about: "what is there twice", stations: 19..23 },
+    Chapter { name: "shelves", about: "the shelves, and what is tangled", stations: 23..26 },
+    Chapter {
+        name: "archive",
+        about: "the dated archive, and everything of one pile in a hurry",
+        stations: 26..34,
+    },
+    Chapter { name: "drive", about: "a cloud drive", stations: 34..45 },
+];
+
+/// The short walk, from nothing to shelves and back. Its configuration begins empty, and lies beside that of the other
+/// walk.
+pub const SHORT: [Station; 10] = [
+    Station { tells: "Nothing is set up. What is where?", words: &[] },
+    Station {
+        tells: "Shelves, folders, marks and starter rules come ready-made. This is for work by its state.",
+        words: &["setup", "--layout", "in-hand", "--at", "Shelves", "--yes"],
+    },
+    Station { tells: "What would its rules do? Nothing moves without a yes.", words: &["tidy"] },
+    Station { tells: "Why does one thing stay behind?", words: &["why", "downloads/statement.pdf"] },
+    Station { tells: "The list looks right: carry it out.", words: &["tidy", "--yes"] },
+    Station { tells: "The shelves as they stand now.", words: &["shelves"] },
+    Station {
+        tells: "A rule of one's own is tried before it is written.",
+        words: &["rule", "try", "type", "shortcut,mail", "--put", "8/{type}"],
+    },
+    Station {
+        tells: "And written, without an editor.",
+        words: &[
+            "rule",
+            "add",
+            "odds and ends",
+            "--when",
+            "type",
+            "shortcut,mail",
+            "--put",
+            "8/{type}",
+            "--yes",
+        ],
+    },
+    Station {
+        tells: "Wherever things lie now, they are found: what nobody touched for half a year.",
+        words: &["search", "idle", "over", "6mo", "--sort", "size", "--limit", "4"],
+    },
+    Station { tells: "Second thoughts? Any run is taken back whole.", words: &["undo", "2", "--yes"] },
+];
+
 /// The walk through folders of this machine.
 pub const STATIONS: [Station; 34] = [
     Station {

@@ -76,6 +76,17 @@ pub fn answer<T>(question: &str, usual: &str, read: impl Fn(&str) -> Result<T, S
     }
 }
 
+/// Waits until the person goes on.
+///
+/// # Errors
+/// If the input ends.
+pub fn wait_for_enter(words: &str) -> Done {
+    let mut out = std::io::stderr().lock();
+    write!(out, "{words} ")?;
+    out.flush()?;
+    line().map(drop)
+}
+
 /// A line of the person's; the end of the input is a no.
 fn line() -> Done<String> {
     let mut answer = String::new();

@@ -6,21 +6,28 @@ use std::process::Command;
 
 use clap::Args;
 use nine_core::escape::escape;
-use nine_demo::walk::{ON_THE_DRIVE, STATIONS, Station};
+use nine_demo::walk::{CHAPTERS, Chapter, ON_THE_DRIVE, SHORT, STATIONS, Station};
 use nine_demo::{Error, Made, drive, make};
 
+use crate::ask;
 use crate::failure::{Done, Failure};
 use crate::output::style::{CHANGE, FAINT, STRONG};
 
-/// Make the sample world and walk through the whole job
+/// Make the sample world and walk through it: a short walk, one chapter, or all
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine demo                     in a new folder under the system's temporary folder\n  nine demo ~/tern-quay         in a folder of your own; it must be new or empty\n  nine demo ~/tern-quay --serve its cloud drive, to go on with by yourself"
+    after_help = "Examples:\n  nine demo                     a short walk, in a new folder under the system's temporary folder\n  nine demo --all               through the whole job\n  nine demo --chapter copies    look, rules, names, copies, shelves, archive or drive\n  nine demo ~/tern-quay         in a folder of your own; it must be new or empty\n  nine demo ~/tern-quay --serve its cloud drive, to go on with by yourself"
 )]
 pub struct DemoArgs {
     /// Where to make the sample world
     #[arg(value_name = "FOLDER")]
     pub folder: Option<PathBuf>,
+    /// Walk through the whole job
+    #[arg(long, conflicts_with_all = ["chapter", "only_make", "serve"])]
+    pub all: bool,
+    /// Walk through one chapter of it
+    #[arg(long, value_name = "NAME", value_parser = chapter_names(), conflicts_with_all = ["only_make", "serve"])]
+    pub chapter: Option<String>,
     /// Only make the world and say where it is
     #[arg(long)]
     pub only_make: bool,
@@ -44,7 +51,17 @@ pub fn run(args: DemoArgs) -> Done {
     if args.only_make {
         return tell_how_to_go_on(&made);
     }
-    walk(&made)
+    let mut walk = Walk { made: &made, home: made.home.clone(), most: None };
+    match (&args.chapter, args.all) {
+        (Some(name), _) => walk.chapters(|chapter| chapter.name == name)?,
+        (None, true) => walk.chapters(|_| true)?,
+        (None, false) => walk.short()?,
+    }
+    tell_how_to_go_on(&made)
+}
+
+fn chapter_names() -> impl clap::builder::TypedValueParser {
+    clap::builder::PossibleValuesParser::new(CHAPTERS.map(|chapter| chapter.name))
 }
 
 impl From<Error> for Failure {
@@ -91,36 +108,122 @@ fn serve(root: &Path) -> Done {
 /// How many lines are shown of the end of a long output.
 const LINES: usize = 5;
 
-/// Walks through the job by running this very program.
-///
-/// # Errors
-/// If it cannot be started, or a command fails.
-fn walk(made: &Made) -> Done {
-    let mut out = anstream::stdout();
-    let root = escape(made.root.as_os_str().as_encoded_bytes());
-    writeln!(
-        out,
-        "{STRONG}Tern Quay, a small boat museum.{STRONG:#} The sample world of its exhibitions coordinator:"
-    )?;
-    writeln!(out, "{} items in {root}\n", made.items)?;
-    for (at, station) in STATIONS.iter().enumerate() {
-        stop_at(made, at + 1, station)?;
-    }
-    let drive = drive::open(&made.root)?;
-    for (at, station) in ON_THE_DRIVE.iter().enumerate() {
-        stop_at(made, STATIONS.len() + at + 1, station)?;
-    }
-    drive::close(&made.root, drive)?;
-    tell_how_to_go_on(made)
+/// How many are shown of any output on the short walk, which fits on two screens.
+const SHORT_LINES: usize = 7;
+
+/// A walk by running this very program.
+struct Walk<'m> {
+    made: &'m Made,
+    /// Where the configuration is.
+    home: PathBuf,
+    /// How many lines of each output are shown, if not all.
+    most: Option<usize>,
 }
 
-fn stop_at(made: &Made, number: usize, station: &Station) -> Done {
-    let mut out = anstream::stdout();
-    writeln!(out, "{STRONG}{number}.{STRONG:#} {}", station.tells)?;
-    writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", typed(station.words))?;
-    out.flush()?;
-    run_station(made, station)?;
-    Ok(writeln!(out)?)
+impl Walk<'_> {
+    /// From nothing to shelves and back.
+    fn short(&mut self) -> Done {
+        self.begin()?;
+        self.home = self.made.root.join("begin");
+        self.most = Some(SHORT_LINES);
+        for (at, station) in SHORT.iter().enumerate() {
+            self.stop_at(at + 1, station)?;
+        }
+        let mut out = anstream::stdout();
+        let chapters: Vec<&str> = CHAPTERS.iter().map(|chapter| chapter.name).collect();
+        writeln!(
+            out,
+            "{STRONG}There is more:{STRONG:#} nine demo --all, or --chapter {}\n",
+            chapters.join(", ")
+        )?;
+        Ok(())
+    }
+
+    /// The chapters that are wanted of the whole job.
+    fn chapters(&self, is_wanted: impl Fn(&Chapter) -> bool) -> Done {
+        self.begin()?;
+        let stations: Vec<&Station> = STATIONS.iter().chain(&ON_THE_DRIVE).collect();
+        let mut drive = None;
+        let mut number = 0;
+        for chapter in CHAPTERS.iter().filter(|chapter| is_wanted(chapter)) {
+            if chapter.name == "drive" {
+                drive = Some(drive::open(&self.made.root)?);
+            }
+            for station in &stations[chapter.stations.clone()] {
+                number += 1;
+                self.stop_at(number, station)?;
+            }
+        }
+        if let Some(drive) = drive {
+            drive::close(&self.made.root, drive)?;
+        }
+        Ok(())
+    }
+
+    fn begin(&self) -> Done {
+        let mut out = anstream::stdout();
+        let root = escape(self.made.root.as_os_str().as_encoded_bytes());
+        writeln!(
+            out,
+            "{STRONG}Tern Quay, a small boat museum.{STRONG:#} The sample world of its exhibitions coordinator:"
+        )?;
+        Ok(writeln!(out, "{} items in {root}\n", self.made.items)?)
+    }
+
+    fn stop_at(&self, number: usize, station: &Station) -> Done {
+        let mut out = anstream::stdout();
+        writeln!(out, "{STRONG}{number}.{STRONG:#} {}", station.tells)?;
+        writeln!(out, "   {CHANGE}$ nine {}{CHANGE:#}\n", typed(station.words))?;
+        out.flush()?;
+        self.run(station)?;
+        writeln!(out)?;
+        self.wait()
+    }
+
+    /// Waits for Enter, where a person looks on.
+    fn wait(&self) -> Done {
+        if self.most.is_none() || !ask::has_person() || !std::io::stdout().is_terminal() {
+            return Ok(());
+        }
+        ask::wait_for_enter("Enter goes on")
+    }
+
+    /// Runs a command in the sample world.
+    fn run(&self, station: &Station) -> Done {
+        let program = std::env::current_exe()?;
+        let mut command = Command::new(program);
+        command.current_dir(&self.made.root);
+        command.arg("--home").arg(&self.home).arg("--today").arg(&self.made.now).args(station.words);
+        if self.most.is_some() {
+            // The world is the home of somebody who begins.
+            command.env("HOME", &self.made.root);
+        }
+        // The preview is shown, not asked about: the walk goes on by itself.
+        command.stdin(std::process::Stdio::null());
+        // What is carried out was shown before; its end tells what came of it.
+        let ends = station.words.contains(&"--yes");
+        let status = if ends || self.most.is_some() {
+            if std::io::stdout().is_terminal() {
+                command.arg("--color").arg("always");
+            }
+            if self.most.is_none() {
+                command.stderr(std::process::Stdio::inherit());
+            }
+            let output = command.output()?;
+            match (self.most, ends) {
+                (Some(most), false) => print_start(&output.stdout, most)?,
+                (Some(_), true) => print_end(&output.stdout, LINES)?,
+                (None, _) => print_end(&output.stdout, LINES)?,
+            }
+            output.status
+        } else {
+            command.status()?
+        };
+        if status.code().is_none_or(|code| code > 1) {
+            return Err(Failure::system(format!("`nine {}` ended with {status}", station.words.join(" "))));
+        }
+        Ok(())
+    }
 }
 
 /// Words as one would type them.
@@ -129,37 +232,12 @@ fn typed(words: &[&str]) -> String {
     words.iter().map(quoted).collect::<Vec<_>>().join(" ")
 }
 
-/// Runs a command in the sample world.
-fn run_station(made: &Made, station: &Station) -> Done {
-    let program = std::env::current_exe()?;
-    let mut command = Command::new(program);
-    command.current_dir(&made.root);
-    command.arg("--home").arg(&made.home).arg("--today").arg(&made.now).args(station.words);
-    // The preview is shown, not asked about: the walk goes on by itself.
-    command.stdin(std::process::Stdio::null());
-    // What is carried out was shown before; its end tells what came of it.
-    let status = if station.words.contains(&"--yes") {
-        if std::io::stdout().is_terminal() {
-            command.arg("--color").arg("always");
-        }
-        let output = command.stderr(std::process::Stdio::inherit()).output()?;
-        print_end(&output.stdout)?;
-        output.status
-    } else {
-        command.status()?
-    };
-    if status.code().is_none_or(|code| code > 1) {
-        return Err(Failure::system(format!("`nine {}` ended with {status}", station.words.join(" "))));
-    }
-    Ok(())
-}
-
 /// Prints the last lines of an output, and how many stand before them.
-fn print_end(printed: &[u8]) -> Done {
+fn print_end(printed: &[u8], most: usize) -> Done {
     let mut out = anstream::stdout();
     let text = String::from_utf8_lossy(printed);
     let lines: Vec<&str> = text.lines().collect();
-    let before = lines.len().saturating_sub(LINES);
+    let before = lines.len().saturating_sub(most);
     if before > 0 {
         writeln!(out, "{FAINT}({before} lines of the list left out here){FAINT:#}")?;
     }
@@ -167,6 +245,19 @@ fn print_end(printed: &[u8]) -> Done {
         writeln!(out, "{line}")?;
     }
     Ok(())
+}
+
+/// Prints the first lines of an output, and the last one, which sums it up.
+fn print_start(printed: &[u8], most: usize) -> Done {
+    let mut out = anstream::stdout();
+    let text = String::from_utf8_lossy(printed);
+    let lines: Vec<&str> = text.lines().collect();
+    if lines.len() <= most + 2 {
+        return Ok(lines.iter().try_for_each(|line| writeln!(out, "{line}"))?);
+    }
+    lines[..most].iter().try_for_each(|line| writeln!(out, "{line}"))?;
+    writeln!(out, "{FAINT}({} lines left out here){FAINT:#}", lines.len() - most - 1)?;
+    Ok(writeln!(out, "{}", lines[lines.len() - 1])?)
 }
 
 /// Says how to go on by hand.

@@ -39,7 +39,7 @@ fn the_walk_ends_where_it_began() {
     let world = World::new();
     let root = world.at("walked");
     world
-        .nine(&["demo", root.to_str().unwrap()])
+        .nine(&["demo", root.to_str().unwrap(), "--all"])
         .ends(0)
         .says("$ nine tidy")
         .says("2 Loans/2031")
@@ -69,6 +69,34 @@ fn the_walk_ends_where_it_began() {
         !world.at(".local").exists() && !world.at("nine/daybook").exists(),
         "nothing of the person's own is touched"
     );
+}
+
+#[test]
+fn the_short_walk_goes_from_nothing_to_shelves_and_back() {
+    let (_world, fresh) = made("fresh");
+    let world = World::new();
+    let root = world.at("walked");
+    let walked = world.nine(&["demo", root.to_str().unwrap()]).ends(0);
+    let short = walked.out.split("There is more").next().unwrap();
+    assert!(short.lines().count() <= 130, "two screens: {}", short.lines().count());
+    for told in ["Next: nine setup", "takes it back", "$ nine rule try", "+ put = ", "taken away"] {
+        assert!(walked.out.contains(told), "{told}: {}", walked.out);
+    }
+    assert!(root.join("Shelves/1 🔨 In hand").is_dir());
+    for folder in ["Desktop", "Downloads"] {
+        assert_eq!(picture_of(&root.join(folder)), picture_of(&fresh.join(folder)), "{folder}");
+    }
+    assert!(!world.at(".local").exists(), "nothing of the person's own is touched");
+}
+
+#[test]
+fn each_chapter_stands_by_itself() {
+    for chapter in ["look", "rules", "names", "copies", "shelves", "archive", "drive"] {
+        let world = World::new();
+        let root = world.at("walked");
+        world.nine(&["demo", root.to_str().unwrap(), "--chapter", chapter]).ends(0).says("Go on by hand");
+    }
+    World::new().nine(&["demo", "--chapter", "nothing"]).ends(2).warns("possible values");
 }
 
 #[test]
