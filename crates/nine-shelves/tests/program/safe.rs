@@ -161,7 +161,7 @@ fn commands_that_read_go_on_where_recovery_cannot() {
     // A run of a newer form.
     let file = world.data.join("daybook/000001.jsonl");
     let text = fs::read_to_string(&file).unwrap();
-    fs::write(&file, text.replacen("\"format\":4", "\"format\":99", 1)).unwrap();
+    fs::write(&file, text.replacen("\"format\":5", "\"format\":99", 1)).unwrap();
     for words in
         [&["search", "name", "has", "a"][..], &["survey"], &["why", "home/2 Loans/there.txt"], &["shelves"]]
     {
