@@ -15,7 +15,7 @@ use std::sync::{Arc, OnceLock};
 use nine_core::config::{Bookcase, Config, Pile};
 use nine_core::escape::escape;
 use nine_core::moment::{Moment, Now};
-use nine_core::place::{ItemPath, Spot};
+use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::Siblings;
 use nine_core::shelving::Shelving;
 use nine_stores::local::{Counters, LocalSettings};
@@ -281,6 +281,24 @@ impl Workspace {
         }
     }
 
+    /// A bookcase that knows which of its shelves others see.
+    fn with_shared_shelves(
+        &self,
+        case: &Bookcase,
+        path: &Path,
+        store: Arc<dyn Store>,
+    ) -> StoreResult<Arc<dyn Store>> {
+        let shared = || case.shelves.iter().filter_map(|shelf| Some((shelf.number, shelf.shared.clone()?)));
+        if shared().next().is_none() {
+            return Ok(store);
+        }
+        let names: Vec<NameBuf> = store.list(&ItemPath::root())?.into_iter().map(|(name, _)| name).collect();
+        let shelving = Shelving::new(case, names.iter().map(NameBuf::as_name));
+        let folders = shared().filter_map(|(number, who)| Some((shelving.spot(number)?.path, who)));
+        let settings = self.settings(true, self.config().trash.as_ref());
+        Ok(Arc::new(LocalStore::open(path, settings)?.with_shared(folders.collect())))
+    }
+
     fn open(&self) -> Opened {
         let mut opened = Opened::default();
         let config = self.config();
@@ -289,7 +307,13 @@ impl Workspace {
         let bookcases = config.bookcases.iter().map(|Bookcase { name, at, .. }| (name, at, true));
         for (name, at, births) in piles.chain(bookcases) {
             let at = self.at(at);
-            match self.open_store(&at, births) {
+            let opened_store = self.open_store(&at, births).and_then(|store| {
+                match (config.bookcase(Some(name)).filter(|case| case.name == *name), at.local()) {
+                    (Some(case), Some(path)) => self.with_shared_shelves(case, path, store),
+                    _ => Ok(store),
+                }
+            });
+            match opened_store {
                 Ok(store) => {
                     opened.places.add(name.clone(), store.clone());
                     opened.open.push(Place { name: name.clone(), store });

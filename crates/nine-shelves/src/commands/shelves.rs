@@ -7,6 +7,7 @@ use nine_core::amount::{count, counted, readable};
 use nine_core::condition::in_condition;
 use nine_core::escape::{escape, plain};
 use nine_core::flaws::{Flaw, FlawKind, UNSORTED};
+use nine_core::names::without_mark;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::shelving::{Shelving, shelf_number};
 use nine_core::tree::{NodeId, Tree};
@@ -16,7 +17,7 @@ use nine_engine::shelves::{
     BookcasePicture, BookcaseState, NewMark, ShelfRow, Shelves, look, make, mark, pictures, pictures_with,
     rename, renumber,
 };
-use nine_stores::{Location, ReadStore};
+use nine_stores::ReadStore;
 use serde::Serialize;
 
 use crate::args::{ColorWord, PlainFormat, ShowArgs, color_word};
@@ -337,12 +338,9 @@ impl<'a> Shown<'a> {
         let on = |path: &ItemPath, below: &str| self.on(path, below, many);
         let at = &flaw.at;
         match (flaw.wrong, &flaw.other) {
-            (FlawKind::Missing, _) => match self.store.location(at) {
-                Location::Local(_) => format!("mkdir -- {}", on_disk(at)),
-                Location::Drive(_) => {
-                    format!("nine put PATH --on {}", on(at, "").unwrap_or_else(|| "SHELF".to_owned()))
-                }
-            },
+            (FlawKind::Missing, _) if many => format!("nine shelves make {}", paste::word(self.name)),
+            (FlawKind::Missing, _) => "nine shelves make".to_owned(),
+            (FlawKind::Renamed, _) => self.rename(at, many),
             (FlawKind::Twice | FlawKind::CaseOnly | FlawKind::SameName, Some(other)) => {
                 match (on(other, ""), on(at, "")) {
                     (Some(on), _) if self.is_told(other) => {
@@ -354,7 +352,6 @@ impl<'a> Shown<'a> {
                     _ => format!("nine compare {} {}", on_disk(at), on_disk(other)),
                 }
             }
-            (_, Some(other)) => self.rename(at, other),
             (FlawKind::Mixed, None) => match (on(at, &format!("/{UNSORTED}")), folder_is(at)) {
                 (Some(on), Some(folder)) => {
                     format!("nine put --where {} --on {on}", paste::word(&format!("file and {folder}")))
@@ -375,20 +372,24 @@ impl<'a> Shown<'a> {
                     None => format!("nine put {} --on SHELF", spot(at)),
                 }
             }
-            (_, None) => format!("nine discard {}", spot(at)),
+            (FlawKind::Empty, _) | (_, None) => format!("nine discard {}", spot(at)),
+            (_, Some(other)) => format!("nine compare {} {}", on_disk(at), on_disk(other)),
         }
     }
 
-    fn rename(&self, at: &ItemPath, other: &ItemPath) -> String {
-        let name = escape(other.name());
-        let (Location::Local(from), Location::Local(to)) =
-            (self.store.location(at), self.store.location(other))
-        else {
-            return format!("rename it on the drive to {}", paste::word(&name));
-        };
-        match (paste::path(&from), paste::path(&to)) {
-            (Some(from), Some(to)) => format!("mv -n -- {from} {to}"),
-            _ => format!("rename it to {}", paste::word(&name)),
+    /// Takes the name that a person gave the folder over into the configuration.
+    fn rename(&self, at: &ItemPath, many: bool) -> String {
+        let name = String::from_utf8_lossy(at.name()).into_owned();
+        let (number, title) = name.split_at(1);
+        let title = without_mark(title.trim_start_matches([' ', '.', '_', '-']));
+        let shelf = if many { format!("{}/{number}", self.name) } else { number.to_owned() };
+        match title {
+            "" => format!("nine shelves rename {} TITLE", paste::word(&shelf)),
+            title => format!(
+                "nine shelves rename {} {}",
+                paste::word(&shelf),
+                paste::word(&escape(title.as_bytes()))
+            ),
         }
     }
 

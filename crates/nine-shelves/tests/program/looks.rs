@@ -547,13 +547,13 @@ IMG_3034.JPG  Phone import/DCIM/101TERN  3.0 KB  3 days
 
 shelves that are not there yet  2
   8 Later  
-      mkdir -- 'ROOT/Documents/8 Later'
+      nine shelves make
   9 Archive  
-      mkdir -- 'ROOT/Documents/9 Archive'
+      nine shelves make
 
 shelves that were renamed  1
   3 Funding  is 3 Grants in shelves.toml
-      mv -n -- 'ROOT/Documents/3 Funding' 'ROOT/Documents/3 Grants'
+      nine shelves rename 3 Funding
 
 folders of one name  1
   6 Office/Tides 2031  2 files, and 1 Exhibitions/Tides 2031
@@ -938,13 +938,13 @@ documents
 
 shelves that are not there yet  2
   8 Later  
-      mkdir -- 'ROOT/Documents/8 Later'
+      nine shelves make
   9 Archive  
-      mkdir -- 'ROOT/Documents/9 Archive'
+      nine shelves make
 
 shelves that were renamed  1
   3 Funding  is 3 Grants in shelves.toml
-      mv -n -- 'ROOT/Documents/3 Funding' 'ROOT/Documents/3 Grants'
+      nine shelves rename 3 Funding
 
 folders of one name  1
   6 Office/Tides 2031  2 files, and 1 Exhibitions/Tides 2031

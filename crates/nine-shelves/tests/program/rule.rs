@@ -262,3 +262,17 @@ proptest! {
         prop_assert_eq!((config(&world), picture_of(&world.shelves)), first, "{:?}", edits);
     }
 }
+
+#[test]
+fn a_shelf_that_others_see_is_told_before_anything_comes_there() {
+    let world = World::new();
+    world.rules("").file("plan.txt", "1");
+    let text = config(&world).replace("\"Loans\"", "{ title = \"Loans\", shared = \"the board\" }");
+    world.config(&text);
+    let put = world.nine(&["put", "Downloads/plan.txt", "--on", "2"]).ends(0);
+    assert!(put.out.contains("the board"), "{}", put.out);
+    world.nine(&["put", "Downloads/plan.txt", "--on", "2", "--yes"]).ends(0);
+    world.nine(&["search", "shared"]).ends(0).says("plan.txt");
+    world.nine(&["put", "home/2 Loans/plan.txt", "--on", "1", "--yes"]).ends(0);
+    world.nine(&["search", "shared"]).ends(0).says("0 files");
+}

@@ -75,6 +75,8 @@ pub struct LocalStore {
     volumes: Volumes,
     /// What is in all names that are made for a moment.
     token: Mutex<String>,
+    /// Folders that others see, and who these are.
+    shared: Vec<(ItemPath, String)>,
 }
 
 /// How many open folders are kept at hand.
@@ -97,7 +99,14 @@ impl LocalStore {
     fn of_root(root: OwnedFd, path: PathBuf, settings: LocalSettings) -> Self {
         let token = Mutex::new(random_token());
         let (folders, plain, volumes) = Default::default();
-        Self { root: Arc::new(root), path, settings, folders, plain, volumes, token }
+        Self { root: Arc::new(root), path, settings, folders, plain, volumes, token, shared: Vec::new() }
+    }
+
+    /// The same with folders that others see.
+    #[must_use]
+    pub fn with_shared(mut self, shared: Vec<(ItemPath, String)>) -> Self {
+        self.shared = shared;
+        self
     }
 
     /// The facts of an entry, from what the kernel tells; `open` opens it, should its file system be new.

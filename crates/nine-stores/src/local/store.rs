@@ -36,6 +36,10 @@ impl Store for LocalStore {
 }
 
 impl ReadStore for LocalStore {
+    fn seen_by(&self, path: &ItemPath) -> Option<(ItemPath, String)> {
+        let seen = self.shared.iter().find(|(folder, _)| path == folder || path.is_inside(folder));
+        seen.cloned()
+    }
     fn location(&self, path: &ItemPath) -> Location {
         Location::Local(self.path_of(path))
     }
