@@ -53,6 +53,7 @@ pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
         now: &now,
         details: &details,
         in_use: &none_open,
+        counts_rules: false,
     };
     let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
     let mut places = Places::default();

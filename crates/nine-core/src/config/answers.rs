@@ -149,10 +149,9 @@ fn as_table(list: &Array) -> Result<Table, String> {
     let behind = list.trailing().as_str().unwrap_or_default().lines().map(str::trim);
     let behind: String =
         behind.filter(|line| line.starts_with('#')).map(|line| format!("\n{line}")).collect();
-    if let Some((_, last)) = table.iter_mut().last().filter(|_| !behind.is_empty()) {
-        if let Some(value) = last.as_value_mut() {
-            value.decor_mut().set_suffix(behind);
-        }
+    let last = table.iter_mut().last().filter(|_| !behind.is_empty());
+    if let Some(value) = last.and_then(|(_, last)| last.as_value_mut()) {
+        value.decor_mut().set_suffix(behind);
     }
     Ok(table)
 }
