@@ -13,6 +13,7 @@ pub mod desktop_entry;
 pub mod diagnostic;
 pub mod escape;
 pub mod facet;
+pub mod favourites;
 pub mod find;
 pub mod flaws;
 pub mod item;

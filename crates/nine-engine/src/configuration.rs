@@ -13,8 +13,8 @@ use crate::plan::{Carried, Draft, Plan};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
-/// The place in which the configuration lies, as runs know it. No pile and no bookcase can have its name.
-pub const PLACE: &str = nine_core::config::CONFIGURATION;
+/// The place in which the configuration lies, as runs know it. No pile and no bookcase can have such a name.
+pub const PLACE: &str = "~configuration";
 
 /// A new text of the configuration, which was checked.
 pub struct ConfigChange {

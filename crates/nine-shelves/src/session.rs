@@ -53,6 +53,8 @@ impl Session {
             home: dirs.home_dir().to_owned(),
             trash: dirs.data_dir().join("Trash"),
             usual_piles: usual_piles(dirs.home_dir()),
+            bookmarks: dirs.config_dir().join("gtk-3.0/bookmarks"),
+            side_bar: dirs.data_dir().join("user-places.xbel"),
             documents: documents(dirs.home_dir()),
             now: now(common.today.as_deref())?,
             clock: Box::new(clock),

@@ -175,9 +175,6 @@ impl Color {
     }
 }
 
-/// What runs call the folder of the configuration; no place can be called so.
-pub const CONFIGURATION: &str = "configuration";
-
 /// How long things settle where the configuration does not say.
 pub fn usual_settle() -> Span {
     Span::minutes(10)

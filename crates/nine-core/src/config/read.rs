@@ -11,7 +11,7 @@ use super::text::{
     Births, BookcaseText, ClashText, DiscardText, ExtensionText, FileText, PileText, ReachText, RuleText,
     SearchText, ShelfTable, TagText,
 };
-use super::{Bookcase, CONFIGURATION, Config, Pile, ShelfConfig, TagLook, usual_settle};
+use super::{Bookcase, Config, Pile, ShelfConfig, TagLook, usual_settle};
 use crate::condition;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::Facets;
@@ -131,10 +131,6 @@ impl ConfigReader<'_> {
                 Diagnostic::new(name.span(), format!("`{text}` cannot be the name of a place"))
                     .help("a name is made of letters, digits, - and _, and is not a single digit"),
             );
-        }
-        if text == CONFIGURATION {
-            let finding = Diagnostic::new(name.span(), format!("`{text}` has a meaning of its own"));
-            self.find(finding.help("give the place another name"));
         }
         if earlier.iter().any(|(_, other)| other == text) {
             self.find(

@@ -30,7 +30,7 @@ use crate::{Error, Result, icons};
 const HOME: &str = "~";
 
 /// The same of one that lies elsewhere.
-const ELSEWHERE: &str = "top";
+const ELSEWHERE: &str = "~above";
 
 /// What is to be set up.
 #[derive(Debug, Clone)]

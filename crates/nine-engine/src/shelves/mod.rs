@@ -1,6 +1,7 @@
 //! The bookcases as they stand, and what is wrong with them.
 
 mod change;
+mod favourites;
 
 use std::collections::{BTreeMap, HashSet};
 
@@ -13,6 +14,7 @@ use nine_core::worklist::Act;
 use nine_stores::{Location, ReadStore, Scope};
 
 pub use change::{NewMark, make, mark, rename, renumber};
+pub use favourites::favourites;
 
 use crate::error::{Named, Nowhere};
 use crate::looking::{LookMode, Looking, all_areas};

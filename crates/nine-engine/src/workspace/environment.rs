@@ -30,6 +30,10 @@ pub struct Environment {
     pub trash: PathBuf,
     /// The piles where there is no configuration: names and folders.
     pub usual_piles: Vec<(String, PathBuf)>,
+    /// The bookmarks of GTK's file dialogs.
+    pub bookmarks: PathBuf,
+    /// The side bar of Qt's file dialogs.
+    pub side_bar: PathBuf,
     /// Where the person's documents are by the desktop's settings.
     pub documents: PathBuf,
     /// The time from which ages are counted.

@@ -73,6 +73,8 @@ impl World {
             data: self.at("nine"),
             home: self.dir.path().to_owned(),
             trash: self.at("Trash"),
+            bookmarks: self.at("bookmarks"),
+            side_bar: self.at("side-bar.xbel"),
             documents: self.at("Documents"),
             usual_piles: vec![("downloads".into(), self.at("Downloads"))],
             now: Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap(),

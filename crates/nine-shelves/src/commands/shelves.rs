@@ -14,8 +14,8 @@ use nine_core::tree::{NodeId, Tree};
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
 use nine_engine::shelves::{
-    BookcasePicture, BookcaseState, NewMark, ShelfRow, Shelves, look, make, mark, pictures, pictures_with,
-    rename, renumber,
+    BookcasePicture, BookcaseState, NewMark, ShelfRow, Shelves, favourites, look, make, mark, pictures,
+    pictures_with, rename, renumber,
 };
 use nine_stores::ReadStore;
 use serde::Serialize;
@@ -35,7 +35,7 @@ const LINES: usize = 8;
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,
-    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong\n  nine shelves make             the folders that are not there yet\n  nine shelves rename 3 Funding\n  nine shelves move 7 2         shelf 7 becomes 2; those between step aside, and rules follow\n  nine shelves mark 2 ⚓ --color blue"
+    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong\n  nine shelves make             the folders that are not there yet\n  nine shelves rename 3 Funding\n  nine shelves move 7 2         shelf 7 becomes 2; those between step aside, and rules follow\n  nine shelves mark 2 ⚓ --color blue\n  nine shelves favourites       into the side bars of file dialogs; --drop takes them out"
 )]
 pub struct ShelvesArgs {
     #[command(subcommand)]
@@ -81,6 +81,14 @@ pub enum ShelvesCommand {
         #[command(flatten)]
         show: ShowArgs,
     },
+    /// Put shelves and displays into the side bars of file dialogs
+    Favourites {
+        /// Take them out
+        #[arg(long)]
+        drop: bool,
+        #[command(flatten)]
+        show: ShowArgs,
+    },
     /// Give a shelf a mark and a colour to tell it apart
     Mark {
         /// Its number or title, as in 2, Loans or home/2
@@ -106,6 +114,7 @@ fn change(command: ShelvesCommand, session: &Session) -> Done {
         ShelvesCommand::Make { bookcases, show } => (make(&workspace, &bookcases)?, show),
         ShelvesCommand::Rename { shelf, title, show } => (rename(&workspace, &shelf, &title)?, show),
         ShelvesCommand::Move { shelf, number, show } => (renumber(&workspace, &shelf, number)?, show),
+        ShelvesCommand::Favourites { drop, show } => (favourites(&workspace, drop)?, show),
         ShelvesCommand::Mark { shelf, mark: sign, color, drop, show } => {
             let color = match color {
                 Some(ColorWord::Of(color)) => Some(color),

@@ -231,8 +231,8 @@ impl Shown<'_> {
                 writeln!(out, "     {DOUBT}{line}{DOUBT:#}")?;
             }
         }
-        if let Act::Write { from: Some(from), to } = &step.act {
-            self.changed_lines(out, from, to)?;
+        if let Act::Write { from, to } = &step.act {
+            self.changed_lines(out, from.as_deref().unwrap_or_default(), to)?;
         }
         if let Some(problem) = self.checked.refused.get(&at) {
             for line in self.look.lines(&problem.words(), 5) {

@@ -201,10 +201,25 @@ fn an_item_is_explained() {
 }
 
 #[test]
+fn shelves_of_a_drive_are_made_renamed_and_moved() {
+    let drive = laid_out();
+    let names = || drive.names().into_iter().filter(|name| !name.contains("letters")).collect::<Vec<_>>();
+    let before = names();
+    drive.nine(&["shelves", "make", "cloud", "--yes"]).ends(0);
+    drive.nine(&["shelves", "rename", "cloud/1", "Protocols", "--yes"]).ends(0);
+    drive.nine(&["shelves", "move", "cloud/1", "2", "--yes"]).ends(0);
+    assert!(drive.names().iter().any(|name| name.contains("2 Protocols")), "{:?}", drive.names());
+    for _ in 0..3 {
+        drive.nine(&["undo", "--yes"]).ends(0);
+    }
+    assert_eq!(names(), before);
+}
+
+#[test]
 fn a_drive_is_surveyed_and_its_shelves_are_shown() {
     let drive = laid_out();
     drive.nine(&["survey", "drive"]).ends(0).says("5 files");
-    drive.nine(&["shelves"]).ends(0).says("nine put PATH --on cloud/1");
+    drive.nine(&["shelves"]).ends(0).says("nine shelves make cloud");
     drive
         .nine(&["search", "size", "over", "0", "--format", "paths"])
         .ends(0)

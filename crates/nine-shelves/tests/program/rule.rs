@@ -276,3 +276,41 @@ fn a_shelf_that_others_see_is_told_before_anything_comes_there() {
     world.nine(&["put", "home/2 Loans/plan.txt", "--on", "1", "--yes"]).ends(0);
     world.nine(&["search", "shared"]).ends(0).says("0 files");
 }
+
+#[test]
+fn shelves_come_into_the_side_bars_of_file_dialogs_and_go_again() {
+    let world = world();
+    world.nine(&["shelves", "make", "--yes"]).ends(0);
+    let (gtk, qt) = (world.at(".config/gtk-3.0/bookmarks"), world.at(".local/share/user-places.xbel"));
+    let mine = "<?xml version=\"1.0\"?>\n<xbel>\n <bookmark href=\"trash:/\">\n </bookmark>\n</xbel>\n";
+    world.nine(&["shelves", "favourites", "--yes"]).ends(0).says("+ file://");
+    let lines = fs::read_to_string(&gtk).unwrap();
+    assert!(lines.lines().any(|line| line.ends_with("/Shelves/2%20Loans 2 Loans")), "{lines}");
+    // One that is not there is left to its desktop.
+    assert!(!qt.exists());
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert!(!gtk.exists());
+    fs::create_dir_all(qt.parent().unwrap()).unwrap();
+    fs::write(&qt, mine).unwrap();
+    fs::create_dir_all(gtk.parent().unwrap()).unwrap();
+    fs::write(&gtk, "file:///mine Mine\n").unwrap();
+    world.nine(&["shelves", "favourites", "--yes"]).ends(0);
+    // Read by a parser that is not ours.
+    let text = fs::read_to_string(&qt).unwrap();
+    let mut reader = quick_xml::Reader::from_str(&text);
+    let mut titles = Vec::new();
+    loop {
+        match reader.read_event().unwrap() {
+            quick_xml::events::Event::Start(tag) if tag.name().as_ref() == "title" => {
+                titles.push(reader.read_text(tag.name()).unwrap().xml10_content().into_owned());
+            }
+            quick_xml::events::Event::Eof => break,
+            _ => {}
+        }
+    }
+    assert_eq!(titles, ["1 Boats", "2 Loans", "3 Grants"]);
+    world.nine(&["shelves", "favourites", "--yes"]).ends(0).warns("It is so already");
+    world.nine(&["shelves", "favourites", "--drop", "--yes"]).ends(0);
+    assert_eq!(fs::read_to_string(&qt).unwrap(), mine);
+    assert_eq!(fs::read_to_string(&gtk).unwrap(), "file:///mine Mine\n");
+}
