@@ -20,6 +20,7 @@ pub mod item;
 pub mod keep_together;
 pub mod kinds;
 pub mod layout;
+pub mod marks;
 pub mod merging;
 pub mod metadata;
 pub mod moment;

@@ -52,21 +52,6 @@ pub fn folds_oddly(name: &[u8]) -> bool {
     (0..name.len()).filter(begins).any(is_odd)
 }
 
-/// Whether a text can be the mark of a shelf: a sign or two, and nothing that could be a name or part of a path.
-pub fn is_mark(text: &str) -> bool {
-    let is_sign = |c: char| !c.is_alphanumeric() && !c.is_whitespace() && !c.is_control() && !c.is_ascii();
-    // An emoji may be several characters long: joined ones, with a tone or a form behind them.
-    !text.is_empty() && text.chars().count() <= 8 && text.chars().all(is_sign)
-}
-
-/// What follows a shelf's number, and a mark where there is one.
-pub fn without_mark(title: &str) -> &str {
-    match title.split_once(' ') {
-        Some((mark, rest)) if is_mark(mark) => rest.trim_start(),
-        _ => title,
-    }
-}
-
 /// The composed Unicode form of a text.
 pub fn composed(text: &str) -> Cow<'_, str> {
     if is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }

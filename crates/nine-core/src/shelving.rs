@@ -1,7 +1,7 @@
 //! Bookcases and their shelves: which folder is which shelf.
 
 use crate::config::{Bookcase, ShelfConfig};
-use crate::names::without_mark;
+use crate::marks::without_mark;
 use crate::place::{ItemPath, Name, NameBuf, Spot};
 
 /// A shelf and the folders of its bookcase that carry its number.

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use nine_core::config::{Additions, Color, Composed, Marks, NewBookcase, ShelfConfig, compose, free_name};
 use nine_core::item::Kind;
 use nine_core::layout::{Layout, LayoutShelf};
-use nine_core::names::{is_mark, without_mark};
+use nine_core::marks::{is_mark, without_mark};
 use nine_core::place::{ItemPath, Name, NameBuf, Spot};
 use nine_core::plan::Proposal;
 use nine_core::shelving::shelf_number;

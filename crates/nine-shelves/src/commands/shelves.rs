@@ -7,7 +7,7 @@ use nine_core::amount::{count, counted, readable};
 use nine_core::condition::in_condition;
 use nine_core::escape::{escape, plain};
 use nine_core::flaws::{Flaw, FlawKind, UNSORTED};
-use nine_core::names::without_mark;
+use nine_core::marks::without_mark;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::shelving::{Shelving, shelf_number};
 use nine_core::tree::{NodeId, Tree};
