@@ -42,6 +42,8 @@ pub struct Draft {
     pub dated: Vec<Spot>,
     /// What went wrong before there were steps.
     pub troubles: usize,
+    /// Whether all of it is done or none.
+    pub as_one: bool,
     /// Whether the rules proposed it.
     pub by_rules: bool,
     /// The facets that have columns in a table.
@@ -59,6 +61,7 @@ impl Draft {
             clear_away: Vec::new(),
             dated: Vec::new(),
             troubles: 0,
+            as_one: false,
             by_rules: false,
             facets: Vec::new(),
         }
@@ -67,16 +70,19 @@ impl Draft {
     /// Settles and checks. Where names are taken by files of the same size, their bytes are compared, and what turns
     /// out to be a copy is flagged as one.
     pub fn draw_up(mut self) -> Plan {
-        let (settled, checked) = settle_and_check(&self.places, &mut self.proposals);
+        let (settled, checked) = settle_and_check(&self.places, &mut self.proposals, self.as_one);
         Plan { draft: self, settled, checked }
     }
 }
 
-fn settle_and_check(places: &Places, proposals: &mut [Proposal]) -> (Settled, Checked) {
+fn settle_and_check(places: &Places, proposals: &mut [Proposal], as_one: bool) -> (Settled, Checked) {
     let known = standing(places, folders_wanted(proposals));
     let mut settled = settle(proposals, &known);
     if clashes::compare(places, proposals, &settled.clashes) {
         settled = settle(proposals, &known);
+    }
+    if as_one {
+        settled.worklist.steps.iter_mut().for_each(|step| step.together = Some(1));
     }
     doubts::add(places, &mut settled.worklist.steps);
     let checked = check(&settled.worklist, &facts(places, &settled.worklist, known));
@@ -133,7 +139,7 @@ impl Plan {
     }
 
     fn draw_up_again(&mut self) {
-        let drawn = settle_and_check(&self.draft.places, &mut self.draft.proposals);
+        let drawn = settle_and_check(&self.draft.places, &mut self.draft.proposals, self.draft.as_one);
         (self.settled, self.checked) = drawn;
     }
 

@@ -109,7 +109,7 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<SetUp> {
     let old = change.old.clone();
     steps.push(change.into_step(&mut places));
     let proposals = steps.into_iter().map(Proposal::fixed).collect();
-    let plan = Draft::new("nine setup", proposals, &places).draw_up();
+    let plan = Draft { as_one: true, ..Draft::new("nine setup", proposals, &places) }.draw_up();
     let first = try_out::first_tidy(&after)?;
     Ok(SetUp { plan, bookcase: case.name, folders, old, new, left_out, first })
 }

@@ -205,7 +205,7 @@ fn with_config(
 
 fn draw_up(command: &str, steps: Vec<Step>, places: &Places) -> Plan {
     let proposals = steps.into_iter().map(Proposal::fixed).collect();
-    Draft::new(command, proposals, places).draw_up()
+    Draft { as_one: true, ..Draft::new(command, proposals, places) }.draw_up()
 }
 
 fn shelving(workspace: &Workspace, case: &Bookcase) -> Shelving {

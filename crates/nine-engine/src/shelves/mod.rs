@@ -5,7 +5,7 @@ mod favourites;
 
 use std::collections::{BTreeMap, HashSet};
 
-use nine_core::config::Bookcase;
+use nine_core::config::{Bookcase, Color};
 use nine_core::flaws::{Flaw, flaws};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::shelving::{Shelf, Shelving};
@@ -37,6 +37,10 @@ pub struct Spine {
 pub struct ShelfRow {
     /// The folder's name, such as `3 Grants`, written.
     pub name: String,
+    /// Its mark, where that does not stand in the name.
+    pub mark: Option<String>,
+    /// Its colour.
+    pub color: Option<Color>,
     /// Its folders, in the order of their names.
     pub spines: Vec<Spine>,
     /// Bytes on it now.
@@ -116,7 +120,7 @@ impl Shelves<'_> {
         let tree = &self.looking.views[standing.view].tree;
         let of = |shelf: &Shelf| {
             let spot = standing.shelving.spot(shelf.number)?;
-            Some((row(tree, &spot, &[])?, tree.find(&spot.path)))
+            Some((row(tree, &spot, shelf, &[])?, tree.find(&spot.path)))
         };
         standing.shelving.shelves.iter().filter_map(of).collect()
     }
@@ -146,7 +150,7 @@ fn picture(workspace: &Workspace, shelving: &Shelving, targets: &[&Spot]) -> Opt
     let scope = Scope { closed: loose_folders(store.as_ref(), shelving), known: None };
     let watch = workspace.watch();
     let scan = workspace.during(Task::Reading(&base), watch, || store.scan(&scope, watch)).ok()?;
-    let of = |shelf: &Shelf| row(&scan.tree, &shelving.spot(shelf.number)?, targets);
+    let of = |shelf: &Shelf| row(&scan.tree, &shelving.spot(shelf.number)?, shelf, targets);
     let rows = shelving.shelves.iter().filter_map(of).collect();
     Some(BookcasePicture { bookcase: shelving.bookcase.clone(), rows })
 }
@@ -160,7 +164,7 @@ fn loose_folders(store: &dyn ReadStore, shelving: &Shelving) -> HashSet<ItemPath
     folders.filter(|path| !shelves.contains(path)).collect()
 }
 
-fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<ShelfRow> {
+fn row(tree: &Tree, shelf: &Spot, of: &Shelf, targets: &[&Spot]) -> Option<ShelfRow> {
     // How many files come to each folder on the shelf; the empty name is the shelf itself.
     let mut added: BTreeMap<Vec<u8>, u64> = BTreeMap::new();
     for target in targets.iter().filter(|target| target.is_inside(shelf)) {
@@ -169,7 +173,9 @@ fn row(tree: &Tree, shelf: &Spot, targets: &[&Spot]) -> Option<ShelfRow> {
         let folder = if below.next().is_some() { first } else { Vec::new() };
         *added.entry(folder).or_default() += 1;
     }
-    let mut row = ShelfRow { name: shelf.path.to_text(), ..ShelfRow::default() };
+    let name = shelf.path.to_text();
+    let mark = of.config.mark.clone().filter(|mark| !name.contains(mark.as_str()));
+    let mut row = ShelfRow { name, mark, color: of.config.color, ..ShelfRow::default() };
     if let Some(id) = tree.find(&shelf.path) {
         row.bytes = tree.totals(id).size;
         let loose = tree.children(id).filter(|child| !tree.is_folder(*child)).count() as u64;

@@ -9,6 +9,7 @@ use unicode_width::UnicodeWidthStr;
 use super::Look;
 use super::style::{CHANGE, FAINT, STRONG};
 use super::table::shorten;
+use super::tags::style_of;
 
 /// Files on a shelf now, and files that will come.
 fn files(row: &ShelfRow) -> (u64, u64) {
@@ -17,7 +18,8 @@ fn files(row: &ShelfRow) -> (u64, u64) {
 
 /// Prints the bookcase, each row with a note behind it. The fullest shelf is as wide as the room for spines.
 pub fn print(out: &mut impl Write, look: &Look, rows: &[(&ShelfRow, String)]) -> io::Result<()> {
-    let names: Vec<String> = rows.iter().map(|(row, _)| shorten(&row.name, 28, look.ascii)).collect();
+    let names: Vec<String> =
+        rows.iter().map(|(row, _)| shorten(&marked(row, look), 28, look.ascii)).collect();
     let name_width = names.iter().map(|name| name.width()).max().unwrap_or(0);
     let figures: Vec<[String; 3]> = rows.iter().map(|(row, _)| figures(row)).collect();
     let widest = |at: usize| figures.iter().map(|f| f[at].width()).max().unwrap_or(0);
@@ -39,13 +41,22 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[(&ShelfRow, String)]) ->
             "" => String::new(),
             note => format!("  {FAINT}{note}{FAINT:#}"),
         };
+        let style = row.color.map_or(STRONG, |color| style_of(Some(color)).bold());
         writeln!(
             out,
-            "  {STRONG}{name}{STRONG:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}{added}{note}",
+            "  {style}{name}{style:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}{added}{note}",
             widths[0], widths[1],
         )?;
     }
     Ok(())
+}
+
+/// The shelf's name, with its mark behind the number where it stands in no name.
+fn marked(row: &ShelfRow, look: &Look) -> String {
+    match (row.mark.as_deref().filter(|_| !look.ascii), row.name.split_once(' ')) {
+        (Some(mark), Some((number, title))) => format!("{number} {mark} {title}"),
+        _ => row.name.clone(),
+    }
 }
 
 fn figures(row: &ShelfRow) -> [String; 3] {

@@ -226,6 +226,25 @@ fn killed_at_any_point_it_is_whole_or_taken_back() {
 }
 
 #[test]
+fn refused_anywhere_nothing_is_half_made() {
+    // No space: for a folder, a text, its name, and what makes sure of it.
+    for refused in
+        ["make-folder:4:28", "make-folder:9:28", "create:2:28", "write:2:28", "rename:1:28", "daybook:1:28"]
+    {
+        let world = home();
+        let before = everything(&world);
+        let words = ["setup", "--layout", "kinds", "--yes"];
+        let ran = Ran::new(world.command(&words).env("NINE_REFUSE", refused).output().unwrap());
+        if ran.err.contains("nothing was refused") {
+            continue;
+        }
+        assert_eq!(ran.status, 1, "{refused}: {}{}", ran.out, ran.err);
+        world.nine(&["history"]).ends(0);
+        assert_eq!((everything(&world), config(&world)), (before, String::new()), "{refused}: {}", ran.out);
+    }
+}
+
+#[test]
 fn five_questions_with_good_answers_ready() {
     let world = home();
     let (status, shown) = on_a_terminal(&world, &["setup"], "\n\n\n\n\ny\n");

@@ -7,6 +7,7 @@ use nine_core::amount::{count, counted, readable};
 use nine_core::config::{Color, Marks};
 use nine_core::escape::plain;
 use nine_core::layout::Layout;
+use nine_core::worklist::Problem;
 use nine_engine::setup::{FolderLine, Request, SetUp};
 use serde::Serialize;
 
@@ -124,7 +125,8 @@ pub fn set_up(set_up: &SetUp, request: &Request, session: &Session) -> Done {
     for left_out in &set_up.left_out {
         writeln!(out, "{DOUBT}left out: {left_out}, since there is another one already{DOUBT:#}")?;
     }
-    for (at, problem) in &set_up.plan.checked.refused {
+    let own = |problem: &Problem| !matches!(problem, Problem::TogetherWith(_));
+    for (at, problem) in set_up.plan.checked.refused.iter().filter(|(_, problem)| own(problem)) {
         let item = &set_up.plan.settled.worklist.steps[*at].item;
         writeln!(out, "{REFUSED}x {item}{REFUSED:#}  {}", problem.words())?;
     }
