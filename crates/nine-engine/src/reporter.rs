@@ -75,6 +75,8 @@ pub enum Notice<'a> {
         at: &'a Location,
         /// Why.
         error: &'a StoreError,
+        /// Whether its folder could be made: the one above is there, and no disk seems to be missing.
+        can_be_made: bool,
     },
     /// Something could not be read; written as a place and a path, with the words why.
     Trouble(&'a str, &'a str),

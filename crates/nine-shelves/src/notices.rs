@@ -73,12 +73,14 @@ impl OnStandardError {
             Notice::AsKnown(at) => {
                 writeln!(out, "{DOUBT}{}{DOUBT:#}", text(&format!("  it is told {}", known_since(*at))))
             }
-            Notice::PlaceClosed { name, is_pile, at, error } => {
+            Notice::PlaceClosed { name, is_pile, at, error, can_be_made } => {
                 let what = if *is_pile { "pile" } else { "bookcase" };
-                let (at, why) = (shown_at(at), there_is_none(error));
-                writeln!(out, "{REFUSED}x the {what} `{name}`{REFUSED:#} at {at}: {why}")?;
+                let (address, why) = (shown_at(at), there_is_none(error));
+                writeln!(out, "{REFUSED}x the {what} `{name}`{REFUSED:#} at {address}: {why}")?;
                 let file = shown(&self.environment.config_file);
-                writeln!(out, "  make the folder, or mend `at` in {file}")
+                let make =
+                    if *can_be_made && !is_pile { "nine shelves make makes it" } else { "make the folder" };
+                writeln!(out, "  {make}, or mend `at` in {file}")
             }
             Notice::Trouble(what, why) => writeln!(out, "{REFUSED}x {}{REFUSED:#} {why}", text(what)),
             Notice::Inside(spot, note) => writeln!(out, "{DOUBT}? {spot}{DOUBT:#} {note}"),

@@ -278,12 +278,17 @@ pub(crate) fn place_above(workspace: &Workspace, at: &Path, places: &mut Places)
         places.add(HOME, store.map_err(Error::store(&base))?);
         return Ok(base);
     }
-    if !at.parent().is_some_and(|above| above.is_dir() && !holds_disks(above)) {
+    if !can_be_made(at) {
         return Err(Error::NoDisk { at: at.to_owned() });
     }
     let (store, path) = nearest(workspace, at).map_err(refuse)?;
     places.add(ELSEWHERE, store);
     Ok(Spot::new(ELSEWHERE, path))
+}
+
+/// Whether a folder that is not there can be made: the one above is there, and no disk seems to be missing.
+pub(crate) fn can_be_made(at: &Path) -> bool {
+    at.parent().is_some_and(|above| above.is_dir() && !holds_disks(above))
 }
 
 /// Whether a folder is one in which disks are put that are connected.

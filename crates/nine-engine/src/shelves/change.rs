@@ -13,7 +13,7 @@ use nine_stores::Places;
 use super::chosen;
 use crate::configuration::ConfigChange;
 use crate::plan::{Draft, Plan};
-use crate::setup::place_above;
+use crate::setup::{can_be_made, place_above};
 use crate::workspace::Workspace;
 use crate::{Error, Result, icons};
 
@@ -39,7 +39,7 @@ pub fn make(workspace: &Workspace, names: &[String]) -> Result<Plan> {
         let spot = Spot::new(&case.name, ItemPath::root());
         let is_closed = workspace.store(&case.name).is_none();
         let base = match workspace.at(&case.at).local().filter(|_| is_closed) {
-            Some(at) if !at.parent().is_some_and(std::path::Path::is_dir) => {
+            Some(at) if !can_be_made(at) => {
                 return Err(Error::NoDisk { at: at.to_owned() });
             }
             Some(at) => {

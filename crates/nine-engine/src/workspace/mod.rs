@@ -346,7 +346,8 @@ impl Workspace {
         let closed = &self.opened().closed;
         for Closed { name, at, error } in closed {
             let is_pile = piles.iter().any(|pile| pile.name == *name);
-            self.notice(&Notice::PlaceClosed { name, is_pile, at, error });
+            let can_be_made = at.local().is_some_and(crate::setup::can_be_made);
+            self.notice(&Notice::PlaceClosed { name, is_pile, at, error, can_be_made });
         }
         closed.len()
     }

@@ -83,7 +83,7 @@ pub fn run(args: CheckArgs, session: &Session) -> Done {
     let places = counted(bad as u64, "place", "places");
     let file = session.shown(&session.environment.config_file);
     Err(Failure::new(FailureKind::Partly, format!("{places} cannot be used"))
-        .hint(format!("make the folder, or mend `at` in {file}")))
+        .hint(format!("make the folder (of a bookcase: nine shelves make), or mend `at` in {file}")))
 }
 
 fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std::io::Result<()> {
