@@ -1,20 +1,16 @@
 //! Marks of shelves as icons of their folders, which file managers show.
 
-use std::io::Read;
-
 use nine_core::config::{Color, ShelfConfig};
 use nine_core::desktop_entry::{NAME, picture, with_icon};
 use nine_core::place::{Name, Spot};
 use nine_core::worklist::Step;
-use nine_stores::{Places, Store};
+use nine_stores::Places;
 
+use crate::text_file::change;
 use crate::{Error, Result};
 
 /// The picture that the icon is, in the shelf's own folder, so that it goes where the folder goes.
 const PICTURE: &str = ".shelf-mark.svg";
-
-/// Bytes of a file that is changed, at most.
-const LONGEST: u64 = 1 << 20;
 
 /// The steps that give folders of shelves their marks as icons. What cannot be read as text is left as it is.
 pub(crate) fn steps<'s>(
@@ -27,33 +23,12 @@ pub(crate) fn steps<'s>(
         let store = places.of(&folder).map_err(Error::store(&folder))?;
         let written = picture(mark, hex(shelf.color));
         let icon = format!("./{PICTURE}");
-        steps.extend(change(store, &folder, PICTURE, |_| written.clone()));
-        steps.extend(change(store, &folder, NAME, |old| with_icon(old, &icon)));
+        let file = |name| Spot::new(folder.place.clone(), folder.path.join(Name::constant(name)));
+        let failure = Error::store(&folder);
+        steps.extend(change(store, file(PICTURE), |_| Some(written)).map_err(&failure)?);
+        steps.extend(change(store, file(NAME), |old| Some(with_icon(old, &icon))).map_err(&failure)?);
     }
     Ok(steps)
-}
-
-/// The step that changes one file of a folder, if there is anything to change.
-fn change(
-    store: &dyn Store,
-    folder: &Spot,
-    name: &'static str,
-    new: impl FnOnce(Option<&str>) -> String,
-) -> Option<Step> {
-    let spot = Spot::new(folder.place.clone(), folder.path.join(Name::constant(name)));
-    let entry = store.entry(&spot.path).ok()?;
-    let old = match &entry {
-        None => None,
-        Some(entry) if entry.size > LONGEST => return None,
-        Some(_) => {
-            let mut bytes = Vec::new();
-            store.read(&spot.path).ok()?.take(LONGEST).read_to_end(&mut bytes).ok()?;
-            Some(String::from_utf8(bytes).ok()?)
-        }
-    };
-    let new = new(old.as_deref());
-    let stamp = entry.map(|entry| entry.stamp());
-    (old.as_ref() != Some(&new)).then(|| Step::write(spot, stamp, old, new))
 }
 
 fn hex(color: Option<Color>) -> &'static str {

@@ -33,6 +33,7 @@ pub mod status;
 pub mod survey;
 pub mod sweep;
 pub mod tag;
+mod text_file;
 pub mod tidy;
 pub mod undo;
 pub mod why;

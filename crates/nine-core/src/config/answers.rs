@@ -1,7 +1,8 @@
 //! Answers of facets changed in the text of the configuration.
 
-use toml_edit::{Array, DocumentMut, Item, Key, Table, TableLike, Value};
+use toml_edit::{Array, Item, Key, Table, TableLike, Value};
 
+use super::edit::read;
 use crate::names::fold;
 
 /// A change of a facet's answers.
@@ -21,8 +22,7 @@ pub enum AnswerChange {
 /// # Errors
 /// What keeps the text from being read or changed, in words.
 pub fn change_answers(text: &str, facet: &str, change: &AnswerChange) -> Result<String, String> {
-    let mut document: DocumentMut =
-        text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let mut document = read(text)?;
     let facet_item = document.get_mut("facet").and_then(|facets| facets.get_mut(facet));
     let facet_item = facet_item.ok_or_else(|| format!("there is no facet `{facet}`"))?;
     let is_inline = facet_item.is_inline_table();

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use toml_edit::{DocumentMut, InlineTable, Item, Value};
 
+use super::edit::read;
 use super::{Bookcase, Color, Marks, ShelfConfig, parse};
 use crate::diagnostic::Diagnostic;
 use crate::layout::LayoutShelf;
@@ -205,8 +206,7 @@ fn key(name: &str) -> String {
 /// # Errors
 /// What keeps the text from being read, in words.
 pub fn layout_text(text: &str, case: &Bookcase, shelves: &[LayoutShelf]) -> Result<String, String> {
-    let mut document: DocumentMut =
-        text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let mut document = read(text)?;
     let other_keys: Vec<String> = document.iter().map(|(key, _)| key.to_owned()).collect();
     for key in other_keys.iter().filter(|key| !["archive", "dates", "facet", "rule"].contains(&key.as_str()))
     {

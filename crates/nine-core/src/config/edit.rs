@@ -52,7 +52,7 @@ pub fn drop_search(text: &str, name: &str) -> Result<(String, bool), String> {
     Ok((left, true))
 }
 
-fn read(text: &str) -> Result<DocumentMut, String> {
+pub(super) fn read(text: &str) -> Result<DocumentMut, String> {
     text.parse().map_err(|e: toml_edit::TomlError| e.message().to_owned())
 }
 

@@ -2,6 +2,8 @@
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, Value};
 
+use super::edit::read;
+
 /// What a rule says, as far as it is given.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct RuleEdit {
@@ -46,8 +48,7 @@ pub enum RuleChange {
 /// # Errors
 /// What keeps the text from being read or changed, in words.
 pub fn change_rules(text: &str, change: &RuleChange) -> Result<String, String> {
-    let mut document: DocumentMut =
-        text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let mut document = read(text)?;
     if document.get("rule").is_some_and(|rules| !rules.is_array_of_tables()) {
         return Err("`rule` is written as a list in one line; write each rule under [[rule]]".to_owned());
     }

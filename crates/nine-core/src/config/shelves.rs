@@ -2,10 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use toml_edit::{Array, DocumentMut, Item, Value};
+use toml_edit::{Array, Item, Value};
 
 use super::ShelfConfig;
 use super::compose::shelf_text;
+use super::edit::read;
 
 /// The text with other shelves for a bookcase. What stands around a shelf, such as a comment, stays in its place.
 ///
@@ -91,10 +92,6 @@ pub fn renumber_rules(
         .filter_map(|rule| rule.get_mut("put"))
         .for_each(change);
     Ok(document.to_string())
-}
-
-fn read(text: &str) -> Result<DocumentMut, String> {
-    text.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())
 }
 
 #[cfg(test)]

@@ -14,13 +14,10 @@ use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use crate::configuration::nearest;
 use crate::plan::{Draft, Plan};
 use crate::workspace::Workspace;
-use crate::{Error, Result};
+use crate::{Error, Result, text_file};
 
 /// What stands for itself in the path of an address (RFC 3986, unreserved, and the slash).
 const PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
-
-/// Bytes of a file that is changed, at most.
-const LONGEST: u64 = 1 << 20;
 
 /// Plans to put the shelves and displays of the configuration into the side bars, or to take them out.
 ///
@@ -86,21 +83,7 @@ fn change(
     // A link stays a link; the file it leads to is changed.
     let target = std::fs::canonicalize(file).unwrap_or_else(|_| file.to_owned());
     let (store, path) = nearest(workspace, &target).map_err(wrong)?;
-    let entry = store.entry(&path).map_err(wrong)?;
-    let old = match &entry {
-        None => None,
-        Some(entry) if entry.size > LONGEST => return Ok(None),
-        Some(_) => {
-            let mut bytes = Vec::new();
-            let read = store.read(&path).map_err(wrong)?;
-            std::io::Read::read_to_end(&mut std::io::Read::take(read, LONGEST), &mut bytes)?;
-            match String::from_utf8(bytes) {
-                Ok(text) => Some(text),
-                Err(_) => return Ok(None),
-            }
-        }
-    };
-    let Some(new) = new(old.as_deref()).filter(|new| old.as_ref() != Some(new)) else { return Ok(None) };
+    let step = text_file::change(&*store, Spot::new(place, path), new).map_err(wrong)?;
     places.add(place, store);
-    Ok(Some(Step::write(Spot::new(place, path), entry.map(|entry| entry.stamp()), old, new)))
+    Ok(step)
 }
