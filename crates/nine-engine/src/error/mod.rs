@@ -68,21 +68,21 @@ pub enum Error {
     ConfigChanged(PathBuf),
 
     /// A bookcase stands there already.
-    #[error("the bookcase `{name}` stands at {} already", shown(at))]
+    #[error("the bookcase `{name}` stands at {at} already")]
     BookcaseStands {
         /// Its name.
         name: String,
         /// Where it stands.
-        at: PathBuf,
+        at: Box<Location>,
     },
     /// A rule of this name is there already.
     #[error("there is a rule `{}` already", plain(.0))]
     RuleThere(String),
     /// No layout was named, and nothing stands there that could be taken over.
-    #[error("it is not said which shelves are to stand in {}", shown(at))]
+    #[error("it is not said which shelves are to stand in {at}")]
     NoLayout {
         /// Where.
-        at: PathBuf,
+        at: Box<Location>,
     },
     /// The folder above one that is to be made is not there, or is where disks are connected.
     #[error("{} is not there, and is not made, since a disk may be missing", shown(at))]

@@ -5,7 +5,7 @@ mod save;
 mod try_out;
 
 use std::collections::BTreeSet;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use nine_core::config::{Additions, Color, Composed, Marks, NewBookcase, ShelfConfig, compose, free_name};
 use nine_core::item::Kind;
@@ -15,7 +15,7 @@ use nine_core::place::{ItemPath, Name, NameBuf, Spot};
 use nine_core::plan::Proposal;
 use nine_core::shelving::shelf_number;
 use nine_core::worklist::Step;
-use nine_stores::{Places, StoreError};
+use nine_stores::{Location, Places, StoreError};
 
 pub use around::{FoundPile, Surroundings, look};
 pub use save::{SavedLayout, save_layout};
@@ -38,7 +38,7 @@ pub struct Request {
     /// The layout; without one an ordered folder is taken over as it stands.
     pub layout: Option<Layout>,
     /// Where the bookcase stands or is to stand.
-    pub at: PathBuf,
+    pub at: Location,
     /// Folders that are to be piles.
     pub piles: Vec<FoundPile>,
     /// Where marks stand, if not as the layout says.
@@ -121,7 +121,7 @@ fn text(workspace: &Workspace) -> String {
 /// The bookcase to be.
 struct Case {
     name: String,
-    at: PathBuf,
+    at: Location,
     /// Its shelves, with the folders that they are to have.
     shelves: Vec<LayoutShelf>,
     /// The numbered folders that are there.
@@ -134,22 +134,23 @@ struct Case {
 impl Case {
     fn find(workspace: &Workspace, request: &Request) -> Result<Self> {
         let config = workspace.config();
-        let is_here = |at: &str| workspace.environment.expand(at) == request.at;
+        let is_here = |at: &str| workspace.at(at) == request.at;
         if let Some(case) = config.bookcases.iter().find(|case| is_here(&case.at)) {
-            return Err(Error::BookcaseStands { name: case.name.clone(), at: request.at.clone() });
+            return Err(Error::BookcaseStands { name: case.name.clone(), at: Box::new(request.at.clone()) });
         }
         let all = request.piles.iter().map(|pile| &pile.at).chain([&request.at]);
-        if let Some(path) = all.into_iter().find(|path| path.to_str().is_none()) {
+        let mut paths = all.filter_map(Location::local);
+        if let Some(path) = paths.find(|path| path.to_str().is_none()) {
             let source = StoreError::System(
                 "its name is no UTF-8 text, so that it cannot stand in shelves.toml".into(),
             );
-            return Err(Error::Path { path: path.clone(), source });
+            return Err(Error::Path { path: path.to_owned(), source });
         }
         let standing = around::numbered(workspace, &request.at);
         let found: Vec<ShelfConfig> = standing.iter().map(shelf_of).collect();
         let layout = request.layout.as_ref();
         if layout.is_none() && found.is_empty() {
-            return Err(Error::NoLayout { at: request.at.clone() });
+            return Err(Error::NoLayout { at: Box::new(request.at.clone()) });
         }
         let wanted = |number: u8| layout?.shelves.iter().find(|shelf| shelf.shelf.number == number);
         let is_same = |a: &str, b: &str| nine_core::names::fold(a) == nine_core::names::fold(b);
@@ -206,12 +207,13 @@ impl Case {
 
     /// Opens the place in which the bookcase's folders are made, and tells where in it the bookcase is.
     fn base(&self, workspace: &Workspace, places: &mut Places) -> Result<Spot> {
-        if self.at.is_dir() {
+        let local = self.at.local().filter(|at| !at.is_dir());
+        let Some(at) = local else {
             let base = Spot::new(&self.name, ItemPath::root());
             // Whatever keeps it from being opened is told as of any place.
             return places.of(&base).map(|_| base.clone()).map_err(Error::store(&base));
-        }
-        place_above(workspace, &self.at, places)
+        };
+        place_above(workspace, at, places)
     }
 
     /// The folder of a shelf: as it stands, or as it is to be called.

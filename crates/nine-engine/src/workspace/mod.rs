@@ -393,8 +393,9 @@ impl Environment {
         at.local().map_or_else(|| at.to_string(), |path| self.shown(path))
     }
 
-    /// A path as it is written in the configuration: below the home folder with `~`.
-    pub fn typed(&self, path: &Path) -> String {
+    /// A place as it is written in the configuration: below the home folder with `~`.
+    pub fn typed(&self, at: &Location) -> String {
+        let Some(path) = at.local() else { return at.to_string() };
         match path.strip_prefix(&self.home) {
             Ok(below) if below.as_os_str().is_empty() => "~".to_owned(),
             Ok(below) => format!("~/{}", below.display()),

@@ -1,5 +1,7 @@
 //! What is done by rules and by hand on a drive, and taken back.
 
+use std::fs;
+
 use super::drive::Drive;
 
 const RULES: &str = r#"
@@ -198,6 +200,26 @@ fn an_item_is_explained() {
     drive.nine(&["why", &url]).ends(0).says("a.txt");
     drive.nine(&["why", &format!("{}nothing", drive.url)]).ends(2).warns("there is nothing at");
     drive.nine(&["why", "https://elsewhere.example/x"]).ends(2).warns("lies in no pile or bookcase");
+}
+
+#[test]
+fn a_bookcase_is_set_up_on_a_drive() {
+    let drive = laid_out();
+    let file = drive.world.data.join("shelves.toml");
+    let before = (fs::read_to_string(&file).unwrap(), drive.names());
+    let at = format!("{}fresh/", drive.url);
+    // Nothing is made where there is no such folder.
+    drive.nine(&["setup", "--layout", "kinds", "--at", &at, "--yes"]).ends(2);
+    assert_eq!((fs::read_to_string(&file).unwrap(), drive.names()), before);
+    let text = before
+        .0
+        .replace(&format!("[bookcase.cloud]\nat = \"{}\"", drive.url), "[bookcase.cloud]\nat = \"/nowhere\"");
+    assert_ne!(text, before.0, "{text}");
+    fs::write(&file, &text).unwrap();
+    drive.nine(&["setup", "--layout", "kinds", "--at", &drive.url, "--marks", "none", "--yes"]).ends(0);
+    assert!(drive.names().iter().any(|name| name.contains("5 Sound and film")), "{:?}", drive.names());
+    drive.nine(&["undo", "--yes"]).ends(0);
+    assert_eq!((fs::read_to_string(&file).unwrap(), drive.names()), (text, before.1));
 }
 
 #[test]

@@ -12,6 +12,7 @@ use nine_core::config::Marks;
 use nine_core::layout::{self, Layout};
 use nine_engine::setup::{FoundPile, Request, Surroundings, look, plan, save_layout};
 use nine_engine::{Error, Workspace};
+use nine_stores::Location;
 
 use self::questions::Answers;
 use crate::args::{Format, PlainFormat, ShowArgs};
@@ -32,7 +33,7 @@ pub struct SetupArgs {
     /// The layout: one of those that `--list` shows, or a file
     #[arg(long, value_name = "NAME|FILE")]
     pub layout: Option<String>,
-    /// Where the bookcase stands, or is to stand
+    /// Where the bookcase stands, or is to stand: a folder, or the address of one on a drive
     #[arg(long, value_name = "DIR")]
     pub at: Option<PathBuf>,
     /// A folder where things land, instead of desktop and downloads; may be given more than once
@@ -130,7 +131,7 @@ fn request(
     let given = Answers {
         piles: (!args.piles.is_empty()).then(|| typed_piles(&args.piles)).transpose()?,
         layout: args.layout.as_deref().map(named).transpose()?.map(Some),
-        at: args.at.as_deref().map(absolute).transpose()?,
+        at: args.at.as_deref().map(location).transpose()?,
         marks: args.marks.map(Marks::from),
         rules: args.no_rules.then_some(false),
     };
@@ -149,9 +150,9 @@ fn request(
 }
 
 /// The folder that is ordered already, or a new one.
-fn usual_at(around: &Surroundings, session: &Session) -> PathBuf {
+fn usual_at(around: &Surroundings, session: &Session) -> Location {
     let ordered = around.numbered.first().map(|(at, _)| at.clone());
-    ordered.unwrap_or_else(|| session.environment.home.join("Shelves"))
+    ordered.unwrap_or_else(|| Location::Local(session.environment.home.join("Shelves")))
 }
 
 fn heading(workspace: &Workspace) -> String {
@@ -185,12 +186,15 @@ fn named(typed: &str) -> Done<Layout> {
 
 fn typed_piles(typed: &[PathBuf]) -> Done<Vec<FoundPile>> {
     let pile = |path: &PathBuf| {
-        let at = absolute(path)?;
-        if !at.is_dir() {
-            let shown = nine_core::escape::escape(at.as_os_str().as_encoded_bytes());
+        let at = location(path)?;
+        let Some(folder) = at.local() else {
+            return Ok(FoundPile { name: "drive".to_owned(), loose: 0, at });
+        };
+        if !folder.is_dir() {
+            let shown = nine_core::escape::escape(folder.as_os_str().as_encoded_bytes());
             return Err(Failure::words(format!("{shown} is no folder")).hint("give folders that are there"));
         }
-        Ok(FoundPile { name: pile_name(&at), loose: 0, at })
+        Ok(FoundPile { name: pile_name(folder), loose: 0, at: at.clone() })
     };
     typed.iter().map(pile).collect()
 }
@@ -203,8 +207,13 @@ fn pile_name(at: &Path) -> String {
     if plain.chars().count() > 1 { plain } else { "pile".to_owned() }
 }
 
-fn absolute(path: &Path) -> Done<PathBuf> {
-    Ok(std::path::absolute(path)?.components().collect())
+/// Where something is that was typed: a whole path, or an address.
+fn location(path: &Path) -> Done<Location> {
+    match Location::typed(path) {
+        Ok(Location::Local(path)) => Ok(Location::Local(std::path::absolute(path)?.components().collect())),
+        Ok(drive) => Ok(drive),
+        Err(source) => Err(Error::BadAddress { typed: path.to_owned(), source }.into()),
+    }
 }
 
 fn save(args: &SetupArgs, file: &Path, workspace: &Workspace, session: &Session) -> Done {

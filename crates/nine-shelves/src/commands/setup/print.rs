@@ -113,7 +113,7 @@ pub fn set_up(set_up: &SetUp, request: &Request, session: &Session) -> Done {
     writeln!(
         out,
         "{STRONG}{}{STRONG:#}  {FAINT}{} to make{there}{FAINT:#}",
-        session.shown(&request.at),
+        session.environment.shown_at(&request.at),
         counted(new, "folder", "folders"),
     )?;
     set_up.folders.iter().try_for_each(|folder| folder_line(&mut out, folder, look))?;

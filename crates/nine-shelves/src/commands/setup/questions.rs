@@ -8,8 +8,9 @@ use nine_core::config::Marks;
 use nine_core::escape::escape;
 use nine_core::layout::{self, Layout};
 use nine_engine::setup::{FoundPile, Surroundings};
+use nine_stores::Location;
 
-use super::{absolute, typed_piles, usual_at};
+use super::{location, typed_piles, usual_at};
 use crate::ask::answer;
 use crate::failure::Done;
 use crate::output;
@@ -24,7 +25,7 @@ pub struct Answers {
     /// The layout, or none where shelves are taken over as they stand.
     pub layout: Option<Option<Layout>>,
     /// Where the bookcase stands.
-    pub at: Option<PathBuf>,
+    pub at: Option<Location>,
     /// Where marks stand.
     pub marks: Option<Marks>,
     /// Whether there are starter rules.
@@ -62,7 +63,7 @@ fn piles(around: &Surroundings, session: &Session) -> Done<Vec<FoundPile>> {
     let mut err = output::err();
     for (number, pile) in (1..).zip(&around.piles) {
         let things = counted(pile.loose, "thing", "things");
-        writeln!(err, "  {number}  {}  {FAINT}{things}{FAINT:#}", session.shown(&pile.at))?;
+        writeln!(err, "  {number}  {}  {FAINT}{things}{FAINT:#}", session.environment.shown_at(&pile.at))?;
     }
     let usual = if around.piles.is_empty() { "none" } else { "all" };
     let read = |typed: &str| match typed {
@@ -100,7 +101,7 @@ fn expand(word: &str) -> PathBuf {
     }
 }
 
-fn place(around: &Surroundings, session: &Session) -> Done<PathBuf> {
+fn place(around: &Surroundings, session: &Session) -> Done<Location> {
     heading("Where does the bookcase stand?", "the folder in which the numbered shelves are")?;
     let mut err = output::err();
     for (at, found) in &around.numbered {
@@ -108,13 +109,20 @@ fn place(around: &Surroundings, session: &Session) -> Done<PathBuf> {
         writeln!(
             err,
             "  {}  {FAINT}{folders} there already, and would be taken over{FAINT:#}",
-            session.shown(at)
+            session.environment.shown_at(at)
         )?;
     }
-    let usual = session.shown(&usual_at(around, session));
-    answer("A folder, there or new?", &usual, |typed| match absolute(&expand(typed)) {
-        Ok(at) if at.is_dir() || !at.exists() => Ok(at),
-        _ => Err(format!("`{}` is a file; give a folder", escape(typed.as_bytes()))),
+    for at in &around.drives {
+        writeln!(err, "  {at}  {FAINT}a drive{FAINT:#}")?;
+    }
+    let usual = session.environment.shown_at(&usual_at(around, session));
+    answer("A folder, there or new?", &usual, |typed| {
+        let at =
+            location(&expand(typed)).map_err(|_| format!("`{}` is no address", escape(typed.as_bytes())))?;
+        match at.local().is_none_or(|path| path.is_dir() || !path.exists()) {
+            true => Ok(at),
+            false => Err(format!("`{}` is a file; give a folder", escape(typed.as_bytes()))),
+        }
     })
 }
 
