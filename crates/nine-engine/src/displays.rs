@@ -19,12 +19,17 @@ use crate::workspace::Workspace;
 /// More links than this serve nobody, and file dialogs become slow.
 const MOST: usize = 10_000;
 
-/// Brings every displayed search up to date, after a run.
+/// Brings every displayed search up to date, after a run, and takes those down that are displayed no longer: the run may
+/// have changed the configuration.
 pub fn refresh_all(workspace: &Workspace) {
-    if let Ok(now) = workspace.again() {
-        let searches = now.config().searches.iter();
-        refresh(&now, &searches.filter(|search| search.display).collect::<Vec<_>>());
+    let Ok(now) = workspace.again() else { return };
+    let searches = now.config().searches.iter().filter(|search| search.display).collect::<Vec<_>>();
+    let shown = Record::read(&now).map(|record| record.names()).unwrap_or_default();
+    for name in shown.iter().filter(|name| !searches.iter().any(|search| search.name == **name)) {
+        // Where the configuration of before the run had them.
+        remove(workspace, name);
     }
+    refresh(&now, &searches);
 }
 
 /// Brings displayed searches of these names up to date.
@@ -87,12 +92,11 @@ fn targets(looking: &mut Looking, search: &SavedSearch) -> Result<Vec<PathBuf>> 
 /// Takes down the folder of a search that is no longer displayed.
 pub(crate) fn remove(workspace: &Workspace, name: &str) {
     let removed = Record::read(workspace).and_then(|mut record| {
-        let made = record.links(name);
-        if made.is_empty() {
+        if !record.0.contains_key(name) {
             return Ok(());
         }
-        take_down(&folder(workspace, name), &made)?;
-        record.write(workspace, name, &Links::new())
+        take_down(&folder(workspace, name), &record.links(name))?;
+        record.forget(workspace, name)
     });
     if let Err(error) = removed {
         warn(workspace, name, &error);
@@ -124,6 +128,11 @@ impl Record {
         }
     }
 
+    /// The searches for which links were made.
+    fn names(&self) -> Vec<String> {
+        self.0.keys().cloned().collect()
+    }
+
     fn links(&self, search: &str) -> Links {
         let plain = |text: &String| unescape(text).ok().map(OsString::from_vec);
         let links = self.0.get(search).into_iter().flatten();
@@ -134,10 +143,17 @@ impl Record {
         let text = |text: &std::ffi::OsStr| escape(text.as_encoded_bytes());
         let links: BTreeMap<String, String> =
             links.iter().map(|(name, target)| (text(name), text(target.as_os_str()))).collect();
-        match links.is_empty() {
-            true => drop(self.0.remove(search)),
-            false => drop(self.0.insert(search.to_owned(), links)),
-        }
+        // Also one without links has a folder.
+        self.0.insert(search.to_owned(), links);
+        self.save(workspace)
+    }
+
+    fn forget(&mut self, workspace: &Workspace, search: &str) -> io::Result<()> {
+        self.0.remove(search);
+        self.save(workspace)
+    }
+
+    fn save(&self, workspace: &Workspace) -> io::Result<()> {
         let mut aside = tempfile::NamedTempFile::new_in(workspace.data())?;
         serde_json::to_writer(&mut aside, self)?;
         aside.as_file().sync_all()?;

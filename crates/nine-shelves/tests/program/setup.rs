@@ -190,6 +190,34 @@ fn marks_become_icons_that_file_managers_read() {
 }
 
 #[test]
+fn starter_displays_come_with_it_and_go_with_it() {
+    let world = home();
+    world.file("film.mkv", "");
+    let before = everything(&world);
+    setup(&world, &["--layout", "kinds", "--displays", "--yes"]).ends(0);
+    assert!(world.at("Displays/films/film.mkv").is_symlink() && world.at("Displays/untouched").is_dir());
+    world.nine(&["undo", "--yes"]).ends(0);
+    let mut after = everything(&world);
+    after.retain(|name, _| name != "/Displays/");
+    assert_eq!(after, before);
+}
+
+#[test]
+fn a_second_setup_waits_for_nothing_and_harms_nothing() {
+    let world = home();
+    // The second comes when the first has made some folders.
+    let second = format!("'{}' setup --layout clients --yes; echo $? >status", env!("CARGO_BIN_EXE_nine"));
+    let mut first = world.command(&["setup", "--layout", "kinds", "--yes"]);
+    let first = Ran::new(first.env("NINE_HAND_AT", "12").env("NINE_HAND", second).output().unwrap());
+    assert_eq!(first.status, 0, "{}", first.err);
+    assert_eq!(fs::read_to_string(world.at("status")).unwrap().trim(), "1");
+    fs::remove_file(world.at("status")).unwrap();
+    assert!(world.at("Shelves/6 🎁 Packed").is_dir() && !world.at("Shelves/2 📨 Offers").exists());
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert!(!world.at("Shelves").exists());
+}
+
+#[test]
 fn a_linked_configuration_stays_a_link() {
     let world = home();
     fs::create_dir(world.at("dots")).unwrap();
