@@ -93,6 +93,14 @@ fn daybooks_of_every_form_are_read() {
         assert!(matches!(run.ended.get(&2), Some(Ended::Done { .. })), "the lists are up to date");
         assert!(!run.token.is_empty() && run.roots.len() == 2);
     }
+    // Folders are made and texts written since this one.
+    let run = kept(FORMAT);
+    assert_eq!((run.done(), run.closed, run.broken.len()), (10, true, 0));
+    let made = run.steps.iter().filter(|step| step.act == Act::Make).count();
+    assert_eq!(
+        (made, run.steps.iter().filter(|step| matches!(step.act, Act::Write { from: None, .. })).count()),
+        (9, 1)
+    );
 }
 
 #[test]
