@@ -25,6 +25,7 @@ mod same;
 mod texts;
 mod transfer;
 mod undo;
+mod undo_made;
 
 pub use carrier::Carrier;
 pub use daybook::open_runs;

@@ -3,14 +3,13 @@
 use std::collections::{HashMap, HashSet};
 
 use nine_core::item::{Entry, Kind, Stamp};
-use nine_core::merging::without_change;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step, Worklist};
 use nine_stores::{Places, Store, StoreError};
 
 use crate::daybook::{Ended, Run};
 use crate::pieces::Piece;
-use crate::texts;
+use crate::undo_made::undo_made;
 
 /// How a run can be taken back.
 #[derive(Debug, Clone, Default)]
@@ -31,20 +30,7 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
     let back: HashSet<&Spot> = earlier.iter().flat_map(Run::done_items).collect();
     // What lies in its old place again, and as what.
     let returned: HashMap<&Spot, Stamp> = earlier.iter().flat_map(returned).collect();
-    // Where an item that was tagged and then moved is to be found now.
-    let moved: HashMap<&Spot, (&Spot, Option<Stamp>)> = run
-        .steps
-        .iter()
-        .enumerate()
-        .filter_map(|(at, step)| match &step.act {
-            Act::Move { to } => match run.ended.get(&at)? {
-                Ended::Done { stamp, .. } => Some((&step.item, (to, *stamp))),
-                // It was taken back, and by way of another file system it is another file.
-                Ended::Failed { stamp, .. } => Some((&step.item, (&step.item, Some((*stamp)?)))),
-            },
-            _ => None,
-        })
-        .collect();
+    let moved = moved(run);
     let mut plan = UndoPlan { made: run.made.clone(), dated: run.lists.clone(), ..UndoPlan::default() };
     for (at, step) in run.steps.iter().enumerate().rev() {
         let Some(Ended::Done { stamp, kept_as, stayed }) = run.ended.get(&at) else {
@@ -78,35 +64,15 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
                 None => continue,
             },
             Act::Restore { .. } => reversed(step, &step.item, stamp, Act::discard()),
-            // A folder that was there already is not this run's.
-            Act::Make if !run.made.contains(&step.item) => continue,
-            Act::Make => reversed(step, &step.item, stamp, Act::Unmake),
-            Act::Unmake => reversed(step, &step.item, stamp, Act::Make),
-            Act::Write { from: None, to } => {
-                // It may have been written anew since, and back.
-                let now = places.of(&step.item).and_then(|store| texts::read(store, &step.item.path));
-                let is_it = |(bytes, _): &(Vec<u8>, Stamp)| bytes == to.as_bytes();
-                let found = now.ok().flatten().filter(is_it).map_or(stamp, |(_, stamp)| stamp);
-                reversed(step, &step.item, found, Act::discard())
-            }
-            Act::Write { from: Some(from), to } => match rewritten(places, step, from, to) {
-                Ok(Some(act)) => reversed(step, &step.item, stamp, act),
-                Ok(None) => continue,
-                Err(why) => {
-                    plan.refused.push((step.item.clone(), why));
-                    continue;
+            Act::Make | Act::Unmake | Act::Write { .. } => {
+                match undo_made(run, step, stamp, places) {
+                    Ok(back) => plan.worklist.steps.extend(back),
+                    Err(why) => plan.refused.push((step.item.clone(), why)),
                 }
-            },
+                continue;
+            }
             Act::Leave => continue,
         };
-        if let Some(judged) = judge_made(&back_step, run, places) {
-            match judged {
-                Judged::Can(_) => plan.worklist.steps.push(back_step),
-                Judged::IsBack => {}
-                Judged::Cannot(why) => plan.refused.push((back_step.item, why)),
-            }
-            continue;
-        }
         let back_step = with_folder_as_it_is(back_step, places);
         match judge(&back_step, places) {
             Judged::Can(stamp) => plan.worklist.steps.push(Step { stamp, ..back_step }),
@@ -118,6 +84,20 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
     plan
 }
 
+/// Where items that were tagged and then moved are to be found now.
+fn moved(run: &Run) -> HashMap<&Spot, (&Spot, Option<Stamp>)> {
+    let steps = run.steps.iter().enumerate();
+    let moved = steps.filter_map(|(at, step)| match &step.act {
+        Act::Move { to } => match run.ended.get(&at)? {
+            Ended::Done { stamp, .. } => Some((&step.item, (to, *stamp))),
+            // It was taken back, and by way of another file system it is another file.
+            Ended::Failed { stamp, .. } => Some((&step.item, (&step.item, Some((*stamp)?)))),
+        },
+        _ => None,
+    });
+    moved.collect()
+}
+
 /// Where a run moved items to, and as what they are found there.
 fn returned(run: &Run) -> impl Iterator<Item = (&Spot, Stamp)> {
     run.steps.iter().enumerate().filter_map(|(at, step)| match (&step.act, run.ended.get(&at)?) {
@@ -126,7 +106,7 @@ fn returned(run: &Run) -> impl Iterator<Item = (&Spot, Stamp)> {
     })
 }
 
-fn reversed(step: &Step, item: &Spot, stamp: Stamp, act: Act) -> Step {
+pub(crate) fn reversed(step: &Step, item: &Spot, stamp: Stamp, act: Act) -> Step {
     Step { act, item: item.clone(), stamp, why: "undo".into(), doubts: Vec::new(), ..step.clone() }
 }
 
@@ -143,50 +123,6 @@ fn with_folder_as_it_is(step: Step, places: &Places) -> Step {
 
 fn is_it(places: &Places, step: &Step, entry: &Entry) -> bool {
     places.of(&step.item).is_ok_and(|store| store.same_identity(&entry.identity, &step.stamp.identity))
-}
-
-/// What gives a text back that a run wrote anew; `None` if it is back. What others wrote since stays.
-fn rewritten(places: &Places, step: &Step, from: &str, to: &str) -> Result<Option<Act>, String> {
-    let now = places.of(&step.item).and_then(|store| texts::read(store, &step.item.path));
-    let now = now.map_err(|error| error.to_string())?.ok_or("it is not there any more")?;
-    let now = String::from_utf8(now.0).map_err(|_| "it is no text any more")?;
-    if now == from {
-        return Ok(None);
-    }
-    let merged = without_change(from, to, &now).ok_or("the same lines of it have been changed since")?;
-    Ok((merged != now).then_some(Act::Write { from: Some(now), to: merged }))
-}
-
-/// Whether a folder can be made or taken away, or a text be written; `None` of all other steps.
-fn judge_made(step: &Step, run: &Run, places: &Places) -> Option<Judged> {
-    if matches!(step.act, Act::Write { .. }) {
-        return Some(Judged::Can(step.stamp)); // it was read a moment ago
-    }
-    if !matches!(step.act, Act::Make | Act::Unmake) {
-        return None;
-    }
-    let entry = places.of(&step.item).and_then(|store| store.entry(&step.item.path));
-    Some(match (&step.act, entry) {
-        (_, Err(error)) => Judged::Cannot(error.to_string()),
-        (Act::Make, Ok(None)) | (Act::Unmake, Ok(Some(Entry { kind: Kind::Folder, .. }))) => {
-            match step.act == Act::Unmake && holds_others(places, &step.item, run) {
-                true => Judged::Cannot("it holds other things by now".into()),
-                false => Judged::Can(step.stamp),
-            }
-        }
-        _ => Judged::IsBack,
-    })
-}
-
-/// Whether there is something in a folder that the run did not bring there.
-fn holds_others(places: &Places, folder: &Spot, run: &Run) -> bool {
-    let listed = places.of(folder).and_then(|store| store.list(&folder.path)).unwrap_or_default();
-    listed.into_iter().any(|(name, entry)| {
-        let spot = Spot::new(folder.place.clone(), folder.path.join(&name));
-        let is_ours = run.made.contains(&spot) || run.steps.iter().any(|step| step.target() == Some(&spot));
-        !is_ours
-            || (entry.kind == Kind::Folder && run.made.contains(&spot) && holds_others(places, &spot, run))
-    })
 }
 
 enum Judged {

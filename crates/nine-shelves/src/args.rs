@@ -23,7 +23,7 @@ pub struct Common {
     /// Let whole files on drives be read where a question needs it; what that costs is told without it
     #[arg(long, global = true)]
     pub read_drive: bool,
-    /// When to use colour
+    /// When to use colour: auto, always or never
     #[arg(long, value_name = "WHEN", default_value = "auto", global = true, value_parser = when_word)]
     pub color: ColorWord,
     /// Tell on standard error what is being done; twice for more
