@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Doubt, Step};
-use nine_stores::{Places, ReadStore};
+use nine_stores::{Places, ReadStore, Store};
 
 /// Adds their doubts to the steps.
 pub fn add(places: &Places, steps: &mut [Step]) {
@@ -33,6 +33,12 @@ impl Sight<'_> {
         };
         let there = step.target().map(|to| seen(&to.folder()));
         if there.is_none() && !matches!(step.act, Act::Discard { .. }) {
+            return None;
+        }
+        // A shelf of this machine is told by its number, whatever its folder is called.
+        let is_renamed = step.target().is_some_and(|to| to.folder() == step.item.folder());
+        let is_local = |store: &dyn Store| store.location(&step.item.path).local().is_some();
+        if is_renamed && self.places.of(&step.item).is_ok_and(is_local) {
             return None;
         }
         let (from, to) = (seen(&step.item).filter(|_| step.vacates()), there.flatten());

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use nine_core::place::NameBuf;
-use nine_core::plan::Proposal;
+use nine_core::plan::{Left, Proposal};
 
 use crate::Result;
 use crate::rules_at_work::RulesAtWork;
@@ -34,6 +34,8 @@ pub struct FirstTidy {
     pub looked_at: u64,
     /// How many would be filed.
     pub filed: u64,
+    /// How many are left alone, and why.
+    pub left: BTreeMap<Left, u64>,
 }
 
 /// Applies the rules of a configuration that is written nowhere yet.
@@ -61,7 +63,12 @@ pub(super) fn first_tidy(workspace: &Workspace) -> Result<FirstTidy> {
             share.examples.push((name.into(), below));
         }
     }
-    Ok(FirstTidy { shares: shares.into_values().collect(), looked_at: gathered.looked_at, filed })
+    Ok(FirstTidy {
+        shares: shares.into_values().collect(),
+        looked_at: gathered.looked_at,
+        filed,
+        left: gathered.left,
+    })
 }
 
 /// The shelf on which an item would come, and the folders below it.

@@ -273,6 +273,9 @@ fn a_shelf_that_others_see_is_told_before_anything_comes_there() {
     assert!(put.out.contains("the board"), "{}", put.out);
     world.nine(&["put", "Downloads/plan.txt", "--on", "2", "--yes"]).ends(0);
     world.nine(&["search", "shared"]).ends(0).says("plan.txt");
+    // The shelf itself stays what it is under another name.
+    let renamed = world.nine(&["shelves", "rename", "2", "Lent"]).ends(0);
+    assert!(!renamed.out.contains("the board will not"), "{}", renamed.out);
     world.nine(&["put", "home/2 Loans/plan.txt", "--on", "1", "--yes"]).ends(0);
     world.nine(&["search", "shared"]).ends(0).says("0 files");
 }

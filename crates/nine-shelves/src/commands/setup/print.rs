@@ -12,6 +12,7 @@ use nine_engine::setup::{FolderLine, Request, SetUp};
 use serde::Serialize;
 
 use crate::args::PlainFormat;
+use crate::commands::tidy::print_left;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, REFUSED, STRONG};
 use crate::output::tags::style_of;
@@ -185,5 +186,8 @@ fn first_tidy(out: &mut impl Write, set_up: &SetUp, request: &Request, look: &Lo
             writeln!(out, "      {}{folder}", look.name(name))?;
         }
     }
-    Ok(writeln!(out)?)
+    if !first.left.is_empty() {
+        print_left(&first.left, first.looked_at, out)?;
+    }
+    Ok(())
 }
