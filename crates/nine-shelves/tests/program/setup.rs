@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::os::unix::process::ExitStatusExt;
 
-use super::support::{Ran, World, on_a_terminal, picture_of};
+use super::support::{Ran, World, in_a_session, on_a_terminal, picture_of};
 
 const LAYOUTS: [&str; 6] = ["in-hand", "clients", "letters", "terms", "household", "kinds"];
 
@@ -297,16 +297,23 @@ fn five_questions_with_good_answers_ready() {
     assert!(!config(&world).contains("downloads"));
 }
 
+/// The questions, each with what is shown when it is asked.
+const QUESTIONS: [&str; 6] = ["[all]", "[~/Shelves]", "[kinds]", "[name]", "[y]", "[y/n]"];
+
 #[test]
 fn given_up_at_any_question_nothing_is_made() {
     for answered in 0..=5 {
-        let world = home();
-        let before = everything(&world);
-        // The end of the input after so many answers, and no at the last question.
-        let answers =
-            if answered == 5 { "\n\n\n\n\nn\n".to_owned() } else { "\n".repeat(answered) + "\u{4}" };
-        let (status, shown) = on_a_terminal(&world, &["setup"], &answers);
-        assert_ne!(status, 0, "{shown}");
-        assert_eq!((everything(&world), config(&world)), (before, String::new()));
+        // Ctrl-C, and the end of the input.
+        for given_up in ["\u{3}", "\u{4}"] {
+            let world = home();
+            let before = everything(&world);
+            let mut answers: Vec<(&str, &str)> =
+                QUESTIONS[..answered].iter().map(|asked| (*asked, "\n")).collect();
+            answers.push((QUESTIONS[answered], given_up));
+            let (status, shown) = in_a_session(&world, &["setup"], &answers);
+            let wanted = (given_up == "\u{4}").then_some(3);
+            assert_eq!(status, wanted, "{answered}: {shown}");
+            assert_eq!((everything(&world), config(&world)), (before, String::new()), "{answered}");
+        }
     }
 }

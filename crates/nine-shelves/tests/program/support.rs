@@ -235,38 +235,62 @@ pub fn on_a_terminal_once(
     act: impl FnOnce(),
     answer: &str,
 ) -> (i32, String) {
-    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-    let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
-    grantpt(&main).unwrap();
-    unlockpt(&main).unwrap();
-    let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
+    let mut act = Some(act);
+    let mut answer_to = |shown: &str| {
+        let act = shown.contains(seen).then(|| act.take()).flatten()?;
+        act();
+        Some(answer.to_owned())
+    };
+    let (status, shown) = talk(world.command(words), &mut answer_to);
+    assert!(act.is_none(), "`{seen}` was never shown: {shown}");
+    (status.unwrap(), shown)
+}
+
+/// Runs the program in a session of its own, whose terminal it controls, so that Ctrl-C reaches it. Each answer is given
+/// once the words before it were shown. `None`: a signal ended it.
+pub fn in_a_session(world: &World, words: &[&str], answers: &[(&str, &str)]) -> (Option<i32>, String) {
+    let program = world.command(words);
+    let mut command = Command::new("env");
+    // Whoever started the tests may ignore the signal.
+    command
+        .args(["--default-signal=INT", "setsid", "--ctty", "--wait"])
+        .arg(program.get_program())
+        .args(program.get_args());
+    command.env_clear().current_dir(world.dir.path());
+    command.envs(program.get_envs().filter_map(|(name, value)| Some((name, value?))));
+    command.env("PATH", "/usr/bin:/bin");
+    let mut left = answers.iter();
+    let mut next = left.next();
+    let mut answer_to = |shown: &str| {
+        let (_, answer) = next.filter(|(seen, _)| shown.contains(seen))?;
+        next = left.next();
+        Some((*answer).to_owned())
+    };
+    talk(command, &mut answer_to)
+}
+
+/// Runs a command on a terminal, where `answer_to` is asked after everything that is shown what is typed then.
+fn talk(mut command: Command, answer_to: &mut dyn FnMut(&str) -> Option<String>) -> (Option<i32>, String) {
+    let (mut main, name) = terminal(100);
     let side = || -> OwnedFd { fs::File::options().read(true).write(true).open(&name).unwrap().into() };
-    let mut command = world.command(words);
     command.stdin(Stdio::from(side())).stdout(Stdio::from(side())).stderr(Stdio::from(side()));
     let mut child = command.spawn().unwrap();
     drop(command);
-    let mut main = fs::File::from(main);
-    let mut act = Some(act);
     let mut shown = Vec::new();
     let mut block = [0; 4096];
     loop {
-        if String::from_utf8_lossy(&shown).contains(seen)
-            && let Some(act) = act.take()
-        {
-            act();
+        if let Some(answer) = answer_to(&String::from_utf8_lossy(&shown)) {
             main.write_all(answer.as_bytes()).unwrap();
         }
         // The terminal's end reads as an error once the last program has left it.
         let Ok(length @ 1..) = main.read(&mut block) else { break };
         shown.extend_from_slice(&block[..length]);
     }
-    let shown = String::from_utf8_lossy(&shown).into_owned();
-    assert!(act.is_none(), "`{seen}` was never shown: {shown}");
-    (child.wait().unwrap().code().unwrap(), shown)
+    (child.wait().unwrap().code(), String::from_utf8_lossy(&shown).into_owned())
 }
 
-/// What a command prints on a terminal of so many columns, with nobody to answer.
-pub fn printed_on_a_terminal(mut command: Command, columns: u16) -> String {
+/// A new terminal of so many columns: our end, and the name of the other.
+fn terminal(columns: u16) -> (fs::File, String) {
     use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
     use rustix::termios::{Winsize, tcsetwinsize};
     let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
@@ -274,11 +298,16 @@ pub fn printed_on_a_terminal(mut command: Command, columns: u16) -> String {
     unlockpt(&main).unwrap();
     tcsetwinsize(&main, Winsize { ws_row: 50, ws_col: columns, ws_xpixel: 0, ws_ypixel: 0 }).unwrap();
     let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
+    (main.into(), name)
+}
+
+/// What a command prints on a terminal of so many columns, with nobody to answer.
+pub fn printed_on_a_terminal(mut command: Command, columns: u16) -> String {
+    let (mut main, name) = terminal(columns);
     let side: OwnedFd = fs::File::options().read(true).write(true).open(&name).unwrap().into();
     command.stdin(Stdio::null()).stdout(Stdio::from(side)).stderr(Stdio::null());
     let mut child = command.spawn().unwrap();
     drop(command);
-    let mut main = fs::File::from(main);
     let (mut shown, mut block) = (Vec::new(), [0; 4096]);
     // The terminal's end reads as an error once the last program has left it.
     while let Ok(length @ 1..) = main.read(&mut block) {
