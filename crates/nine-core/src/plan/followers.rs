@@ -16,10 +16,7 @@ type MayFollow = HashMap<String, Siblings>;
 
 /// Gives the items of a selection what follows them. `siblings` lists what lies in a folder. What was
 /// selected beside its leader goes with it, and is left out.
-pub(super) fn with_followers(
-    mut items: Vec<Proposal>,
-    siblings: &dyn Fn(&Spot) -> Siblings,
-) -> Vec<Proposal> {
+pub fn with_followers(mut items: Vec<Proposal>, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
     let mut listed: HashMap<Spot, MayFollow> = HashMap::new();
     let mut led: HashSet<Spot> = HashSet::new();
     for item in &mut items {

@@ -3,6 +3,7 @@
 //! Planning has two halves, so that no planner needs a disk: [`tidy::propose`] says what each item
 //! wants, and [`settle`] gives every one a name that is free, from what stands at the targets.
 
+mod answer;
 pub mod archive;
 pub mod copies;
 pub mod discard;
@@ -17,7 +18,8 @@ pub mod sweep;
 pub mod tag;
 pub mod tidy;
 
-pub use followers::Siblings;
+pub use answer::{Answer, FixedTarget, answered};
+pub use followers::{Siblings, with_followers};
 pub use leave::Left;
 pub use settle::{ClashFound, Settled, settle};
 

@@ -39,6 +39,19 @@ pub struct ClashFound {
     pub allowed: (bool, bool),
 }
 
+impl ClashFound {
+    /// What may be done of what is wanted; what may not be is left.
+    pub fn allows(&self, wanted: Clash) -> Clash {
+        let (numbers, replaces) = self.allowed;
+        let is_allowed = match wanted {
+            Clash::Number => numbers,
+            Clash::Replace => replaces,
+            Clash::Leave | Clash::Hold => true,
+        };
+        if is_allowed { wanted } else { Clash::Leave }
+    }
+}
+
 /// Makes steps of proposals. `standing` tells what has which name in the folders that
 /// [`super::folders_wanted`] listed; a folder that is not in it holds nothing.
 pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {

@@ -411,8 +411,8 @@ pub enum Error {
         source: io::Error,
     },
     /// A step that can have no other target.
-    #[error("{0} cannot go elsewhere")]
-    FixedTarget(Spot),
+    #[error(transparent)]
+    FixedTarget(#[from] nine_core::plan::FixedTarget),
 
     /// The system did not let it be done.
     #[error(transparent)]
