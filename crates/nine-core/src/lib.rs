@@ -28,6 +28,7 @@ pub mod names;
 pub mod pattern;
 pub mod place;
 pub mod plan;
+pub mod review;
 pub mod rules;
 pub mod saved;
 pub mod shelving;
