@@ -43,6 +43,21 @@ pub struct Edited {
 /// # Errors
 /// What in the file cannot be understood.
 pub fn plan(workspace: &Workspace, file: &Path) -> Result<FromFile> {
+    let (draft, edited) = read(workspace, file, Doubts::Seen)?;
+    Ok(FromFile { plan: draft.draw_up(), edited })
+}
+
+/// Whether the doubts of what stands in a table are seen already, or still to be looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Doubts {
+    /// They are: whoever gives the table to be carried out let them stand.
+    Seen,
+    /// They are not, and what nobody decided is to be decided.
+    ToBeSeen,
+}
+
+/// Reads a worklist.
+pub(crate) fn read(workspace: &Workspace, file: &Path, doubts: Doubts) -> Result<(Draft, Edited)> {
     let (rows, kept) = load(workspace, file)?;
     let understood = edits(&rows, &kept, &workspace.config().facets)
         .map_err(|wrong| Error::Table { file: file.to_owned(), wrong })?;
@@ -50,20 +65,20 @@ pub fn plan(workspace: &Workspace, file: &Path) -> Result<FromFile> {
     let mut reading = LineReader {
         rules: Rules::of(workspace, kept.lines.iter().map(|line| &line.item)),
         edited: Edited { unread: understood.unread, ..Edited::default() },
+        doubts,
     };
     let mut proposals = Vec::new();
     for (at, choice) in understood.choices.iter().enumerate() {
         let (line, proposal) = (&kept.lines[at], &kept.proposals[at]);
         if let Some(wanted) = reading.take(line, proposal, choice)? {
-            match changed_since(&places, &wanted) {
+            match changed_since(&places, &wanted, "the worklist was written") {
                 None => proposals.push(wanted),
                 Some(why) => reading.edited.refused.push((line.item.clone(), why)),
             }
         }
     }
     let edited = reading.edited;
-    let draft = draft(&kept, file, proposals, &places, edited.refused.len());
-    Ok(FromFile { plan: draft.draw_up(), edited })
+    Ok((draft(&kept, file, proposals, &places, edited.refused.len()), edited))
 }
 
 fn draft(
@@ -89,17 +104,21 @@ fn draft(
 struct LineReader<'w> {
     rules: Rules<'w>,
     edited: Edited,
+    doubts: Doubts,
 }
 
 impl LineReader<'_> {
     /// What is to be done for a line; `None` if nothing is.
     fn take(&mut self, line: &Line, proposal: &Proposal, choice: &Choice) -> Result<Option<Proposal>> {
-        // The person has seen the doubts, and let them stand.
-        let seen = |proposal: &Proposal| Proposal { doubts: Vec::new(), ..proposal.clone() };
+        let are_seen = self.doubts == Doubts::Seen;
+        let seen = |proposal: &Proposal| match are_seen {
+            true => Proposal { doubts: Vec::new(), ..proposal.clone() },
+            false => proposal.clone(),
+        };
         match choice {
             Choice::Deleted => self.edited.deleted += 1,
             Choice::Left => self.edited.left += 1,
-            Choice::AsProposed if line.act == Act::Leave.word() => self.edited.undecided += 1,
+            Choice::AsProposed if are_seen && line.act == Act::Leave.word() => self.edited.undecided += 1,
             Choice::AsProposed => return Ok(Some(seen(proposal))),
             Choice::Changed(change) => {
                 self.edited.changed.push((line.item.clone(), change.words(line)));
@@ -133,8 +152,8 @@ impl LineReader<'_> {
     }
 }
 
-/// Why an item is not what it was when the worklist was written.
-fn changed_since(places: &Places, proposal: &Proposal) -> Option<String> {
+/// Why an item is not what it was at a time that is told in words.
+pub(crate) fn changed_since(places: &Places, proposal: &Proposal, then: &str) -> Option<String> {
     if matches!(proposal.exactly(), Some(Act::Restore { .. })) {
         return None; // it is in the trash, and looked for there
     }
@@ -149,11 +168,11 @@ fn changed_since(places: &Places, proposal: &Proposal) -> Option<String> {
     });
     match is_same {
         Ok(Some(true)) => {}
-        Ok(Some(false)) => return Some("it has been changed since the worklist was written".into()),
+        Ok(Some(false)) => return Some(format!("it has been changed since {then}")),
         Ok(None) => return Some("it is not there any more".into()),
         Err(error) => return Some(error.to_string()),
     }
     let tags = places.of(&proposal.item).and_then(|store| store.tags(&proposal.item.path));
     let tagged_since = proposal.becomes.is_some() && tags.is_ok_and(|tags| tags != proposal.tags);
-    tagged_since.then(|| "its tags have been changed since the worklist was written".into())
+    tagged_since.then(|| format!("its tags have been changed since {then}"))
 }

@@ -23,6 +23,7 @@ pub mod put;
 pub mod reader;
 pub mod reporter;
 pub mod retrieve;
+pub mod review;
 pub mod rule;
 mod rules_at_work;
 pub mod search;

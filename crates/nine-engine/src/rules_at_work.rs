@@ -43,6 +43,8 @@ pub struct Gathered {
     pub proposals: Vec<Proposal>,
     pub left: BTreeMap<Left, u64>,
     pub looked_at: u64,
+    /// For each view, what lies loose and nothing is wanted for.
+    pub loose: Vec<(usize, Vec<NodeId>)>,
     /// For each rule what it acts on, where that was asked for.
     pub counts: Vec<RuleCount>,
 }
@@ -75,6 +77,7 @@ impl<'w> RulesAtWork<'w> {
             let Some(proposed) = proposed else { continue };
             tracing::info!(looked_at = proposed.looked_at, wanted = proposed.proposals.len(), "planned");
             gathered.proposals.extend(proposed.proposals);
+            gathered.loose.push((view, proposed.loose));
             gathered.looked_at += proposed.looked_at;
             let rules = gathered.counts.len().max(proposed.counts.len());
             gathered.counts.resize(rules, RuleCount::default());

@@ -176,9 +176,14 @@ fn deep_nesting_needs_no_stack() {
 
 #[test]
 fn a_glance_tells_what_a_file_is() {
-    let look = |name: &str, bytes: &[u8]| glance(name.as_bytes(), bytes, bytes.len() as u64, 4);
+    let look = |name: &str, bytes: &[u8]| -> Vec<String> {
+        let glance = glance(name.as_bytes(), bytes, bytes.len() as u64, 4);
+        glance.body.lines().map(str::to_owned).collect()
+    };
     let png = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\x04\xd2\0\0\0\x10\x08\x02\0\0\0";
     assert_eq!(look("a.png", png), ["PNG, 1,234 x 16 pixels"]);
+    let said = glance(b"a.png", png, png.len() as u64, 4).said;
+    assert!(said.contains("1234"), "what it says of itself comes along: {said}");
     assert_eq!(look("a.pdf", &pdf(&["Loan", "Back"])), ["2 pages", "Loan", "Back"]);
     let zip = zipped(&[("one.txt", b"1"), ("two\x1b[31m.txt", b"22"), ("three", b"3"), ("four", b"4")]);
     assert_eq!(look("a.zip", &zip), ["4 members", "one.txt  1 B", "two\\u{1b}[31m.txt  2 B", "three  1 B"]);

@@ -31,6 +31,8 @@ pub struct Proposed {
     pub looked_at: u64,
     /// Those that no rule is for.
     pub unruled: Vec<NodeId>,
+    /// What lies loose and nothing is wanted for; of a folder, nor for anything in it.
+    pub loose: Vec<NodeId>,
     /// For each rule what it acts on, where that was asked for.
     pub counts: Vec<RuleCount>,
 }
@@ -280,9 +282,19 @@ impl<'a> TidyWalk<'a> {
         // lies in it are for that still.
         let stays = outcome.put.is_none() && outcome.discard.is_none() && outcome.name.is_none();
         let proposal = self.proposal(&item, outcome, &set);
+        if proposal.is_none() && item.is_loose() {
+            self.out.loose.push(id);
+        }
         let is_whole = !is_folder || item.together.is_some();
         match proposal {
-            Some(proposal) => self.out.proposals.push(proposal),
+            Some(proposal) => {
+                let (pile, tree) = (self.pile, self.tree);
+                let holds = |folder: NodeId| {
+                    proposal.item.is_inside(&Spot::new(pile.name.clone(), tree.path(folder)))
+                };
+                self.out.loose.pop_if(|folder| holds(*folder));
+                self.out.proposals.push(proposal);
+            }
             None if is_whole || !self.deep => {
                 if untouched {
                     self.out.unruled.push(id);

@@ -69,6 +69,16 @@ impl ReviewItem {
         Self { proposal, state: State::Open, sender: None, concerns: None }
     }
 
+    /// The same with what the plan says against it.
+    pub fn with(self, concerns: Concerns) -> Self {
+        Self { concerns: (!concerns.is_none()).then(|| Box::new(concerns)), ..self }
+    }
+
+    /// The same, sent by somebody.
+    pub fn sent_by(self, sender: Option<String>) -> Self {
+        Self { sender: sender.map(Into::into), ..self }
+    }
+
     /// What the plan says against it.
     pub fn concerns(&self) -> Option<&Concerns> {
         self.concerns.as_deref()
@@ -209,7 +219,8 @@ impl Review {
 
     /// Says what the plan has against an item's proposal as it is now.
     pub fn set_concerns(&mut self, at: usize, concerns: Concerns) {
-        self.items[at].concerns = (!concerns.is_none()).then(|| Box::new(concerns));
+        let item = &mut self.items[at];
+        item.concerns = (!concerns.is_none()).then(|| Box::new(concerns));
     }
 
     /// Decides something for items. What cannot be for one of them is done for the others.

@@ -11,7 +11,7 @@ use nine_core::escape::escape;
 use nine_core::item::{Identity, Kind};
 use nine_core::place::Spot;
 use nine_core::plan::archive::{ArchiveProposals, Target, selected};
-use nine_core::plan::{Left, Proposal};
+use nine_core::plan::{Intent, Left, Proposal};
 use nine_core::shelving::Shelving;
 use nine_stores::{Places, in_use};
 
@@ -89,6 +89,38 @@ fn target<'w>(workspace: &'w Workspace, shelvings: &[Shelving]) -> Result<Target
     let bookcase = bookcase.map(|bookcase| bookcase.name.as_str()).unwrap_or_default();
     let twice = || Error::ArchiveTwice { bookcase: bookcase.to_owned(), number: archive.put.shelf };
     Target::find(archive, bookcase, shelvings, workspace.now()).ok_or_else(twice)
+}
+
+/// The folder of the archive that an item would go into, or why it is left.
+///
+/// # Errors
+/// If there is no archive, or the item cannot go there.
+pub(crate) fn folder_for(
+    workspace: &Workspace,
+    places: &Places,
+    open: &HashSet<Identity>,
+    item: &Proposal,
+) -> Result<std::result::Result<Spot, Left>> {
+    let shelvings = workspace.shelvings();
+    let target = target(workspace, &shelvings)?;
+    expect_at_home(workspace, std::slice::from_ref(item))?;
+    let bare = Proposal { intent: Intent::Stay, ..item.clone() };
+    let why = |item: &Proposal| why_left(workspace, open, places, item);
+    let found = selected(vec![bare], &target, &why, &|_| Vec::new());
+    let left = || found.left.keys().next().copied().unwrap_or(Left::Archived);
+    let folder = found.proposals.first().and_then(Proposal::placing).map(|placing| placing.folder.clone());
+    Ok(folder.ok_or_else(left))
+}
+
+/// The dated folders of the archive that something goes into.
+pub(crate) fn dated_folders(
+    workspace: &Workspace,
+    shelvings: &[Shelving],
+    proposals: &[Proposal],
+) -> HashSet<Spot> {
+    let Ok(target) = target(workspace, shelvings) else { return HashSet::new() };
+    let folders = proposals.iter().filter_map(|proposal| Some(&proposal.placing()?.folder));
+    folders.filter(|folder| target.holds(folder)).map(|folder| target.dated(folder)).collect()
 }
 
 /// What lies in no place could not be brought back to where it was, and places themselves stay.

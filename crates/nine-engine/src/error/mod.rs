@@ -235,6 +235,20 @@ pub enum Error {
     /// There is no pile.
     #[error("there is no pile to sweep")]
     NothingToSweep,
+    /// Nothing to go through.
+    #[error("there is nothing to go through")]
+    NothingToReview,
+    /// Another review is open.
+    #[error("another review is open in another window")]
+    ReviewOpen,
+    /// Decisions cannot be kept.
+    #[error("what is decided cannot be kept in {}: {source}", shown(file))]
+    ReviewUnkept {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
     /// There is no archive.
     #[error("there is no archive")]
     NoArchive,

@@ -94,7 +94,7 @@ impl<'w> Rules<'w> {
     }
 
     /// What they want for an item now that so much is told.
-    fn again(&mut self, item: &Spot, told: &[(String, String)]) -> Result<Option<Proposal>> {
+    pub fn again(&mut self, item: &Spot, told: &[(String, String)]) -> Result<Option<Proposal>> {
         if self.at_work.is_none() {
             self.at_work = Some(RulesAtWork::look(self.workspace, &self.piles)?);
         }

@@ -27,6 +27,7 @@ pub use file::Written;
 pub(crate) use file::load;
 
 /// What a planner hands over: what is wanted, and what belongs to the run.
+#[derive(Clone)]
 pub struct Draft {
     /// What is wanted for each item.
     pub proposals: Vec<Proposal>,

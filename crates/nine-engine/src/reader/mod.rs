@@ -26,26 +26,31 @@ pub enum Ask {
     Glance(u8),
     /// What it looks like, if it is a picture: pixels across, down, and the print in sixteen digits.
     Looks,
+    /// The picture itself, made to fit into so many pixels across and down; see [`nine_stores::reading::Raster`].
+    Picture(u16, u16),
 }
 
-/// How [`Ask::Looks`] is written.
-const LOOKS: u8 = u8::MAX;
-
 impl Ask {
-    fn byte(self) -> u8 {
-        match self {
-            Ask::Words => 0,
-            Ask::Glance(lines) => lines.clamp(1, LOOKS - 1),
-            Ask::Looks => LOOKS,
-        }
+    /// As the process gets it: what is asked, and two numbers.
+    fn bytes(self) -> [u8; 5] {
+        let (what, first, second) = match self {
+            Ask::Words => (0, 0, 0),
+            Ask::Glance(lines) => (1, u16::from(lines), 0),
+            Ask::Looks => (2, 0, 0),
+            Ask::Picture(across, down) => (3, across, down),
+        };
+        let ([a, b], [c, d]) = (first.to_le_bytes(), second.to_le_bytes());
+        [what, a, b, c, d]
     }
 
     /// Reads it as the process gets it.
-    pub fn from_byte(byte: u8) -> Self {
-        match byte {
-            0 => Ask::Words,
-            LOOKS => Ask::Looks,
-            lines => Ask::Glance(lines),
+    pub fn from_bytes(bytes: &[u8]) -> Self {
+        let number = |at: usize| bytes.get(at..at + 2).map_or(0, |two| u16::from_le_bytes([two[0], two[1]]));
+        match bytes.first() {
+            Some(1) => Ask::Glance(number(1).clamp(1, 255) as u8),
+            Some(2) => Ask::Looks,
+            Some(3) => Ask::Picture(number(1), number(3)),
+            _ => Ask::Words,
         }
     }
 }
@@ -97,7 +102,7 @@ impl Reader {
             Some(worker) => worker,
             none => none.insert(Worker::start(&self.program)?),
         };
-        write_frame(&mut worker.to, &[ask.byte()])?;
+        write_frame(&mut worker.to, &ask.bytes())?;
         write_frame(&mut worker.to, name)?;
         write_frame(&mut worker.to, &size.to_le_bytes())?;
         write_frame(&mut worker.to, bytes)?;
@@ -153,5 +158,18 @@ impl Worker {
                 Err(other) => return Err(other.into()),
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Ask;
+
+    #[test]
+    fn what_is_asked_arrives() {
+        for ask in [Ask::Words, Ask::Glance(7), Ask::Looks, Ask::Picture(300, 2)] {
+            assert_eq!(Ask::from_bytes(&ask.bytes()), ask);
+        }
+        assert_eq!(Ask::from_bytes(&[]), Ask::Words);
     }
 }

@@ -11,7 +11,7 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::shelving::{Shelf, Shelving};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::worklist::Act;
-use nine_stores::{Location, ReadStore, Scope};
+use nine_stores::{Location, ReadStore, Scope, Watch};
 
 pub use change::{NewMark, make, mark, rename, renumber};
 pub use favourites::favourites;
@@ -120,7 +120,7 @@ impl Shelves<'_> {
         let tree = &self.looking.views[standing.view].tree;
         let of = |shelf: &Shelf| {
             let spot = standing.shelving.spot(shelf.number)?;
-            Some((row(tree, &spot, shelf, &[])?, tree.find(&spot.path)))
+            Some((row_of(tree, &spot, shelf, &[])?, tree.find(&spot.path)))
         };
         standing.shelving.shelves.iter().filter_map(of).collect()
     }
@@ -147,12 +147,17 @@ pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<BookcasePicture>
 fn picture(workspace: &Workspace, shelving: &Shelving, targets: &[&Spot]) -> Option<BookcasePicture> {
     let store = workspace.store(&shelving.bookcase)?;
     let base = Spot::new(shelving.bookcase.clone(), ItemPath::root());
-    let scope = Scope { closed: loose_folders(store.as_ref(), shelving), known: None };
     let watch = workspace.watch();
-    let scan = workspace.during(Task::Reading(&base), watch, || store.scan(&scope, watch)).ok()?;
-    let of = |shelf: &Shelf| row(&scan.tree, &shelving.spot(shelf.number)?, shelf, targets);
+    let tree = workspace.during(Task::Reading(&base), watch, || scan_shelves(&**store, shelving, watch))?;
+    let of = |shelf: &Shelf| row_of(&tree, &shelving.spot(shelf.number)?, shelf, targets);
     let rows = shelving.shelves.iter().filter_map(of).collect();
     Some(BookcasePicture { bookcase: shelving.bookcase.clone(), rows })
+}
+
+/// All that stands on the shelves of a bookcase; `None` if it cannot be read.
+pub(crate) fn scan_shelves(store: &dyn ReadStore, shelving: &Shelving, watch: &Watch) -> Option<Tree> {
+    let scope = Scope { closed: loose_folders(store, shelving), known: None };
+    Some(store.scan(&scope, watch).ok()?.tree)
 }
 
 /// Folders beside the shelves, which the picture does not show and so need not be read.
@@ -164,7 +169,8 @@ fn loose_folders(store: &dyn ReadStore, shelving: &Shelving) -> HashSet<ItemPath
     folders.filter(|path| !shelves.contains(path)).collect()
 }
 
-fn row(tree: &Tree, shelf: &Spot, of: &Shelf, targets: &[&Spot]) -> Option<ShelfRow> {
+/// A shelf with what comes to it; nothing where it is away.
+pub(crate) fn row_of(tree: &Tree, shelf: &Spot, of: &Shelf, targets: &[&Spot]) -> Option<ShelfRow> {
     // How many files come to each folder on the shelf; the empty name is the shelf itself.
     let mut added: BTreeMap<Vec<u8>, u64> = BTreeMap::new();
     for target in targets.iter().filter(|target| target.is_inside(shelf)) {

@@ -7,7 +7,7 @@ use std::fs::File;
 use std::io::{self, BufWriter, Write};
 
 use nine_core::tree::Looks;
-use nine_stores::reading::{Words, glance, inside, looks};
+use nine_stores::reading::{Words, glance, inside, looks, raster};
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 pub use confine::is_confined_by_kernel;
@@ -38,7 +38,7 @@ pub fn serve() -> Done {
             || -> io::Result<Vec<u8>> { Ok(read_frame(&mut asked)?.ok_or(io::ErrorKind::UnexpectedEof)?) };
         let (name, size, bytes) = (next()?, next()?, next()?);
         let size = size.try_into().map_or(bytes.len() as u64, u64::from_le_bytes);
-        let ask = Ask::from_byte(ask.first().copied().unwrap_or_default());
+        let ask = Ask::from_bytes(&ask);
         let read = std::panic::catch_unwind(|| match ask {
             _ if misbehaves(&name) => Words { body: reached(), ..Words::default() },
             Ask::Words => inside(&name, &bytes, size),
@@ -48,9 +48,11 @@ pub fn serve() -> Done {
                 }
                 Err(why) => Words::none(why),
             },
-            Ask::Glance(lines) => {
-                Words { body: glance(&name, &bytes, size, lines.into()).join("\n"), ..Words::default() }
-            }
+            Ask::Glance(lines) => glance(&name, &bytes, size, lines.into()),
+            Ask::Picture(across, down) => match raster(&bytes, across.into(), down.into()) {
+                Ok(picture) => Words { body: picture.written(), ..Words::default() },
+                Err(why) => Words::none(why),
+            },
         });
         let Words { body, note, said } = read.unwrap_or_else(|_| Words::none("it is damaged"));
         write_frame(&mut answers, body.as_bytes())?;

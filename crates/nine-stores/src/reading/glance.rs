@@ -8,13 +8,14 @@ use nine_core::escape::escape;
 use nine_core::kinds::{Content, FIRST_BYTES, recognise};
 use zip::ZipArchive;
 
-use super::{bounds, pdf, words};
+use super::{Words, bounds, inside, pdf};
 
 /// The most characters of a line that are told.
 const LINE: usize = 200;
 
-/// Up to `lines` lines about a file, from its first [`bounds::FILE`] bytes; `size` is how many it has.
-pub fn glance(name: &[u8], bytes: &[u8], size: u64, lines: usize) -> Vec<String> {
+/// Up to `lines` lines about a file, from its first [`bounds::FILE`] bytes; `size` is how many it has. Beside them
+/// stands what it says of itself.
+pub fn glance(name: &[u8], bytes: &[u8], size: u64, lines: usize) -> Words {
     let content = recognise(&bytes[..bytes.len().min(FIRST_BYTES)]);
     let mut told: Vec<String> = match content {
         Content::Signature(media) if media.starts_with("image/") => {
@@ -32,13 +33,13 @@ pub fn glance(name: &[u8], bytes: &[u8], size: u64, lines: usize) -> Vec<String>
         Content::Signature("application/gzip") => tar_members(GzDecoder::new(bytes), lines),
         _ => Vec::new(),
     };
-    let words = words(name, bytes, size);
+    let words = inside(name, bytes, size);
     let text = words.body.lines().map(str::trim_end).filter(|line| !line.trim().is_empty());
     told.extend(text.take(lines.saturating_sub(told.len())).map(safe));
     if !words.note.is_empty() {
         told.push(format!("({})", words.note));
     }
-    told
+    Words { body: told.join("\n"), note: String::new(), said: words.said }
 }
 
 /// A line of the file's own, escaped and cut.

@@ -23,7 +23,7 @@ use crate::recognition::ZIP_END;
 
 pub use glance::glance;
 pub use notes::{is_note, note_tags, tags_in_text};
-pub use picture::looks;
+pub use picture::{Raster, looks, raster};
 
 /// Where readers give up.
 pub mod bounds {

@@ -1,0 +1,251 @@
+//! Decisions kept in the data folder as they are taken: a line each, behind a first line with all items.
+//!
+//! A window that is closed, a kill or a lost connection loses none of them. Whoever has the file open has it locked.
+
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, BufWriter, Write};
+use std::path::PathBuf;
+
+use nine_core::place::Spot;
+use nine_core::plan::Proposal;
+use nine_core::review::{Record, Review, ReviewItem};
+use nine_stores::Places;
+use serde::{Deserialize, Serialize};
+
+use super::OpenReview;
+use crate::carry::changed_since;
+use crate::plan::Draft;
+use crate::workspace::Workspace;
+use crate::{Error, Result};
+
+/// The form in which it is written. One of another form is not gone on with.
+const FORM: u32 = 1;
+
+/// What was proposed for an item, and who sent it.
+#[derive(Serialize, Deserialize)]
+struct KeptItem {
+    proposal: Proposal,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    sender: Option<String>,
+}
+
+/// What the first line says besides the items.
+#[derive(Serialize, Deserialize)]
+struct Heading {
+    form: u32,
+    begun: String,
+    command: String,
+    undoes: Option<u64>,
+    clear_away: Vec<Spot>,
+    dated: Vec<Spot>,
+    by_rules: bool,
+    facets: Vec<String>,
+    places: BTreeMap<String, String>,
+    items: usize,
+}
+
+/// A review that was not ended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Kept {
+    /// The command that it belongs to.
+    pub command: String,
+    /// When it was begun.
+    pub begun: String,
+    /// Items in it.
+    pub items: usize,
+    /// Decisions that stand.
+    pub decisions: usize,
+}
+
+/// An item of which nothing is decided any more, and why.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LostItem {
+    /// The item.
+    pub item: Spot,
+    /// Why, in words.
+    pub why: String,
+}
+
+fn file(workspace: &Workspace) -> PathBuf {
+    workspace.data().join("review.jsonl")
+}
+
+/// Writes decisions down as they are taken.
+pub(super) struct Keeper {
+    path: PathBuf,
+    file: File,
+    is_flushed: bool,
+}
+
+impl Keeper {
+    /// Begins a new one, in place of any that was left.
+    pub fn begin(workspace: &Workspace, frame: &Draft, items: &[ReviewItem]) -> Result<Self> {
+        let path = file(workspace);
+        let unwritable = |source| Error::ReviewUnkept { file: path.clone(), source };
+        nine_carry::make_private(workspace.data()).map_err(unwritable)?;
+        let file = open_locked(&path)?;
+        file.set_len(0).map_err(unwritable)?;
+        let heading = Heading {
+            form: FORM,
+            begun: workspace.clock().strftime("%Y-%m-%d %H:%M").to_string(),
+            command: frame.command.clone(),
+            undoes: frame.undoes,
+            clear_away: frame.clear_away.clone(),
+            dated: frame.dated.clone(),
+            by_rules: frame.by_rules,
+            facets: frame.facets.clone(),
+            places: frame.places.addresses(),
+            items: items.len(),
+        };
+        write_items(&file, &heading, items).map_err(unwritable)?;
+        Ok(Self { path, file, is_flushed: false })
+    }
+
+    /// Writes a line; it is with the system when this returns.
+    pub fn write(&mut self, record: &Record) -> Result {
+        let unwritable = |source| Error::ReviewUnkept { file: self.path.clone(), source };
+        let mut line = serde_json::to_vec(record).map_err(|error| unwritable(error.into()))?;
+        line.push(b'\n');
+        self.is_flushed = false;
+        self.file.write_all(&line).map_err(unwritable)
+    }
+
+    /// Has all of it on the disk.
+    pub fn flush(&mut self) {
+        if !self.is_flushed {
+            self.is_flushed = self.file.sync_data().is_ok();
+        }
+    }
+
+    /// Takes the file away.
+    pub fn end(self) {
+        let _ = std::fs::remove_file(&self.path);
+    }
+}
+
+fn write_items(file: &File, heading: &Heading, items: &[ReviewItem]) -> io::Result<()> {
+    let mut out = BufWriter::with_capacity(1 << 20, file);
+    serde_json::to_writer(&mut out, heading)?;
+    out.write_all(b"\n")?;
+    for item in items {
+        // As it was written is as it is read, without a copy of it.
+        out.write_all(b"{\"proposal\":")?;
+        serde_json::to_writer(&mut out, &item.proposal)?;
+        if let Some(sender) = item.sender.as_deref() {
+            out.write_all(b",\"sender\":")?;
+            serde_json::to_writer(&mut out, sender)?;
+        }
+        out.write_all(b"}\n")?;
+    }
+    out.flush()
+}
+
+/// Opens the file, which nobody else may have open meanwhile.
+fn open_locked(path: &std::path::Path) -> Result<File> {
+    use std::os::unix::fs::OpenOptionsExt;
+    let mut open = File::options();
+    open.read(true).append(true).create(true).mode(0o600);
+    let file = open.open(path).map_err(|source| Error::ReviewUnkept { file: path.to_owned(), source })?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(_) => Err(Error::ReviewOpen),
+    }
+}
+
+/// What was read of the file.
+struct FromDisk {
+    heading: Heading,
+    items: Vec<KeptItem>,
+    records: Vec<Record>,
+    file: File,
+}
+
+fn read(workspace: &Workspace) -> Result<Option<FromDisk>> {
+    let path = file(workspace);
+    if !path.exists() {
+        return Ok(None);
+    }
+    let file = open_locked(&path)?;
+    let mut lines = BufReader::new(&file).split(b'\n').map_while(io::Result::ok);
+    let heading: Option<Heading> = lines.next().and_then(|line| serde_json::from_slice(&line).ok());
+    let Some(heading) = heading.filter(|heading| heading.form == FORM) else { return Ok(None) };
+    let items: Vec<KeptItem> =
+        lines.by_ref().take(heading.items).map_while(|line| serde_json::from_slice(&line).ok()).collect();
+    if items.len() < heading.items {
+        return Ok(None); // it was killed before anything was decided
+    }
+    // The last line may have been cut off.
+    let records = lines.map_while(|line| serde_json::from_slice(&line).ok()).collect();
+    Ok(Some(FromDisk { heading, items, records, file }))
+}
+
+/// The review that was left, if one was.
+///
+/// # Errors
+/// If another one is open.
+pub fn kept(workspace: &Workspace) -> Result<Option<Kept>> {
+    let Some(FromDisk { heading, records, items, .. }) = read(workspace)? else { return Ok(None) };
+    let decisions = replayed(&items, &records).turns();
+    let Heading { command, begun, items, .. } = heading;
+    Ok((decisions > 0).then_some(Kept { command, begun, items, decisions }))
+}
+
+/// Forgets the review that was left.
+///
+/// # Errors
+/// If another one is open, or it cannot be taken away.
+pub fn forget(workspace: &Workspace) -> Result {
+    let path = file(workspace);
+    let _file = open_locked(&path)?;
+    Ok(std::fs::remove_file(&path)?)
+}
+
+fn replayed(items: &[KeptItem], records: &[Record]) -> Review {
+    let item = |kept: &KeptItem| ReviewItem::new(kept.proposal.clone()).sent_by(kept.sender.clone());
+    let mut review = Review::new(items.iter().map(item).collect());
+    records.iter().for_each(|record| review.replay(record.clone()));
+    review
+}
+
+/// Goes on with the review that was left. What is not what it was is gone through no more.
+///
+/// # Errors
+/// If there is none, or another one is open.
+pub fn resume(workspace: &Workspace) -> Result<(OpenReview<'_>, Vec<LostItem>)> {
+    let Some(FromDisk { heading, items, records, file: open }) = read(workspace)? else {
+        return Err(super::nothing());
+    };
+    let places = Places::from_addresses(&heading.places, &|at| workspace.open_store(at, true));
+    let review = replayed(&items, &records);
+    let mut frame = Draft {
+        undoes: heading.undoes,
+        clear_away: heading.clear_away,
+        dated: heading.dated,
+        by_rules: heading.by_rules,
+        facets: heading.facets,
+        ..Draft::new(heading.command, Vec::new(), &places)
+    };
+    frame.places = places;
+    let mut open_review = OpenReview::new(workspace, review, frame);
+    open_review.keeper = Some(Keeper { path: file(workspace), file: open, is_flushed: true });
+    let lost = lost(&open_review);
+    if !lost.is_empty() {
+        let record = open_review.review.lose(lost.iter().map(|(at, _)| *at).collect());
+        open_review.write(&record)?;
+    }
+    open_review.check_all();
+    Ok((open_review, lost.into_iter().map(|(_, lost)| lost).collect()))
+}
+
+/// Items that are not what they were when they were proposed.
+fn lost(open: &OpenReview) -> Vec<(usize, LostItem)> {
+    let places = &open.frame.places;
+    let items = open.review.items().iter().enumerate();
+    let items = items.filter(|(_, item)| item.state != nine_core::review::State::Gone);
+    let lost = items.filter_map(|(at, item)| {
+        let why = changed_since(places, &item.proposal, "the review began")?;
+        Some((at, LostItem { item: item.proposal.item.clone(), why }))
+    });
+    lost.collect()
+}
