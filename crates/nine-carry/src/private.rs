@@ -31,7 +31,8 @@ pub fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
 }
 
 /// What is kept in a data folder. Other things may lie in it where the person chose it.
-const OURS: [&str; 6] = ["catalogue.sqlite", "daybook", "displays.json", "drives", "lock", "worklists"];
+const OURS: [&str; 7] =
+    ["catalogue.sqlite", "daybook", "displays.json", "drives", "lock", "review.jsonl", "worklists"];
 
 /// Closes the data folder and what is in it to others, where an earlier version left it open. Returns how many things
 /// were open to them.

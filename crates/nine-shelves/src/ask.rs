@@ -11,6 +11,17 @@ pub enum Consent {
     All,
     /// Only what is not in doubt.
     OnlySure,
+    /// It is gone through first.
+    Review,
+}
+
+/// What may be answered besides yes and no.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Offered {
+    /// Only what is not in doubt.
+    pub only_sure: bool,
+    /// To go through it first.
+    pub review: bool,
 }
 
 /// Whether there is a person to ask.
@@ -18,20 +29,34 @@ pub fn has_person() -> bool {
     std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
 }
 
-/// Asks for a yes. Where some of it is in doubt, only the rest can be agreed to as well.
+/// Asks for a yes, or for one of what is offered besides.
 ///
 /// # Errors
 /// [`FailureKind::Declined`] if the answer is anything else.
-pub fn agree(question: &str, is_in_doubt: bool) -> Done<Consent> {
+pub fn agree(question: &str, offered: Offered) -> Done<Consent> {
     let mut out = std::io::stderr().lock();
-    match is_in_doubt {
-        true => write!(out, "\n{question} y all of it, s only what is sure, n nothing [y/s/n] ")?,
-        false => write!(out, "\n{question} [y/n] ")?,
+    let Offered { only_sure, review } = offered;
+    let all = [
+        ("y", "all of it", true),
+        ("s", "only what is sure", only_sure),
+        ("r", "review it", review),
+        ("n", "nothing", true),
+    ];
+    let told: Vec<_> = all.into_iter().filter(|(_, _, is_offered)| *is_offered).collect();
+    let letters = told.iter().map(|(letter, ..)| *letter).collect::<Vec<_>>().join("/");
+    match told.len() {
+        2 => write!(out, "\n{question} [{letters}] ")?,
+        _ => {
+            let words: Vec<String> =
+                told.iter().map(|(letter, words, _)| format!("{letter} {words}")).collect();
+            write!(out, "\n{question} {} [{letters}] ", words.join(", "))?;
+        }
     }
     out.flush()?;
     match line()?.to_lowercase().as_str() {
         "y" | "yes" => Ok(Consent::All),
-        "s" | "sure" if is_in_doubt => Ok(Consent::OnlySure),
+        "s" | "sure" if only_sure => Ok(Consent::OnlySure),
+        "r" | "review" if review => Ok(Consent::Review),
         _ => Err(Failure::new(FailureKind::Declined, "nothing has been changed")),
     }
 }

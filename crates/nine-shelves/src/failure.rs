@@ -68,6 +68,16 @@ impl Failure {
         Self::new(FailureKind::Partly, "")
     }
 
+    /// Whether the person said no.
+    pub fn is_declined(&self) -> bool {
+        matches!(self, Self::Message(Message { kind: FailureKind::Declined, .. }))
+    }
+
+    /// Whether some of it was done.
+    pub fn is_partly(&self) -> bool {
+        matches!(self, Self::Message(Message { kind: FailureKind::Partly, .. }))
+    }
+
     /// The same with what to do next.
     pub fn hint(mut self, hint: impl Into<String>) -> Self {
         if let Self::Message(told) = &mut self {

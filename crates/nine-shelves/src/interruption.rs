@@ -18,9 +18,30 @@ pub fn carrying(now: bool, watch: &Arc<Watch>) {
     CARRYING.store(now, Ordering::SeqCst);
 }
 
+/// Whether the review has the terminal.
+static ON_SCREEN: AtomicBool = AtomicBool::new(false);
+
+/// Marks that the review has the terminal, which is given back whole when the program is ended from outside, or no
+/// longer.
+pub fn on_screen(now: bool, watch: &Arc<Watch>) {
+    if now {
+        listen(Arc::clone(watch));
+    }
+    ON_SCREEN.store(now, Ordering::SeqCst);
+}
+
+/// Whether the review has the terminal, so that nothing else may be written to it.
+pub fn is_on_screen() -> bool {
+    ON_SCREEN.load(Ordering::SeqCst)
+}
+
 fn listen(watch: Arc<Watch>) {
     // Another handler can only be there in a test that embeds this; then nothing is lost.
     let _ = ctrlc::set_handler(move || {
+        if is_on_screen() {
+            crate::review::give_back();
+            std::process::exit(130);
+        }
         // Who asks twice does not want to wait; what is half-done is found by the next command.
         if !CARRYING.load(Ordering::SeqCst) || watch.is_stopped() {
             std::process::exit(130);

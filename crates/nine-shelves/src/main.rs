@@ -13,6 +13,7 @@ mod paste;
 mod preview;
 mod progress;
 mod reader;
+mod review;
 mod session;
 mod wording;
 

@@ -1,7 +1,7 @@
 //! What the engine tells meanwhile, on standard error: progress, and what a person should know.
 
 use std::io::Write;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use nine_carry::Recovered;
 use nine_core::amount::{count, counted, readable};
@@ -17,6 +17,15 @@ use crate::output::{self, Look};
 use crate::wording::{self, there_is_none};
 use crate::{failure::Message, interruption, progress};
 
+/// What was told while the review had the terminal.
+static HELD_BACK: Mutex<Vec<u8>> = Mutex::new(Vec::new());
+
+/// Tells what could not be told before.
+pub fn tell_held_back() {
+    let held = HELD_BACK.lock().map(|mut held| std::mem::take(&mut *held)).unwrap_or_default();
+    let _ = output::err().write_all(&held);
+}
+
 /// Tells it on a terminal.
 pub struct OnStandardError {
     /// How to draw.
@@ -27,7 +36,15 @@ pub struct OnStandardError {
 
 impl Reporter for OnStandardError {
     fn notice(&self, notice: &Notice) {
-        let _ = self.print(notice, &mut output::err());
+        if !interruption::is_on_screen() {
+            let _ = self.print(notice, &mut output::err());
+            return;
+        }
+        let mut told = Vec::new();
+        let _ = self.print(notice, &mut told);
+        if let Ok(mut held) = HELD_BACK.lock() {
+            held.extend(told);
+        }
     }
 
     fn during(&self, task: Task, watch: &Watch, work: &mut dyn FnMut()) {

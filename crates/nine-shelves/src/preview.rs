@@ -10,15 +10,18 @@ use nine_core::place::Spot;
 use nine_core::worklist::Step;
 use nine_core::worklist::table::{to_csv, to_json};
 use nine_engine::plan::{Plan, Written};
+use nine_engine::review::OpenReview;
 use nine_engine::{Workspace, displays};
 
 use crate::args::{Format, ShowArgs};
-use crate::ask::{self, Consent};
+use crate::ask::{self, Consent, Offered};
+use crate::commands;
 use crate::failure::{Done, unless};
 use crate::output;
 use crate::output::style::{FAINT, REFUSED, STRONG};
 use crate::output::worklist::Shown;
 use crate::paste;
+use crate::review::has_screen;
 use crate::session::Session;
 
 /// How a plan is shown and agreed to.
@@ -40,7 +43,7 @@ impl<'a> Preview<'a> {
     }
 
     /// Shows a plan, asks once, carries it out and tells what came of it; or writes it to a file, where that is
-    /// asked for. `epilogue` prints what belongs under the preview.
+    /// asked for; or goes through it item by item first. `epilogue` prints what belongs under the preview.
     ///
     /// # Errors
     /// As the exit status has it: declined, partly done, or not possible.
@@ -60,32 +63,67 @@ impl<'a> Preview<'a> {
             Err(_) if self.show.yes => name_refused(&plan),
             printed => printed?,
         }
-        let steps = counted(plan.checked.order.len() as u64, "step", "steps");
-        self.ask_carry(plan, &format!("Carry out {steps}?"))
+        let question = question(&plan);
+        self.ask_carry(plan, &question)
     }
 
     /// Asks whether what was shown is to be done, does it, and tells what came of it.
     ///
     /// # Errors
     /// As the exit status has it.
-    pub fn ask_carry(&self, mut plan: Plan, question: &str) -> Done {
-        if plan.checked.order.is_empty() {
-            return unless(plan.troubles());
-        }
-        if !self.show.yes {
-            if self.show.format != Format::Table || !ask::has_person() {
-                writeln!(output::err(), "Nothing has been changed. Add --yes to carry this out.")?;
-                return unless(plan.troubles());
+    pub fn ask_carry(&self, plan: Plan, question: &str) -> Done {
+        let may_review = has_screen() && plan.may_be_reviewed();
+        match self.ask(plan, question, may_review)? {
+            Asked::Carry(plan) => self.carry(&plan),
+            Asked::Review(plan) => {
+                commands::review::go_through_and_end(self, OpenReview::of_plan(self.workspace, plan))
             }
-            if ask::agree(question, plan.is_in_doubt())? == Consent::OnlySure {
+            Asked::Over(done) => done,
+        }
+    }
+
+    /// Shows what came of a review, asks, and carries it out, unless the person goes back to the review.
+    ///
+    /// # Errors
+    /// As the exit status has it.
+    pub fn show_ask_carry_or_review(
+        &self,
+        plan: Plan,
+        epilogue: impl FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()>,
+    ) -> Done<AfterReview> {
+        self.print(&plan, epilogue)?;
+        let question = question(&plan);
+        match self.ask(plan, &question, true)? {
+            Asked::Carry(plan) => self.carry(&plan).map(|()| AfterReview::Carried),
+            Asked::Review(_) => Ok(AfterReview::Back),
+            Asked::Over(done) => done.map(|()| AfterReview::NothingDone),
+        }
+    }
+
+    fn ask(&self, mut plan: Plan, question: &str, may_review: bool) -> Done<Asked> {
+        if plan.checked.order.is_empty() {
+            return Ok(Asked::Over(unless(plan.troubles())));
+        }
+        if self.show.yes {
+            return Ok(Asked::Carry(plan));
+        }
+        if self.show.format != Format::Table || !ask::has_person() {
+            writeln!(output::err(), "Nothing has been changed. Add --yes to carry this out.")?;
+            return Ok(Asked::Over(unless(plan.troubles())));
+        }
+        let offered = Offered { only_sure: plan.is_in_doubt(), review: may_review };
+        match ask::agree(question, offered)? {
+            Consent::All => {}
+            Consent::Review => return Ok(Asked::Review(plan)),
+            Consent::OnlySure => {
                 plan.leave_what_is_in_doubt();
                 if plan.checked.order.is_empty() {
                     writeln!(output::err(), "None of it is sure. Nothing has been changed.")?;
-                    return unless(plan.troubles());
+                    return Ok(Asked::Over(unless(plan.troubles())));
                 }
             }
         }
-        self.carry(&plan)
+        Ok(Asked::Carry(plan))
     }
 
     fn carry(&self, plan: &Plan) -> Done {
@@ -182,6 +220,32 @@ impl<'a> Preview<'a> {
         let path = store.map(|store| store.location(&spot.path).as_typed());
         path.map_or_else(|| spot.to_string().into_bytes(), OsString::into_encoded_bytes)
     }
+}
+
+/// What became of what was decided in a review.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AfterReview {
+    /// It was carried out.
+    Carried,
+    /// The person goes back to it.
+    Back,
+    /// There was nothing that could be done.
+    NothingDone,
+}
+
+/// What was answered to the one question.
+enum Asked {
+    /// It is to be carried out.
+    Carry(Plan),
+    /// It is gone through first.
+    Review(Plan),
+    /// There is nothing more to do.
+    Over(Done),
+}
+
+fn question(plan: &Plan) -> String {
+    let steps = counted(plan.checked.order.len() as u64, "step", "steps");
+    format!("Carry out {steps}?")
 }
 
 /// Names what cannot be done where nobody reads the preview.

@@ -39,7 +39,7 @@ pub fn of_run<T>(total: u64, steps: &Watch, reading: &Watch, work: impl FnOnce()
 }
 
 fn show<T>(poll: impl FnOnce(&AtomicBool) + Send, work: impl FnOnce() -> T) -> T {
-    if !std::io::stderr().is_terminal() {
+    if !std::io::stderr().is_terminal() || crate::interruption::is_on_screen() {
         return work();
     }
     let over = AtomicBool::new(false);

@@ -51,9 +51,14 @@ impl Likeness {
 }
 
 impl Review {
+    /// In what others may be like an item.
+    pub fn likenesses(&self, at: usize) -> Vec<Likeness> {
+        likenesses_of(&self.items()[at])
+    }
+
     /// In what an item is like others of which nothing is decided, with those; the fewest first.
     pub fn alike(&self, at: usize) -> Vec<Alike> {
-        let likenesses = likenesses(&self.items()[at]);
+        let likenesses = self.likenesses(at);
         let mut found: Vec<Alike> =
             likenesses.into_iter().map(|likeness| Alike { likeness, items: Vec::new() }).collect();
         for (other, item) in self.items().iter().enumerate() {
@@ -74,7 +79,7 @@ impl Review {
 }
 
 /// In what others may be like an item.
-fn likenesses(item: &ReviewItem) -> Vec<Likeness> {
+fn likenesses_of(item: &ReviewItem) -> Vec<Likeness> {
     let proposal = &item.proposal;
     let name = proposal.item.path.name();
     let mut found: Vec<Likeness> = item.sender.iter().map(|who| Likeness::Sender(who.to_string())).collect();

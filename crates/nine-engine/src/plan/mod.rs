@@ -121,6 +121,13 @@ impl Plan {
         self.doable().any(|step| !step.doubts.is_empty())
     }
 
+    /// Whether it can be gone through item by item: not what is done as a whole or not at all, and not what makes
+    /// folders or writes texts.
+    pub fn may_be_reviewed(&self) -> bool {
+        let is_of_items = |step: &Step| !matches!(step.act, Act::Make | Act::Unmake | Act::Write { .. });
+        !self.draft.as_one && self.doable().all(is_of_items)
+    }
+
     /// Takes out what a person should look at first; it stays in the list with its doubts.
     pub fn leave_what_is_in_doubt(&mut self) {
         for (step, proposal) in self.settled.worklist.steps.iter().zip(&self.settled.of) {

@@ -184,7 +184,8 @@ pub(super) fn items_of(plan: Plan, all: bool) -> (Vec<ReviewItem>, Draft) {
     }
     let items = proposals.into_iter().zip(concerns);
     let items = items.filter(|(_, concerns)| all || concerns.is_some());
-    let items = items.map(|(proposal, concerns)| ReviewItem::new(proposal).with(concerns.unwrap_or_default()));
+    let items =
+        items.map(|(proposal, concerns)| ReviewItem::new(proposal).with(concerns.unwrap_or_default()));
     (items.collect(), draft)
 }
 

@@ -21,6 +21,8 @@ use nine_core::review::{
     Decided, Decision, Likeness, NoRule, Record, Review, ReviewItem, RuleDraft, State, rule_of,
 };
 use nine_core::shelving::Shelving;
+use nine_core::tree::Column;
+use nine_stores::{Catalogue, Location};
 
 pub use bookcases::{Bookcases, FolderChoice};
 pub use checker::{Checked, Checker};
@@ -29,6 +31,7 @@ pub use inside::{FolderInside, Inside, InsideAnswer, InsideQuestion};
 pub use kept::{Kept, LostItem, forget, kept, resume};
 
 use crate::configuration::ConfigChange;
+use crate::looking::{Area, all_areas};
 use crate::plan::{Draft, Plan};
 use crate::rule::{self, Tried};
 use crate::workspace::Workspace;
@@ -105,6 +108,11 @@ impl<'w> OpenReview<'w> {
     /// The workspace that it is open in.
     pub fn workspace(&self) -> &'w Workspace {
         self.workspace
+    }
+
+    /// Where something of its places is.
+    pub fn location(&self, spot: &Spot) -> Option<Location> {
+        Some(self.frame.places.of(spot).ok()?.location(&spot.path))
     }
 
     /// Looks inside items of its places.
@@ -284,6 +292,35 @@ impl<'w> OpenReview<'w> {
         }
         Ok(draft.draw_up())
     }
+}
+
+/// Tags that a person may want to give: those that items have, that rules give, and that facets answer.
+pub fn known_tags(open: &OpenReview) -> Vec<String> {
+    let config = open.workspace.config();
+    let mut tags: BTreeMap<String, String> = BTreeMap::new();
+    let mut add = |tag: &str| {
+        tags.entry(nine_core::names::fold(tag)).or_insert_with(|| tag.to_owned());
+    };
+    open.review.items().iter().flat_map(|item| &item.proposal.tags).for_each(|tag| add(tag));
+    config.rules.iter().flat_map(|rule| &rule.tag).for_each(|tag| add(tag));
+    config.tags.iter().for_each(|look| add(&look.tag));
+    for facet in config.facets.iter() {
+        facet.listed().into_iter().for_each(|value| add(&facet.tag(value)));
+    }
+    known_in_catalogue(open.workspace).iter().for_each(|tag| add(tag));
+    tags.into_values().collect()
+}
+
+/// The tags that the catalogue knows of, wherever items have them.
+fn known_in_catalogue(workspace: &Workspace) -> Vec<String> {
+    let Ok(catalogue) = Catalogue::open_to_read(&workspace.data().join("catalogue.sqlite")) else {
+        return Vec::new();
+    };
+    let columns = [Column::Tags, Column::Words];
+    let known = |area: Area| catalogue.load(&area.address, &columns).ok().flatten();
+    let trees: Vec<_> = all_areas(workspace).into_iter().filter_map(known).collect();
+    let sets = trees.iter().flat_map(|kept| kept.tree.tag_sets()).map(|(_, set)| set.own.clone());
+    sets.collect::<Vec<_>>().concat()
 }
 
 /// Nothing to go through.

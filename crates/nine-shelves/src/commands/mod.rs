@@ -11,6 +11,7 @@ pub mod facet;
 pub mod history;
 pub mod put;
 pub mod retrieve;
+pub mod review;
 pub mod rule;
 pub mod search;
 pub mod setup;
@@ -46,6 +47,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Check(args) => check::run(args, session),
         Command::Why(args) => why::run(args, session),
         Command::Tidy(args) => tidy::run(args, session),
+        Command::Review(args) => review::run(args, session),
         Command::Put(args) => put::run(args, session),
         Command::Carry(args) => carry::run(args, session),
         Command::Copies(args) => copies::run(args, session),

@@ -2,12 +2,13 @@
 
 use std::io::{self, Write};
 
+use anstyle::Style;
 use nine_core::amount::{count, counted, readable};
 use nine_engine::shelves::{ShelfRow, Spine};
 use unicode_width::UnicodeWidthStr;
 
 use super::Look;
-use super::style::{CHANGE, FAINT, STRONG};
+use super::style::{CHANGE, FAINT, PLAIN, STRONG};
 use super::table::shorten;
 use super::tags::style_of;
 
@@ -16,8 +17,25 @@ fn files(row: &ShelfRow) -> (u64, u64) {
     row.spines.iter().fold((0, 0), |(items, added), spine| (items + spine.items, added + spine.added))
 }
 
-/// Prints the bookcase, each row with a note behind it. The fullest shelf is as wide as the room for spines.
+/// A line in pieces, each in its own style.
+pub type StyledLine = Vec<(Style, String)>;
+
+/// Prints the bookcase, each row with a note behind it.
 pub fn print(out: &mut impl Write, look: &Look, rows: &[(&ShelfRow, String)]) -> io::Result<()> {
+    for line in lines(look, rows) {
+        for (style, text) in line {
+            match style == PLAIN {
+                true => write!(out, "{text}")?,
+                false => write!(out, "{style}{text}{style:#}")?,
+            }
+        }
+        writeln!(out)?;
+    }
+    Ok(())
+}
+
+/// The bookcase, a line a shelf. The fullest shelf is as wide as the room for spines.
+pub fn lines(look: &Look, rows: &[(&ShelfRow, String)]) -> Vec<StyledLine> {
     let names: Vec<String> =
         rows.iter().map(|(row, _)| shorten(&marked(row, look), 28, look.ascii)).collect();
     let name_width = names.iter().map(|name| name.width()).max().unwrap_or(0);
@@ -28,27 +46,25 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[(&ShelfRow, String)]) ->
     let taken = name_width + widths.iter().sum::<usize>() + note_width + 2 * 4 + 2;
     let room = look.width.saturating_sub(taken).clamp(10, 60);
     let fullest = rows.iter().map(|(row, _)| files(row).0 + files(row).1).max().unwrap_or(0).max(1);
+    let mut lines = Vec::new();
     for (((row, note), name), figures) in rows.iter().zip(&names).zip(&figures) {
         let (spines, used) = spines(row, fullest, room, look.ascii);
-        let pad = " ".repeat(name_width - name.width());
-        let rest = " ".repeat(room - used);
         let [items, bytes, added] = figures;
-        let added = match added.is_empty() {
-            true => String::new(),
-            false => format!("  {CHANGE}{added:>0$}{CHANGE:#}", widths[2]),
-        };
-        let note = match note.as_str() {
-            "" => String::new(),
-            note => format!("  {FAINT}{note}{FAINT:#}"),
-        };
         let style = row.color.map_or(STRONG, |color| style_of(Some(color)).bold());
-        writeln!(
-            out,
-            "  {style}{name}{style:#}{pad}  {spines}{rest}  {items:>0$}  {FAINT}{bytes:>1$}{FAINT:#}{added}{note}",
-            widths[0], widths[1],
-        )?;
+        let gap = |width: usize| (PLAIN, " ".repeat(width));
+        let mut line = vec![gap(2), (style, name.clone()), gap(name_width - name.width() + 2)];
+        line.extend(spines);
+        line.push((PLAIN, format!("{}  {items:>1$}  ", " ".repeat(room - used), widths[0])));
+        line.push((FAINT, format!("{bytes:>0$}", widths[1])));
+        if !added.is_empty() {
+            line.extend([gap(2), (CHANGE, format!("{added:>0$}", widths[2]))]);
+        }
+        if !note.is_empty() {
+            line.extend([gap(2), (FAINT, note.clone())]);
+        }
+        lines.push(line);
     }
-    Ok(())
+    lines
 }
 
 /// The shelf's name, with its mark behind the number where it stands in no name.
@@ -70,12 +86,12 @@ fn figures(row: &ShelfRow) -> [String; 3] {
 
 /// The spines of a shelf and how many columns they take. Every spine has at least one column; where
 /// there are more spines than room, neighbours share one.
-fn spines(row: &ShelfRow, fullest: u64, room: usize, ascii: bool) -> (String, usize) {
+fn spines(row: &ShelfRow, fullest: u64, room: usize, ascii: bool) -> (StyledLine, usize) {
     let total = files(row).0 + files(row).1;
     let wide = |part: u64| (part as u128 * room as u128).div_ceil(u128::from(fullest)) as usize;
     let held: Vec<&Spine> = row.spines.iter().filter(|spine| spine.items + spine.added > 0).collect();
     let whole = wide(total).clamp(held.len().min(room), room);
-    let mut out = String::new();
+    let mut out = StyledLine::new();
     let (mut before, mut used) = (0u64, 0);
     for (at, spine) in held.iter().enumerate() {
         before += spine.items + spine.added;
@@ -87,26 +103,23 @@ fn spines(row: &ShelfRow, fullest: u64, room: usize, ascii: bool) -> (String, us
             continue;
         }
         let new = (spine.added as usize * columns).div_ceil((spine.items + spine.added).max(1) as usize);
-        out.push_str(&spine_text(columns - new.min(columns), new.min(columns), ascii));
+        out.extend(spine_line(columns - new.min(columns), new.min(columns), ascii));
         used = end;
     }
     (out, used)
 }
 
 /// One spine: what stands there, then what will come; its last column leaves a gap to the next.
-fn spine_text(old: usize, new: usize, ascii: bool) -> String {
-    let (body, edge, fresh) = if ascii { ("=", "]", "+") } else { ("█", "▉", "▒") };
+fn spine_line(old: usize, new: usize, ascii: bool) -> StyledLine {
+    let (body, edge, fresh, fresh_edge) =
+        if ascii { ("=", "]", "+", "]") } else { ("█", "▉", "▒", "▌") };
     let standing = match (old, new) {
-        (0, _) => String::new(),
-        (old, 0) => format!("{FAINT}{}{edge}{FAINT:#}", body.repeat(old - 1)),
-        (old, _) => format!("{FAINT}{}{FAINT:#}", body.repeat(old)),
+        (0, _) => None,
+        (old, 0) => Some((FAINT, body.repeat(old - 1) + edge)),
+        (old, _) => Some((FAINT, body.repeat(old))),
     };
-    let coming = match new {
-        0 => String::new(),
-        new if ascii => format!("{CHANGE}{}]{CHANGE:#}", fresh.repeat(new - 1)),
-        new => format!("{CHANGE}{}▌{CHANGE:#}", fresh.repeat(new - 1)),
-    };
-    standing + &coming
+    let coming = (new > 0).then(|| (CHANGE, fresh.repeat(new - 1) + fresh_edge));
+    standing.into_iter().chain(coming).collect()
 }
 
 #[cfg(test)]
@@ -114,8 +127,8 @@ mod tests {
     use super::*;
 
     fn plain(row: &ShelfRow, fullest: u64, room: usize) -> (String, usize) {
-        let (text, used) = spines(row, fullest, room, true);
-        (anstream::adapter::strip_str(&text).to_string(), used)
+        let (line, used) = spines(row, fullest, room, true);
+        (line.into_iter().map(|(_, text)| text).collect(), used)
     }
 
     fn row(spines: &[(u64, u64)]) -> ShelfRow {

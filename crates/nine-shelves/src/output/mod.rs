@@ -174,6 +174,11 @@ fn widest(lines: &[String]) -> usize {
     lines.iter().map(|line| width(line)).max().unwrap_or(0)
 }
 
+/// Whether standard output has colours.
+pub fn has_color() -> bool {
+    anstream::AutoStream::choice(&std::io::stdout()) != anstream::ColorChoice::Never
+}
+
 /// Standard output for records and paths: every byte goes out as it is.
 pub fn raw() -> impl Write {
     std::io::BufWriter::new(std::io::stdout().lock())

@@ -1,0 +1,180 @@
+//! `nine review`: the full-screen view, item by item.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use clap::Args;
+use nine_core::amount::{count, counted};
+use nine_core::escape::plain;
+use nine_engine::Workspace;
+use nine_engine::plan::Written;
+use nine_engine::review::{self, Kept, LostItem, OpenReview};
+
+use super::shelves;
+use crate::args::{Format, SelectionArgs, ShowArgs};
+use crate::ask;
+use crate::failure::{Done, Failure, FailureKind};
+use crate::output;
+use crate::output::style::{DOUBT, FAINT};
+use crate::paste;
+use crate::preview::{AfterReview, Preview};
+use crate::review::{Ended, expect_screen, go_through};
+use crate::session::Session;
+
+/// Go through all that lies loose, or through a worklist, item by item on the whole screen
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  nine review                   all piles: what rules propose, and what no rule is for\n  nine review downloads         one pile\n  nine review list.csv          a worklist from a table\n  nine review --where type document and modified over 1y\n                                any selection, wherever it lies\n\nA number puts the item on that shelf, space takes what is proposed, ? tells all keys. Nothing is changed\nbefore the end, where all of it is shown once more. Each decision is kept at once: after a closed window\n`nine review` goes on where it was. At the question of any other command, r opens the same view."
+)]
+pub struct ReviewArgs {
+    /// Piles, or a worklist that --worklist wrote
+    #[arg(value_name = "PILE|FILE")]
+    pub piles: Vec<String>,
+    /// Everything for which a condition holds
+    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., conflicts_with_all = ["piles", "saved"])]
+    pub condition: Vec<String>,
+    /// Everything that a saved search finds
+    #[arg(long, value_name = "NAME", conflicts_with = "piles")]
+    pub saved: Option<String>,
+    /// Forget decisions that were kept, and begin anew
+    #[arg(long)]
+    pub anew: bool,
+}
+
+/// Runs it.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn run(args: ReviewArgs, session: &Session) -> Done {
+    expect_screen()?;
+    let workspace = session.to_change()?;
+    let show = ShowArgs { yes: false, all: false, format: Format::Table, worklist: None, sure: false };
+    let preview = Preview::new(session, &workspace, &show);
+    if let Some(open) = go_on(&workspace, args.anew)? {
+        return go_through_and_end(&preview, open);
+    }
+    let open = open(&args, &workspace)?;
+    go_through_and_end(&preview, open)
+}
+
+fn open<'w>(args: &ReviewArgs, workspace: &'w Workspace) -> Done<OpenReview<'w>> {
+    if !args.condition.is_empty() || args.saved.is_some() {
+        let (condition, saved) = (args.condition.clone(), args.saved.clone());
+        let selection = SelectionArgs { paths: Vec::new(), condition, saved, null: false }.selection()?;
+        return Ok(review::of_selection(workspace, &selection)?);
+    }
+    if let Some(file) = table(args, workspace) {
+        let (open, edited) = review::of_file(workspace, &file)?;
+        let mut err = output::err();
+        for (item, why) in &edited.refused {
+            writeln!(err, "{DOUBT}? {item}{DOUBT:#}  {}", plain(why))?;
+        }
+        return Ok(open);
+    }
+    Ok(review::of_piles(workspace, &args.piles)?)
+}
+
+/// The table that is meant by what was typed, if it is no pile.
+fn table(args: &ReviewArgs, workspace: &Workspace) -> Option<PathBuf> {
+    let [typed] = args.piles.as_slice() else { return None };
+    let is_pile = workspace.config().pile(typed).is_some();
+    let path = Path::new(typed);
+    let is_table = path.extension().is_some_and(|ext| ext == "csv" || ext == "json");
+    (!is_pile && (is_table || typed.contains('/'))).then(|| path.to_owned())
+}
+
+/// The review that was left, if the person goes on with it.
+fn go_on(workspace: &Workspace, anew: bool) -> Done<Option<OpenReview<'_>>> {
+    let Some(kept) = review::kept(workspace)? else { return Ok(None) };
+    if !anew {
+        let Kept { command, begun, items, decisions } = &kept;
+        let mut err = output::err();
+        let decisions = counted(*decisions as u64, "decision", "decisions");
+        let items = counted(*items as u64, "item", "items");
+        writeln!(err, "A review was left: {}, begun {begun}, {decisions} on {items}.", plain(command))?;
+        let choices =
+            [('y', "go on with it".to_owned()), ('n', "begin anew; its decisions are forgotten".to_owned())];
+        if ask::choose(&choices, 'y', "Go on with it?")? == 'y' {
+            let (open, lost) = review::resume(workspace)?;
+            tell_lost(&lost)?;
+            return Ok(Some(open));
+        }
+    }
+    review::forget(workspace)?;
+    Ok(None)
+}
+
+/// Says what is gone through no more, and waits until that was read.
+fn tell_lost(lost: &[LostItem]) -> Done {
+    if lost.is_empty() {
+        return Ok(());
+    }
+    let mut err = output::err();
+    writeln!(err, "{} not gone through any more:", counted(lost.len() as u64, "item is", "items are"))?;
+    for LostItem { item, why } in lost.iter().take(20) {
+        writeln!(err, "{DOUBT}? {item}{DOUBT:#}  {}", plain(why))?;
+    }
+    if lost.len() > 20 {
+        writeln!(err, "  and {} more", count(lost.len() as u64 - 20))?;
+    }
+    ask::wait_for_enter("Enter goes on.")
+}
+
+/// Goes through a review until it is carried out, written, dropped, or left for another time.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn go_through_and_end(preview: &Preview, mut open: OpenReview) -> Done {
+    loop {
+        match go_through(preview.session, &mut open)? {
+            Ended::Carry { open_sure } => {
+                let plan = open.plan(open_sure)?;
+                let pictures = |plan: &_, out: &mut dyn Write| {
+                    shelves::print_pictures_with(preview.session, preview.workspace, plan, out)
+                };
+                // Back to the review is one of the answers, and so is a no: then the decisions are kept.
+                match preview.show_ask_carry_or_review(plan, pictures) {
+                    Ok(AfterReview::Back) => {}
+                    Ok(AfterReview::NothingDone) => return Ok(()),
+                    Ok(AfterReview::Carried) => {
+                        open.end();
+                        return Ok(());
+                    }
+                    Err(failure) if failure.is_declined() => return Err(kept_after_a_no()),
+                    Err(failure) => {
+                        // Some of it was done, and each step that was not is named.
+                        if failure.is_partly() {
+                            open.end();
+                        }
+                        return Err(failure);
+                    }
+                }
+            }
+            Ended::Write(file) => {
+                let Written { lines, in_doubt } = open.plan(false)?.write(preview.workspace, &file)?;
+                let lines = counted(lines, "line", "lines");
+                let mut err = output::err();
+                let shown = paste::path_or_escaped(&file);
+                writeln!(err, "{lines} written to {shown}, {in_doubt} in doubt. Nothing has been changed.")?;
+                writeln!(err, "Look through it, then: nine carry {shown}")?;
+                open.end();
+                return Ok(());
+            }
+            Ended::Kept => {
+                let words = "Nothing has been changed. What you decided is kept; `nine review` goes on.";
+                writeln!(output::err(), "{FAINT}{words}{FAINT:#}")?;
+                return Ok(());
+            }
+            Ended::Dropped => {
+                open.end();
+                writeln!(output::err(), "{FAINT}Nothing has been changed.{FAINT:#}")?;
+                return Ok(());
+            }
+        }
+    }
+}
+
+fn kept_after_a_no() -> Failure {
+    let words = "nothing has been changed; what you decided is kept";
+    Failure::new(FailureKind::Declined, words).hint("`nine review` goes on with it")
+}
