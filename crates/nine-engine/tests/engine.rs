@@ -15,3 +15,5 @@ mod plan;
 mod put;
 #[path = "engine/recovery.rs"]
 mod recovery;
+#[path = "engine/review.rs"]
+mod review;
