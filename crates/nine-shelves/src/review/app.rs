@@ -181,6 +181,7 @@ impl<'a, 'w> App<'a, 'w> {
         if let Some(bookcases) = self.reading.as_ref().and_then(|reading| reading.try_recv().ok()) {
             (self.bookcases, self.reading, came) = (Some(bookcases), None, true);
             if let Some(number) = self.wanted_shelf.take() {
+                self.message = None;
                 self.ask_folder(number);
             }
         }

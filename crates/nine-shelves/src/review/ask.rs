@@ -154,6 +154,7 @@ impl App<'_, '_> {
         let same = self.item().is_some_and(|item| {
             item.doubts().any(|doubt| matches!(doubt, Doubt::Clash { same: Some(true), .. }))
         });
+        let at = words::folder(&clash.at, self.names_places(), self.is_shelf(&clash.at));
         let mut choices = Vec::new();
         if clash.allowed.0 {
             let note = format!("called {}", escape(&clash.numbered));
@@ -167,10 +168,10 @@ impl App<'_, '_> {
             choices.push(choice("replace it", note, Outcome::Decide(Decision::Clash(Clash::Replace))));
         }
         if is_same || same {
-            let note = "both hold the same bytes; this one goes into the trash";
+            let note = "the same bytes in both; into the trash";
             choices.insert(0, choice("discard it", note, Outcome::Decide(Decision::Discard)));
         }
-        self.mode = Mode::Choose(Choose::new(format!("The name is taken: {}", clash.at), choices));
+        self.mode = Mode::Choose(Choose::new(format!("The name is taken: {at}"), choices));
     }
 
     /// The decision that was taken last, and the item that it was for.
@@ -259,6 +260,9 @@ impl App<'_, '_> {
         let counted = |number: usize| nine_core::amount::counted(number as u64, "item", "items");
         let rules = self.open.review.rules().len();
         let mut choices = Vec::new();
+        if self.open.review.turns() == 0 {
+            choices.push(choice("end", "nothing is changed", Outcome::End(Ended::Dropped)));
+        }
         if progress.wanted + rules > 0 {
             let label = match rules {
                 0 => format!("carry out {}", counted(progress.wanted)),
@@ -289,15 +293,12 @@ impl App<'_, '_> {
                 Outcome::AskFile,
             ));
         }
-        if self.open.review.turns() == 0 {
-            if choices.is_empty() {
-                self.ended = Some(Ended::Dropped);
-                return;
-            }
-            choices.push(choice("end", "nothing is changed", Outcome::End(Ended::Dropped)));
-        } else {
+        if self.open.review.turns() > 0 {
             choices.push(choice("close", "nine review goes on from here", Outcome::End(Ended::Kept)));
             choices.push(choice("drop it", "all decisions are forgotten", Outcome::End(Ended::Dropped)));
+        } else if choices.len() == 1 {
+            self.ended = Some(Ended::Dropped);
+            return;
         }
         let mut choose = Choose::new("End the review", choices);
         choose.about.push(format!(

@@ -249,16 +249,7 @@ pub fn on_a_terminal_once(
 /// Runs the program in a session of its own, whose terminal it controls, so that Ctrl-C reaches it. Each answer is given
 /// once the words before it were shown. `None`: a signal ended it.
 pub fn in_a_session(world: &World, words: &[&str], answers: &[(&str, &str)]) -> (Option<i32>, String) {
-    let program = world.command(words);
-    let mut command = Command::new("env");
-    // Whoever started the tests may ignore the signal.
-    command
-        .args(["--default-signal=INT", "setsid", "--ctty", "--wait"])
-        .arg(program.get_program())
-        .args(program.get_args());
-    command.env_clear().current_dir(world.dir.path());
-    command.envs(program.get_envs().filter_map(|(name, value)| Some((name, value?))));
-    command.env("PATH", "/usr/bin:/bin");
+    let command = with_a_session(&world.command(words), world.dir.path());
     let mut left = answers.iter();
     let mut next = left.next();
     let mut answer_to = |shown: &str| {
@@ -269,13 +260,30 @@ pub fn in_a_session(world: &World, words: &[&str], answers: &[(&str, &str)]) -> 
     talk(command, &mut answer_to)
 }
 
-/// Runs a command on a terminal, where `answer_to` is asked after everything that is shown what is typed then.
-fn talk(mut command: Command, answer_to: &mut dyn FnMut(&str) -> Option<String>) -> (Option<i32>, String) {
-    let (mut main, name) = terminal(100);
-    let side = || -> OwnedFd { fs::File::options().read(true).write(true).open(&name).unwrap().into() };
+/// A program in a session of its own, whose terminal it controls.
+pub fn with_a_session(program: &Command, folder: &Path) -> Command {
+    let mut command = Command::new("/usr/bin/env");
+    // Whoever started the tests may ignore the signal.
+    command
+        .args(["--default-signal=INT", "/usr/bin/setsid", "--ctty", "--wait"])
+        .arg(program.get_program())
+        .args(program.get_args());
+    command.env_clear().env("PATH", "/usr/bin:/bin").current_dir(folder);
+    command.envs(program.get_envs().filter_map(|(name, value)| Some((name, value?))));
+    command
+}
+
+/// Starts a command on a terminal.
+pub fn start_on(terminal: &str, mut command: Command) -> std::process::Child {
+    let side = || -> OwnedFd { fs::File::options().read(true).write(true).open(terminal).unwrap().into() };
     command.stdin(Stdio::from(side())).stdout(Stdio::from(side())).stderr(Stdio::from(side()));
-    let mut child = command.spawn().unwrap();
-    drop(command);
+    command.spawn().unwrap()
+}
+
+/// Runs a command on a terminal, where `answer_to` is asked after everything that is shown what is typed then.
+fn talk(command: Command, answer_to: &mut dyn FnMut(&str) -> Option<String>) -> (Option<i32>, String) {
+    let (mut main, name) = terminal(50, 100);
+    let mut child = start_on(&name, command);
     let mut shown = Vec::new();
     let mut block = [0; 4096];
     loop {
@@ -289,21 +297,28 @@ fn talk(mut command: Command, answer_to: &mut dyn FnMut(&str) -> Option<String>)
     (child.wait().unwrap().code(), String::from_utf8_lossy(&shown).into_owned())
 }
 
-/// A new terminal of so many columns: our end, and the name of the other.
-fn terminal(columns: u16) -> (fs::File, String) {
+/// A new terminal: our end, and the name of the other.
+pub fn terminal(rows: u16, columns: u16) -> (fs::File, String) {
     use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-    use rustix::termios::{Winsize, tcsetwinsize};
     let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
     grantpt(&main).unwrap();
     unlockpt(&main).unwrap();
-    tcsetwinsize(&main, Winsize { ws_row: 50, ws_col: columns, ws_xpixel: 0, ws_ypixel: 0 }).unwrap();
     let name = ptsname(&main, Vec::new()).unwrap().into_string().unwrap();
-    (main.into(), name)
+    let main = main.into();
+    set_size(&main, rows, columns);
+    (main, name)
+}
+
+/// Gives a terminal so many rows and columns of eight by sixteen pixels.
+pub fn set_size(terminal: &fs::File, rows: u16, columns: u16) {
+    use rustix::termios::{Winsize, tcsetwinsize};
+    let size = Winsize { ws_row: rows, ws_col: columns, ws_xpixel: columns * 8, ws_ypixel: rows * 16 };
+    tcsetwinsize(terminal, size).unwrap();
 }
 
 /// What a command prints on a terminal of so many columns, with nobody to answer.
 pub fn printed_on_a_terminal(mut command: Command, columns: u16) -> String {
-    let (mut main, name) = terminal(columns);
+    let (mut main, name) = terminal(50, columns);
     let side: OwnedFd = fs::File::options().read(true).write(true).open(&name).unwrap().into();
     command.stdin(Stdio::null()).stdout(Stdio::from(side)).stderr(Stdio::null());
     let mut child = command.spawn().unwrap();

@@ -119,9 +119,10 @@ impl Pane<'_, '_, '_> {
         let room = self.width.saturating_sub(2);
         let note = paint.text(&cells.note);
         let label = paint.text(&cells.label);
-        // The label goes before.
-        let most = room.saturating_sub(label.width()).max(room / 3);
-        let for_note = if note.is_empty() { 0 } else { (note.width() + 2).min(most) };
+        // The label goes before; a note of which little would be left is left out.
+        let most = room.saturating_sub(label.width());
+        let is_out = note.is_empty() || most < (note.width() + 2).min(room / 3);
+        let for_note = if is_out { 0 } else { (note.width() + 2).min(most) };
         let label = paint.short(&label, room - for_note);
         let pad = " ".repeat(room - for_note - label.width().min(room - for_note));
         let note =

@@ -3,6 +3,7 @@
 use nine_core::amount::{counted, readable};
 use nine_core::escape::{escape, plain};
 use nine_core::item::Kind;
+use nine_core::place::Spot;
 use nine_core::plan::ClashFound;
 use nine_core::review::{ReviewItem, State};
 use nine_core::worklist::{Act, Doubt};
@@ -127,7 +128,7 @@ impl Pane<'_, '_, '_> {
             lines.push(Line::from(paint.faint("nothing is proposed for it")));
         }
         if let Some(Act::Discard { copy_of: Some(original) }) = proposal.exactly() {
-            lines.push(self.fact("stays", &original.item.to_string(), "the same bytes"));
+            lines.push(self.fact("stays", &self.spot(&original.item), "the same bytes"));
         }
         if !proposal.why.is_empty() {
             lines.push(self.fact("why", &plain(&proposal.why), ""));
@@ -143,6 +144,10 @@ impl Pane<'_, '_, '_> {
         }
         lines.push(self.fact("decided", words::state(item), ""));
         lines
+    }
+
+    fn spot(&self, spot: &Spot) -> String {
+        words::folder(spot, self.app.names_places(), self.app.is_shelf(spot))
     }
 
     /// Doubts and what cannot be, in words; at a clash both sides.
@@ -178,14 +183,15 @@ impl Pane<'_, '_, '_> {
         let (paint, now) = (self.app.paint, self.app.session.now());
         let rival = clash.rival.and_then(|at| self.app.open.review.items().get(at));
         let theirs = match (&clash.theirs, rival) {
-            (Some(entry), _) => Some((clash.at.to_string(), entry.kind, entry.size, entry.modified)),
+            (Some(entry), _) => Some((self.spot(&clash.at), entry.kind, entry.size, entry.modified)),
             (None, Some(rival)) => {
                 let rival = &rival.proposal;
-                Some((rival.item.to_string(), rival.kind, rival.size, rival.modified))
+                Some((self.spot(&rival.item), rival.kind, rival.size, rival.modified))
             }
             (None, None) => None,
         };
-        let mut lines = self.marked("? ", DOUBT, &format!("the name is taken: {}; c decides it", clash.at));
+        let mut lines =
+            self.marked("? ", DOUBT, &format!("the name is taken: {}; c decides it", self.spot(&clash.at)));
         let Some((at, kind, size, modified)) = theirs else { return lines };
         let ours = &item.proposal;
         let wide = self.width.saturating_sub(FACTS + 2) / 2;

@@ -5,7 +5,7 @@ mod item;
 mod list;
 mod picture;
 
-use nine_core::amount::count;
+use nine_core::amount::{count, counted};
 use nine_core::escape::plain;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -86,7 +86,7 @@ fn title(app: &App, width: u16) -> Line<'static> {
     let left: u64 = app.open.left.values().sum();
     let many = |number: usize| count(number as u64);
     let mut told = vec![
-        format!("{} items", many(progress.items)),
+        counted(progress.items as u64, "item", "items"),
         format!("{} to be done", many(progress.wanted)),
         format!("{} left", many(progress.left)),
         format!("{} open", many(progress.open())),
@@ -140,9 +140,10 @@ fn message(app: &App, width: u16) -> Line<'static> {
     let width = usize::from(width);
     match &app.message {
         Some(Message::Done(text)) => {
-            let offer = offer(app, width * 3 / 5);
+            let text = app.paint.text(text);
+            let offer = offer(app, width - text.width().min(width * 2 / 5));
             let room = width.saturating_sub(Line::from(offer.clone()).width());
-            let done = app.paint.change(app.paint.short(&app.paint.text(text), room));
+            let done = app.paint.change(app.paint.short(&text, room));
             Line::from([vec![done], offer].concat())
         }
         Some(Message::Refused(text)) => {
