@@ -205,8 +205,8 @@ impl<'a, 'w> App<'a, 'w> {
 
     /// Looks for what is like the item that was decided last, when there is time for it: the list may be long.
     pub fn find_offer(&mut self) -> bool {
-        let at = self.last_item.filter(|_| std::mem::take(&mut self.offer_due));
-        let alike = at.and_then(|at| self.open.review.alike(at).into_iter().next());
+        let Some(at) = self.last_item.filter(|_| std::mem::take(&mut self.offer_due)) else { return false };
+        let alike = self.open.review.alike(at).into_iter().next();
         self.offer = alike.map(|alike| Offer {
             alike: format!("{} {}", counted(alike.items.len() as u64, "other", "others"), alike.likeness),
             is_rule: self.open.rule_of(&alike.likeness).is_ok(),
