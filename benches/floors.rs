@@ -3,7 +3,8 @@
 //!
 //! `cargo bench -p nine-benches` makes a tree of 200,000 small files and a catalogue of a million rows,
 //! and prints every figure with its median, smallest and largest. Other sizes: `-- FILES MOVES ROWS`,
-//! such as `-- 20000 2000 100000`; `-- drive` for what is done over a network alone.
+//! such as `-- 20000 2000 100000`; `-- drive` for what is done over a network alone, `-- search` for searches and
+//! `-- review` for the review.
 #![allow(clippy::print_stdout, missing_docs)]
 
 #[path = "floors/bare.rs"]
@@ -20,6 +21,8 @@ mod look;
 mod names;
 #[path = "floors/program.rs"]
 mod program;
+#[path = "floors/review.rs"]
+mod review;
 #[path = "floors/tree.rs"]
 mod tree;
 #[path = "floors/work.rs"]
@@ -44,6 +47,9 @@ fn main() {
     if std::env::args().any(|word| word == "search") {
         return searches(world.path(), rows);
     }
+    if std::env::args().any(|word| word == "review") {
+        return reviews(world.path());
+    }
     on_a_drive(world.path());
     if std::env::args().any(|word| word == "drive") {
         return;
@@ -60,6 +66,7 @@ fn main() {
     scan.print("scan alone", "bare walk, 2 threads", "1.5");
     catalogue(world.path(), &pile);
     searches(world.path(), rows);
+    reviews(world.path());
 
     same_bytes(world.path(), files / 20);
     let renames = Pair::measure(
@@ -221,6 +228,32 @@ fn same_bytes(world: &Path, files: usize) {
         pair.print(&format!("512 MiB in blocks of {} KiB", block >> 10), "mapped", "-");
     }
     std::fs::remove_file(large).expect("the large file goes");
+}
+
+/// A plan of 100,000 steps gone through on a terminal: until it is seen, and from a key to the screen.
+fn reviews(world: &Path) {
+    let home = review::make(world, 100_000);
+    let program = program::build();
+    let rounds: Vec<_> = (0..ROUNDS).map(|_| review::go_through(&program, &home)).collect();
+    let middle = |mut times: Vec<Duration>| {
+        times.sort();
+        let milliseconds = |at: usize| times[at].as_secs_f64() * 1000.0;
+        format!(
+            "{:6.1} ms ({:.1} to {:.1})",
+            milliseconds(ROUNDS / 2),
+            milliseconds(0),
+            milliseconds(ROUNDS - 1)
+        )
+    };
+    let opened = middle(rounds.iter().map(|round| round.0).collect());
+    println!("review of 100,000 steps: on the screen  {opened}; goal 300 ms");
+    for (at, (_, name)) in review::KEYS.iter().enumerate() {
+        let time = middle(rounds.iter().map(|round| round.1[at]).collect());
+        println!("  from key to screen: {name:24} {time}; goal 16 ms");
+    }
+    let megabytes = |bytes: u64| bytes / 1_000_000;
+    let (now, most) = rounds[0].2;
+    println!("  memory {} MB, at most {} MB with the plan; goal 150 MB", megabytes(now), megabytes(most));
 }
 
 /// Searches of a catalogue of many rows, each by the program started anew; and its bare start.

@@ -58,17 +58,47 @@ impl Review {
 
     /// In what an item is like others of which nothing is decided, with those; the fewest first.
     pub fn alike(&self, at: usize) -> Vec<Alike> {
-        let likenesses = self.likenesses(at);
-        let mut found: Vec<Alike> =
-            likenesses.into_iter().map(|likeness| Alike { likeness, items: Vec::new() }).collect();
-        for (other, item) in self.items().iter().enumerate() {
-            if other == at || item.state != State::Open {
+        AlikeSearch::new(self, at).end(self)
+    }
+}
+
+/// A search for what is like an item, which can be gone on with in parts: a list may be long.
+#[derive(Debug, Clone)]
+pub struct AlikeSearch {
+    at: usize,
+    found: Vec<Alike>,
+    /// The first item that was not looked at.
+    next: usize,
+}
+
+impl AlikeSearch {
+    /// A search for what is like an item.
+    pub fn new(review: &Review, at: usize) -> Self {
+        let likenesses = review.likenesses(at).into_iter();
+        let found = likenesses.map(|likeness| Alike { likeness, items: Vec::new() }).collect();
+        Self { at, found, next: 0 }
+    }
+
+    /// Looks at so many more items; says whether there are more.
+    pub fn go_on(&mut self, review: &Review, most: usize) -> bool {
+        let until = self.next.saturating_add(most).min(review.items().len());
+        for other in self.next..until {
+            let item = &review.items()[other];
+            if other == self.at || item.state != State::Open {
                 continue;
             }
-            for alike in found.iter_mut().filter(|alike| alike.likeness.holds(item)) {
+            for alike in self.found.iter_mut().filter(|alike| alike.likeness.holds(item)) {
                 alike.items.push(other);
             }
         }
+        self.next = until;
+        until < review.items().len()
+    }
+
+    /// Looks at all that was not looked at; what was found, the fewest first.
+    pub fn end(mut self, review: &Review) -> Vec<Alike> {
+        self.go_on(review, usize::MAX);
+        let mut found = self.found;
         found.retain(|alike| !alike.items.is_empty());
         found.sort_by_key(|alike| alike.items.len());
         let mut seen = HashSet::new();

@@ -84,17 +84,31 @@ pub struct Group {
 }
 
 impl Review {
-    /// All items in groups.
-    pub fn groups(&self, by: GroupBy) -> Vec<Group> {
-        let mut groups: BTreeMap<GroupKey, Vec<usize>> = BTreeMap::new();
-        for (at, item) in self.items().iter().enumerate().filter(|(_, item)| item.state != State::Gone) {
-            groups.entry(key(item, by)).or_default().push(at);
-        }
-        let group = |(key, mut items): (GroupKey, Vec<usize>)| {
-            items.sort_by_cached_key(|at| natural_key(self.items()[*at].proposal.item.path.name()));
-            Group { key, items }
+    /// The numbers of all items in the order of their names.
+    pub fn by_name(&self) -> Vec<usize> {
+        let mut all: Vec<usize> = (0..self.items().len()).collect();
+        all.sort_by_cached_key(|at| natural_key(self.items()[*at].proposal.item.path.name()));
+        all
+    }
+
+    /// All items in groups. `order` is [`Review::by_name`], which takes longer than this.
+    pub fn groups(&self, by: GroupBy, order: &[usize]) -> Vec<Group> {
+        // Items are large, so they are looked at where they lie, and only then put in order.
+        let mut numbers: BTreeMap<GroupKey, usize> = BTreeMap::new();
+        let number = |item: &ReviewItem| {
+            let next = numbers.len();
+            (item.state != State::Gone).then(|| *numbers.entry(key(item, by)).or_insert(next))
         };
-        groups.into_iter().map(group).collect()
+        let group_of: Vec<Option<usize>> = self.items().iter().map(number).collect();
+        let mut groups: Vec<Vec<usize>> = vec![Vec::new(); numbers.len()];
+        for at in order {
+            if let Some(group) = group_of[*at] {
+                groups[group].push(*at);
+            }
+        }
+        let group =
+            |(key, number): (GroupKey, usize)| Group { key, items: std::mem::take(&mut groups[number]) };
+        numbers.into_iter().map(group).collect()
     }
 }
 

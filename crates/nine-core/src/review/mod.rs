@@ -7,18 +7,24 @@ mod alike;
 mod decide;
 mod group;
 mod rule;
+mod tally;
 
-pub use alike::{Alike, Likeness};
+pub use alike::{Alike, AlikeSearch, Likeness};
 pub use decide::{Decision, Knows, Refusal};
 pub use group::{Group, GroupBy, GroupKey};
 pub use rule::{NoRule, RuleDraft, rule_of};
+pub use tally::Progress;
+
+use std::collections::HashMap;
 
 use serde::{Deserialize, Serialize};
 
 use crate::item::Kind;
 use crate::kinds::{ItemType, type_of_name};
+use crate::place::Spot;
 use crate::plan::{ClashFound, Proposal};
 use crate::worklist::Doubt;
+use tally::Tally;
 
 /// How far a person is with an item.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -164,32 +170,14 @@ pub struct Review {
     items: Vec<ReviewItem>,
     turns: Vec<Turn>,
     rules: Vec<RuleDraft>,
-}
-
-/// How far a review is.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Progress {
-    /// Items in all.
-    pub items: usize,
-    /// Those to be carried out.
-    pub wanted: usize,
-    /// Those that are left.
-    pub left: usize,
-    /// Those of which nothing was decided, and of which something is proposed without a doubt.
-    pub open_sure: usize,
-}
-
-impl Progress {
-    /// Those of which nothing was decided.
-    pub fn open(&self) -> usize {
-        self.items - self.wanted - self.left
-    }
+    tally: Tally,
 }
 
 impl Review {
     /// A review of these items, of which nothing is decided.
     pub fn new(items: Vec<ReviewItem>) -> Self {
-        Self { items, turns: Vec::new(), rules: Vec::new() }
+        let tally = Tally::of(&items);
+        Self { items, turns: Vec::new(), rules: Vec::new(), tally }
     }
 
     /// The items.
@@ -219,8 +207,15 @@ impl Review {
 
     /// Says what the plan has against an item's proposal as it is now.
     pub fn set_concerns(&mut self, at: usize, concerns: Concerns) {
-        let item = &mut self.items[at];
-        item.concerns = (!concerns.is_none()).then(|| Box::new(concerns));
+        self.change(at, |item| item.concerns = (!concerns.is_none()).then(|| Box::new(concerns)));
+    }
+
+    /// Changes an item, and what the items come to with it.
+    fn change(&mut self, at: usize, change: impl FnOnce(&mut ReviewItem)) {
+        let Some(item) = self.items.get_mut(at) else { return };
+        self.tally.take(item);
+        change(item);
+        self.tally.add(item);
     }
 
     /// Decides something for items. What cannot be for one of them is done for the others.
@@ -258,6 +253,11 @@ impl Review {
         Record::Rule(rule)
     }
 
+    /// The items that the last decision changed.
+    pub fn last_changed(&self) -> impl Iterator<Item = usize> + '_ {
+        self.turns.last().into_iter().flat_map(|turn| turn.before.iter().map(|(at, _)| *at))
+    }
+
     /// Takes the last decision back. The items that were decided are as they were before.
     pub fn back(&mut self) -> Option<(Record, Vec<usize>)> {
         let turn = self.turns.pop()?;
@@ -267,7 +267,7 @@ impl Review {
         let changed = turn.before.iter().map(|(at, _)| *at).collect();
         for (at, item) in turn.before {
             if self.items[at].state != State::Gone {
-                self.items[at] = item;
+                self.change(at, |now| *now = item);
             }
         }
         Some((Record::Back, changed))
@@ -292,23 +292,22 @@ impl Review {
     /// Items that are not what they were are gone through no more.
     pub fn lose(&mut self, items: Vec<usize>) -> Record {
         for at in &items {
-            if let Some(item) = self.items.get_mut(*at) {
-                item.state = State::Gone;
-            }
+            self.change(*at, |item| item.state = State::Gone);
         }
         Record::Gone(items)
     }
 
     fn set(&mut self, outcome: Outcome) {
-        let item = &mut self.items[outcome.item];
-        if item.state == State::Gone {
-            return;
-        }
-        // What the plan said was of what was wanted before.
-        if item.proposal != outcome.proposal {
-            item.concerns = None;
-        }
-        (item.proposal, item.state) = (outcome.proposal, outcome.state);
+        self.change(outcome.item, |item| {
+            if item.state == State::Gone {
+                return;
+            }
+            // What the plan said was of what was wanted before.
+            if item.proposal != outcome.proposal {
+                item.concerns = None;
+            }
+            (item.proposal, item.state) = (outcome.proposal, outcome.state);
+        });
     }
 
     /// What was wanted for an item at first.
@@ -319,17 +318,12 @@ impl Review {
 
     /// How far it is.
     pub fn progress(&self) -> Progress {
-        let mut progress = Progress { items: self.items.len(), ..Progress::default() };
-        for item in &self.items {
-            match item.state {
-                State::Wanted => progress.wanted += 1,
-                State::Left => progress.left += 1,
-                State::Gone => progress.items -= 1,
-                State::Open if item.is_proposed() && !item.is_in_doubt() => progress.open_sure += 1,
-                State::Open => {}
-            }
-        }
-        progress
+        self.tally.progress
+    }
+
+    /// The folders that items come into by what was decided, with how many.
+    pub fn added(&self) -> &HashMap<Spot, u64> {
+        &self.tally.added
     }
 
     /// The proposals that were agreed to; with `open_sure` also those that nobody decided and that are not in doubt.

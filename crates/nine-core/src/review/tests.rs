@@ -155,7 +155,7 @@ fn groups_put_together_what_goes_together() {
         Proposal { intent: Intent::Exactly(Act::discard()), ..plain("downloads/u.txt") },
     ]);
     let told = |by| {
-        let groups = review.groups(by).into_iter();
+        let groups = review.groups(by, &review.by_name()).into_iter();
         groups.map(|group| (format!("{:?}", group.key), group.items)).collect::<Vec<_>>()
     };
     let of = |pairs: &[(&str, &[usize])]| -> Vec<(String, Vec<usize>)> {
@@ -239,7 +239,8 @@ fn what_is_gone_stays_gone() {
     assert_eq!((review.items[0].state, review.items[1].state), (State::Gone, State::Open));
     let progress = review.progress();
     assert_eq!((progress.items, progress.open(), progress.open_sure), (1, 1, 1));
-    assert_eq!(review.groups(GroupBy::Type).iter().map(|group| group.items.len()).sum::<usize>(), 1);
+    let groups = review.groups(GroupBy::Type, &review.by_name());
+    assert_eq!(groups.iter().map(|group| group.items.len()).sum::<usize>(), 1);
 }
 
 fn decision() -> impl Strategy<Value = Option<Decision>> {

@@ -1,15 +1,13 @@
 //! The bookcases as a review needs them: the folders of each shelf to choose from, and the picture of what will stand
 //! there.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use nine_core::names::{fold, natural_key, nearly_same};
 use nine_core::place::{NameBuf, Spot};
-use nine_core::review::{Review, State};
+use nine_core::review::Review;
 use nine_core::shelving::Shelving;
 use nine_core::tree::{NodeId, Tree};
-use nine_core::worklist::Act;
 use nine_stores::Watch;
 
 use crate::shelves::{ShelfRow, row_of, scan_shelves};
@@ -74,7 +72,7 @@ impl Bookcases {
     pub fn folders(&self, bookcase: usize, number: u8, typed: &str, review: &Review) -> Vec<FolderChoice> {
         let Some((shelving, tree)) = self.cases.get(bookcase) else { return Vec::new() };
         let Some(shelf) = shelving.spot(number) else { return Vec::new() };
-        let used = used(review);
+        let used = review.added();
         let count = |folder: &Spot| used.get(folder).copied().unwrap_or_default();
         let mut found = Vec::new();
         let files = tree.find(&shelf.path).map_or(0, |id| tree.totals(id).items);
@@ -84,7 +82,7 @@ impl Bookcases {
             found.push(choice(folder, name, files, used));
         });
         // Folders that are to be made already count as folders.
-        for (folder, many) in &used {
+        for (folder, many) in used {
             if folder.is_inside(&shelf) && !found.iter().any(|known| known.folder == *folder) {
                 let name = below_shelf(folder, &shelf);
                 found.push(FolderChoice { is_new: true, ..choice(folder.clone(), name, 0, *many) });
@@ -157,13 +155,11 @@ impl Bookcases {
 
     /// The pictures of the bookcases with what the decisions so far add to them.
     pub fn rows(&self, review: &Review) -> Vec<(String, Vec<ShelfRow>)> {
-        let targets = targets(review);
         let case = |(shelving, tree): &(Shelving, Tree)| {
-            let here: Vec<&Spot> = targets.iter().filter(|spot| spot.place == shelving.bookcase).collect();
             let rows = shelving
                 .shelves
                 .iter()
-                .filter_map(|shelf| row_of(tree, &shelving.spot(shelf.number)?, shelf, &here));
+                .filter_map(|shelf| row_of(tree, &shelving.spot(shelf.number)?, shelf, review.added()));
             (shelving.bookcase.clone(), rows.collect())
         };
         self.cases.iter().map(case).collect()
@@ -177,29 +173,6 @@ fn choice(folder: Spot, name: String, files: u64, used: u64) -> FolderChoice {
 fn below_shelf(folder: &Spot, shelf: &Spot) -> String {
     let below = folder.path.parts().skip(shelf.path.depth());
     nine_core::place::ItemPath::of_names(below).to_text()
-}
-
-/// Where what was decided goes.
-fn targets(review: &Review) -> Vec<Spot> {
-    let wanted = review.items().iter().filter(|item| item.state == State::Wanted);
-    let target = |proposal: &nine_core::plan::Proposal| match (proposal.placing(), proposal.exactly()) {
-        (Some(placing), _) if proposal.moves() => {
-            let name = placing.name.as_ref().map(NameBuf::as_name).or(proposal.item.path.last())?;
-            Some(Spot::new(placing.folder.place.clone(), placing.folder.path.join(name)))
-        }
-        (_, Some(Act::Move { to } | Act::Copy { to })) => Some(to.clone()),
-        _ => None,
-    };
-    wanted.filter_map(|item| target(&item.proposal)).collect()
-}
-
-/// How much was put into each folder.
-fn used(review: &Review) -> HashMap<Spot, u64> {
-    let mut used = HashMap::new();
-    for target in targets(review) {
-        *used.entry(target.folder()).or_default() += 1;
-    }
-    used
 }
 
 /// A folder's children that say what it is: the biggest, or the newest.

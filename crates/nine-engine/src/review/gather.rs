@@ -1,6 +1,6 @@
 //! What is gone through: all that lies loose in piles, a selection, a table, or a plan in hand.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 use nine_core::find::Rows;
@@ -53,8 +53,8 @@ pub fn of_piles<'w>(workspace: &'w Workspace, names: &[String]) -> Result<OpenRe
     for why in [nine_core::plan::Left::NoRule, nine_core::plan::Left::InPlace] {
         open.left.remove(&why);
     }
-    for (at, sender) in senders {
-        open.set_sender(&at, &sender);
+    if !senders.is_empty() {
+        open.set_senders(&senders);
     }
     Ok(open)
 }
@@ -119,20 +119,22 @@ fn loose_items(looking: &mut Looking, view: usize, ids: &[NodeId]) -> Vec<Propos
 }
 
 /// Who sent the mails among some items, as they say themselves. Nothing is read on drives for that.
-fn senders(looking: &mut Looking, proposals: &[Proposal]) -> Vec<(Spot, String)> {
-    let mut found = Vec::new();
+fn senders(looking: &mut Looking, proposals: &[Proposal]) -> HashMap<Spot, String> {
+    let wanted: HashSet<&Spot> = proposals.iter().map(|proposal| &proposal.item).collect();
+    let mut found = HashMap::new();
     for view in 0..looking.views.len() {
-        let View { tree, place, may_read } = View::of(looking, view);
-        let mails: Vec<(Spot, NodeId)> = proposals
-            .iter()
-            .filter(|proposal| proposal.kind == Kind::File && proposal.item.place == place && may_read)
-            .filter_map(|proposal| Some((proposal.item.clone(), tree.find(&proposal.item.path)?)))
-            .filter(|(_, id)| tree.item_type(*id) == ItemType::Mail)
-            .collect();
+        let of = &looking.views[view];
+        if !of.store().is_some_and(|store| store.abilities().may_read) {
+            continue;
+        }
+        let is_mail =
+            |id: &NodeId| of.tree.item_type(*id) == ItemType::Mail && of.tree.kind(*id) == Kind::File;
+        let mails = of.tree.ids().filter(is_mail).map(|id| (of.spot(id), id));
+        let mails: Vec<(Spot, NodeId)> = mails.filter(|(spot, _)| wanted.contains(spot)).collect();
         if mails.is_empty() {
             continue;
         }
-        let mut rows = Rows::none(tree.rows());
+        let mut rows = Rows::none(of.tree.rows());
         mails.iter().for_each(|(_, id)| rows.add(id.row()));
         looking.read_words(view, &rows, WantsInside { said: true, ..WantsInside::default() });
         let sender = |id: NodeId| {
@@ -144,31 +146,22 @@ fn senders(looking: &mut Looking, proposals: &[Proposal]) -> Vec<(Spot, String)>
     found
 }
 
-/// What is asked of a view here.
-struct View<'a> {
-    tree: &'a nine_core::tree::Tree,
-    place: String,
-    may_read: bool,
-}
-
-impl<'a> View<'a> {
-    fn of(looking: &'a Looking, view: usize) -> Self {
-        let view = &looking.views[view];
-        let may_read = view.store().is_some_and(|store| store.abilities().may_read);
-        Self { tree: &view.tree, place: view.area.base.place.clone(), may_read }
-    }
-}
-
 /// The items of a plan with what it has against each, and what of it belongs to the run. With `all` also what no
 /// step came of.
 pub(super) fn items_of(plan: Plan, all: bool) -> (Vec<ReviewItem>, Draft) {
     let Plan { mut draft, settled, checked } = plan;
     let proposals = std::mem::take(&mut draft.proposals);
-    let mut concerns: Vec<Option<Concerns>> = vec![None; proposals.len()];
-    let steps = settled.worklist.steps.iter().enumerate();
-    for ((at, step), of) in steps.zip(&settled.of) {
-        let concern = concerns[*of].get_or_insert_default();
-        let own = &proposals[*of].doubts;
+    let mut has_step = vec![all; proposals.len()];
+    let mut concerns: HashMap<usize, Concerns> = HashMap::new();
+    let steps = settled.worklist.steps.into_iter().enumerate();
+    for ((at, step), of) in steps.zip(settled.of) {
+        has_step[of] = true;
+        let refused = checked.refused.get(&at);
+        if step.doubts.is_empty() && refused.is_none() {
+            continue;
+        }
+        let concern = concerns.entry(of).or_default();
+        let own = &proposals[of].doubts;
         let is_new = |doubt: &&Doubt| !own.contains(doubt) && step.act != Act::Leave || is_clash(doubt);
         let found: Vec<Doubt> = step.doubts.iter().filter(is_new).cloned().collect();
         for doubt in found {
@@ -176,16 +169,16 @@ pub(super) fn items_of(plan: Plan, all: bool) -> (Vec<ReviewItem>, Draft) {
                 concern.doubts.push(doubt);
             }
         }
-        concern.refused = concern.refused.take().or_else(|| checked.refused.get(&at).map(|p| p.words()));
+        concern.refused = concern.refused.take().or_else(|| refused.map(|problem| problem.words()));
     }
     for clash in settled.clashes {
         let of = clash.proposal;
-        concerns[of].get_or_insert_default().clash = Some(clash);
+        has_step[of] = true;
+        concerns.entry(of).or_default().clash = Some(clash);
     }
-    let items = proposals.into_iter().zip(concerns);
-    let items = items.filter(|(_, concerns)| all || concerns.is_some());
+    let items = proposals.into_iter().enumerate().filter(|(at, _)| has_step[*at]);
     let items =
-        items.map(|(proposal, concerns)| ReviewItem::new(proposal).with(concerns.unwrap_or_default()));
+        items.map(|(at, proposal)| ReviewItem::new(proposal).with(concerns.remove(&at).unwrap_or_default()));
     (items.collect(), draft)
 }
 
@@ -194,10 +187,11 @@ fn is_clash(doubt: &Doubt) -> bool {
 }
 
 impl OpenReview<'_> {
-    fn set_sender(&mut self, item: &Spot, sender: &str) {
-        let at = self.review.items().iter().position(|known| known.proposal.item == *item);
-        if let Some(at) = at {
-            self.review.set_sender(at, sender);
+    fn set_senders(&mut self, senders: &HashMap<Spot, String>) {
+        for at in 0..self.review.items().len() {
+            if let Some(sender) = senders.get(&self.review.items()[at].proposal.item) {
+                self.review.set_sender(at, sender);
+            }
         }
     }
 }

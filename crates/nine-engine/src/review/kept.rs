@@ -76,11 +76,17 @@ pub(super) struct Keeper {
     path: PathBuf,
     file: File,
     is_flushed: bool,
+    /// How many of the items are written.
+    written: usize,
+    items: usize,
 }
+
+/// How many items are written at once; that takes some milliseconds.
+const AT_ONCE: usize = 2000;
 
 impl Keeper {
     /// Begins a new one, in place of any that was left.
-    pub fn begin(workspace: &Workspace, frame: &Draft, items: &[ReviewItem]) -> Result<Self> {
+    pub fn begin(workspace: &Workspace, frame: &Draft, items: usize) -> Result<Self> {
         let path = file(workspace);
         let unwritable = |source| Error::ReviewUnkept { file: path.clone(), source };
         nine_carry::make_private(workspace.data()).map_err(unwritable)?;
@@ -96,10 +102,24 @@ impl Keeper {
             by_rules: frame.by_rules,
             facets: frame.facets.clone(),
             places: frame.places.addresses(),
-            items: items.len(),
+            items,
         };
-        write_items(&file, &heading, items).map_err(unwritable)?;
-        Ok(Self { path, file, is_flushed: false })
+        let mut line = serde_json::to_vec(&heading).map_err(|error| unwritable(error.into()))?;
+        line.push(b'\n');
+        (&file).write_all(&line).map_err(unwritable)?;
+        Ok(Self { path, file, is_flushed: false, written: 0, items })
+    }
+
+    /// Writes some more of the items; says whether there are more.
+    pub fn write_items(&mut self, items: &[ReviewItem]) -> Result<bool> {
+        if self.written == self.items {
+            return Ok(false);
+        }
+        let until = (self.written + AT_ONCE).min(self.items);
+        let unwritable = |source| Error::ReviewUnkept { file: self.path.clone(), source };
+        write_items(&self.file, &items[self.written..until]).map_err(unwritable)?;
+        self.written = until;
+        Ok(until < self.items)
     }
 
     /// Writes a line; it is with the system when this returns.
@@ -124,10 +144,8 @@ impl Keeper {
     }
 }
 
-fn write_items(file: &File, heading: &Heading, items: &[ReviewItem]) -> io::Result<()> {
+fn write_items(file: &File, items: &[ReviewItem]) -> io::Result<()> {
     let mut out = BufWriter::with_capacity(1 << 20, file);
-    serde_json::to_writer(&mut out, heading)?;
-    out.write_all(b"\n")?;
     for item in items {
         // As it was written is as it is read, without a copy of it.
         out.write_all(b"{\"proposal\":")?;
@@ -218,6 +236,7 @@ pub fn resume(workspace: &Workspace) -> Result<(OpenReview<'_>, Vec<LostItem>)> 
     };
     let places = Places::from_addresses(&heading.places, &|at| workspace.open_store(at, true));
     let review = replayed(&items, &records);
+    let items = items.len();
     let mut frame = Draft {
         undoes: heading.undoes,
         clear_away: heading.clear_away,
@@ -228,7 +247,8 @@ pub fn resume(workspace: &Workspace) -> Result<(OpenReview<'_>, Vec<LostItem>)> 
     };
     frame.places = places;
     let mut open_review = OpenReview::new(workspace, review, frame);
-    open_review.keeper = Some(Keeper { path: file(workspace), file: open, is_flushed: true });
+    open_review.keeper =
+        Some(Keeper { path: file(workspace), file: open, is_flushed: true, written: items, items });
     let lost = lost(&open_review);
     if !lost.is_empty() {
         let record = open_review.review.lose(lost.iter().map(|(at, _)| *at).collect());

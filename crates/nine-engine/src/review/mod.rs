@@ -57,7 +57,7 @@ pub struct OpenReview<'w> {
     /// What belongs to the run besides the proposals.
     frame: Draft,
     knowledge: Knowledge<'w>,
-    /// For each target of what is wanted, by a digest of it, the items that are to have it.
+    /// For each target, by a digest of it, the items that are to have it by what was decided.
     claims: HashMap<u64, Vec<u32>>,
     keeper: Option<Keeper>,
 }
@@ -73,6 +73,8 @@ impl<'w> OpenReview<'w> {
     fn new(workspace: &'w Workspace, review: Review, frame: Draft) -> Self {
         let shelvings = workspace.shelvings();
         let knowledge = Knowledge::new(workspace, &frame.places, review.items());
+        let wanted = review.items().iter().enumerate().filter(|(_, item)| item.state == State::Wanted);
+        let wanted: Vec<usize> = wanted.map(|(at, _)| at).collect();
         let mut new = Self {
             review,
             left: BTreeMap::new(),
@@ -83,7 +85,7 @@ impl<'w> OpenReview<'w> {
             claims: HashMap::new(),
             keeper: None,
         };
-        (0..new.review.items().len()).for_each(|at| new.claim(at));
+        wanted.into_iter().for_each(|at| new.claim(at));
         new
     }
 
@@ -125,14 +127,32 @@ impl<'w> OpenReview<'w> {
         Checker::new(&self.frame.places)
     }
 
-    /// Keeps all that is decided from now on, so that it can be gone on with.
+    /// Keeps all that is decided from now on, so that it can be gone on with. A long list is written in parts, by
+    /// [`OpenReview::keep_more`] or before the first decision, so that nobody waits for it.
     ///
     /// # Errors
     /// If that cannot be written, or another review is open.
     pub fn keep(&mut self) -> Result {
         if self.keeper.is_none() {
-            self.keeper = Some(Keeper::begin(self.workspace, &self.frame, self.review.items())?);
+            self.keeper = Some(Keeper::begin(self.workspace, &self.frame, self.review.items().len())?);
         }
+        Ok(())
+    }
+
+    /// Writes a part of what is kept; says whether there is more of it.
+    ///
+    /// # Errors
+    /// If that cannot be written.
+    pub fn keep_more(&mut self) -> Result<bool> {
+        match &mut self.keeper {
+            Some(keeper) => keeper.write_items(self.review.items()),
+            None => Ok(false),
+        }
+    }
+
+    /// Items are kept as they were before the first decision.
+    fn keep_rest(&mut self) -> Result {
+        while self.keep_more()? {}
         Ok(())
     }
 
@@ -155,9 +175,11 @@ impl<'w> OpenReview<'w> {
     /// # Errors
     /// If the decision cannot be kept; it stands all the same.
     pub fn decide(&mut self, items: &[usize], decision: &Decision) -> Result<Decided> {
+        let kept = self.keep_rest();
         items.iter().for_each(|at| self.unclaim(*at));
         let decided = self.review.decide(items, decision, &mut self.knowledge);
         items.iter().for_each(|at| self.claim(*at));
+        kept?;
         if let Some(record) = &decided.record {
             self.write(record)?;
         }
@@ -169,9 +191,11 @@ impl<'w> OpenReview<'w> {
     /// # Errors
     /// As [`OpenReview::decide`].
     pub fn back(&mut self) -> Result<Option<Vec<usize>>> {
+        self.keep_rest()?;
+        let before: Vec<usize> = self.review.last_changed().collect();
+        before.into_iter().for_each(|at| self.unclaim(at));
         let Some((record, changed)) = self.review.back() else { return Ok(None) };
-        self.claims.clear();
-        (0..self.review.items().len()).for_each(|at| self.claim(at));
+        changed.iter().for_each(|at| self.claim(*at));
         self.write(&record)?;
         Ok(Some(changed))
     }
@@ -198,8 +222,7 @@ impl<'w> OpenReview<'w> {
         let mut all: Vec<usize> = Vec::new();
         for at in changed {
             let rivals = self.digest(*at).and_then(|digest| self.claims.get(&digest));
-            let rivals = rivals.into_iter().flatten().map(|rival| *rival as usize);
-            all.extend(rivals.filter(|rival| self.review.items()[*rival].state == State::Wanted));
+            all.extend(rivals.into_iter().flatten().map(|rival| *rival as usize));
             all.push(*at);
         }
         all.sort_unstable();
@@ -218,6 +241,9 @@ impl<'w> OpenReview<'w> {
     }
 
     fn claim(&mut self, at: usize) {
+        if self.review.items()[at].state != State::Wanted {
+            return;
+        }
         if let Some(digest) = self.digest(at) {
             self.claims.entry(digest).or_default().push(at as u32);
         }
@@ -268,6 +294,7 @@ impl<'w> OpenReview<'w> {
     /// # Errors
     /// As [`OpenReview::decide`].
     pub fn add_rule(&mut self, draft: RuleDraft) -> Result {
+        self.keep_rest()?;
         let record = self.review.add_rule(draft);
         self.write(&record)
     }

@@ -3,7 +3,7 @@
 mod change;
 mod favourites;
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use nine_core::config::{Bookcase, Color};
 use nine_core::flaws::{Flaw, flaws};
@@ -120,7 +120,7 @@ impl Shelves<'_> {
         let tree = &self.looking.views[standing.view].tree;
         let of = |shelf: &Shelf| {
             let spot = standing.shelving.spot(shelf.number)?;
-            Some((row_of(tree, &spot, shelf, &[])?, tree.find(&spot.path)))
+            Some((row_of(tree, &spot, shelf, &HashMap::new())?, tree.find(&spot.path)))
         };
         standing.shelving.shelves.iter().filter_map(of).collect()
     }
@@ -128,28 +128,40 @@ impl Shelves<'_> {
 
 /// Every bookcase as it stands.
 pub fn pictures(workspace: &Workspace) -> Vec<BookcasePicture> {
-    workspace.shelvings().iter().filter_map(|shelving| picture(workspace, shelving, &[])).collect()
+    workspace
+        .shelvings()
+        .iter()
+        .filter_map(|shelving| picture(workspace, shelving, &HashMap::new()))
+        .collect()
 }
 
 /// Every bookcase that a plan adds to, with what it adds.
 pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<BookcasePicture> {
     let of = |shelving: &Shelving| {
-        let to_here = plan.doable().filter_map(|step| match &step.act {
-            Act::Move { to } | Act::Copy { to } if to.place == shelving.bookcase => Some(to),
-            _ => None,
-        });
-        let targets: Vec<&Spot> = to_here.collect();
-        if targets.is_empty() { None } else { picture(workspace, shelving, &targets) }
+        let mut added: HashMap<Spot, u64> = HashMap::new();
+        for step in plan.doable() {
+            match &step.act {
+                Act::Move { to } | Act::Copy { to } if to.place == shelving.bookcase => {
+                    *added.entry(to.folder()).or_default() += 1;
+                }
+                _ => {}
+            }
+        }
+        if added.is_empty() { None } else { picture(workspace, shelving, &added) }
     };
     workspace.shelvings().iter().filter_map(of).collect()
 }
 
-fn picture(workspace: &Workspace, shelving: &Shelving, targets: &[&Spot]) -> Option<BookcasePicture> {
+fn picture(
+    workspace: &Workspace,
+    shelving: &Shelving,
+    added: &HashMap<Spot, u64>,
+) -> Option<BookcasePicture> {
     let store = workspace.store(&shelving.bookcase)?;
     let base = Spot::new(shelving.bookcase.clone(), ItemPath::root());
     let watch = workspace.watch();
     let tree = workspace.during(Task::Reading(&base), watch, || scan_shelves(&**store, shelving, watch))?;
-    let of = |shelf: &Shelf| row_of(&tree, &shelving.spot(shelf.number)?, shelf, targets);
+    let of = |shelf: &Shelf| row_of(&tree, &shelving.spot(shelf.number)?, shelf, added);
     let rows = shelving.shelves.iter().filter_map(of).collect();
     Some(BookcasePicture { bookcase: shelving.bookcase.clone(), rows })
 }
@@ -169,15 +181,13 @@ fn loose_folders(store: &dyn ReadStore, shelving: &Shelving) -> HashSet<ItemPath
     folders.filter(|path| !shelves.contains(path)).collect()
 }
 
-/// A shelf with what comes to it; nothing where it is away.
-pub(crate) fn row_of(tree: &Tree, shelf: &Spot, of: &Shelf, targets: &[&Spot]) -> Option<ShelfRow> {
+/// A shelf with what comes into each folder; nothing where it is away.
+pub(crate) fn row_of(tree: &Tree, shelf: &Spot, of: &Shelf, into: &HashMap<Spot, u64>) -> Option<ShelfRow> {
     // How many files come to each folder on the shelf; the empty name is the shelf itself.
     let mut added: BTreeMap<Vec<u8>, u64> = BTreeMap::new();
-    for target in targets.iter().filter(|target| target.is_inside(shelf)) {
-        let mut below = target.path.parts().skip(shelf.path.depth());
-        let first = below.next()?.to_vec();
-        let folder = if below.next().is_some() { first } else { Vec::new() };
-        *added.entry(folder).or_default() += 1;
+    for (folder, many) in into.iter().filter(|(folder, _)| *folder == shelf || folder.is_inside(shelf)) {
+        let first = folder.path.parts().nth(shelf.path.depth());
+        *added.entry(first.map(|name| name.to_vec()).unwrap_or_default()).or_default() += many;
     }
     let name = shelf.path.to_text();
     let mark = of.config.mark.clone().filter(|mark| !name.contains(mark.as_str()));

@@ -9,7 +9,6 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use super::app::{App, Message, Side};
 use super::dialog::Mode;
 use super::keys::{KeyAction, action_of, shelf_of};
-use super::list::ListView;
 
 impl App<'_, '_> {
     /// A key that was pressed in the list.
@@ -105,7 +104,7 @@ impl App<'_, '_> {
 
     fn group_anew(&mut self) {
         let at = self.list.current();
-        self.list = ListView::new(&self.open.review, self.list.by.next());
+        self.list.group_by(&self.open.review, self.list.by.next());
         if let Some(at) = at {
             self.list.go_to_item(at);
         }

@@ -7,7 +7,7 @@ use nine_core::amount::counted;
 use nine_core::item::Kind;
 use nine_core::kinds::ItemType;
 use nine_core::place::Spot;
-use nine_core::review::{Decision, GroupBy, Progress, Refusal, ReviewItem};
+use nine_core::review::{Alike, AlikeSearch, Decision, GroupBy, Refusal, ReviewItem};
 use nine_engine::review::{Bookcases, Checker, Inside, InsideAnswer, InsideQuestion, OpenReview};
 use nine_engine::shelves::ShelfRow;
 use ratatui::layout::Rect;
@@ -21,6 +21,9 @@ use crate::session::Session;
 
 /// How many looks inside are kept.
 const KEPT: usize = 200;
+
+/// How many items are held against the likeness of another at once; that takes some milliseconds.
+const ALIKE_AT_ONCE: usize = 4000;
 
 /// Lines of an item's words that are asked for.
 const LINES: u8 = 80;
@@ -69,8 +72,9 @@ pub struct App<'a, 'w> {
     pub side_top: usize,
     pub message: Option<Message>,
     pub offer: Option<Offer>,
-    /// Whether an offer is still to be looked for.
-    pub offer_due: bool,
+    /// What is like the item that was decided last; while it is looked for, the search.
+    pub alike: Vec<Alike>,
+    search: Option<AlikeSearch>,
     /// Items that were decided, in the order of decisions, to step back to.
     pub trail: Vec<usize>,
     /// The item that the last decision was for.
@@ -78,7 +82,6 @@ pub struct App<'a, 'w> {
     pub found: String,
     pub areas: Areas,
     pub ended: Option<Ended>,
-    pub progress: Progress,
     /// Pixels of a cell, where pictures are drawn in pixels.
     pub cell_pixels: Option<(u16, u16)>,
     pub bookcases: Option<Bookcases>,
@@ -113,13 +116,13 @@ impl<'a, 'w> App<'a, 'w> {
             side_top: 0,
             message: None,
             offer: None,
-            offer_due: false,
+            alike: Vec::new(),
+            search: None,
             trail: Vec::new(),
             last_item: None,
             found: String::new(),
             areas: Areas::default(),
             ended: None,
-            progress: open.review.progress(),
             cell_pixels: None,
             bookcases: None,
             bookcase: 0,
@@ -172,7 +175,7 @@ impl<'a, 'w> App<'a, 'w> {
     /// Whether answers are still to come.
     pub fn waits(&self) -> bool {
         let is_unseen = self.list.current().is_some_and(|at| !self.looks.contains_key(&at));
-        self.reading.is_some() || self.checking > 0 || is_unseen || self.offer_due
+        self.reading.is_some() || self.checking > 0 || is_unseen
     }
 
     /// Takes what came meanwhile; says whether anything did.
@@ -197,21 +200,27 @@ impl<'a, 'w> App<'a, 'w> {
             self.looks.insert(answer.item, answer);
             came = true;
         }
-        if came {
-            self.progress = self.open.review.progress();
-        }
         came
     }
 
-    /// Looks for what is like the item that was decided last, when there is time for it: the list may be long.
+    /// Looks for what is like the item that was decided last, a part at a time; says whether an offer came of it.
     pub fn find_offer(&mut self) -> bool {
-        let Some(at) = self.last_item.filter(|_| std::mem::take(&mut self.offer_due)) else { return false };
-        let alike = self.open.review.alike(at).into_iter().next();
-        self.offer = alike.map(|alike| Offer {
+        let Some(mut search) = self.search.take() else { return false };
+        if search.go_on(&self.open.review, ALIKE_AT_ONCE) {
+            self.search = Some(search);
+            return false;
+        }
+        self.alike = search.end(&self.open.review);
+        self.offer = self.alike.first().map(|alike| Offer {
             alike: format!("{} {}", counted(alike.items.len() as u64, "other", "others"), alike.likeness),
             is_rule: self.open.rule_of(&alike.likeness).is_ok(),
         });
         self.offer.is_some()
+    }
+
+    /// Whether there is work for a moment in which no key comes.
+    pub fn has_work(&self) -> bool {
+        self.search.is_some()
     }
 
     /// Asks for a look inside the item under the cursor, where there is none yet for so much room.
@@ -256,10 +265,12 @@ impl<'a, 'w> App<'a, 'w> {
         };
         if let [only] = items {
             self.last_item = Some(*only);
-            self.offer_due = decided.refused.is_empty() && *decision != Decision::Reopen;
         }
         self.was_unknown = decided.refused.iter().any(|(_, refusal)| is_unknown(refusal));
         self.changed(&decided.changed);
+        if let ([only], true) = (items, decided.refused.is_empty() && *decision != Decision::Reopen) {
+            self.search = Some(AlikeSearch::new(&self.open.review, *only));
+        }
         self.message = Some(self.told(items, decision, &decided.refused));
         decided.refused.is_empty()
     }
@@ -288,7 +299,9 @@ impl<'a, 'w> App<'a, 'w> {
     /// Items are otherwise now.
     pub fn changed(&mut self, items: &[usize]) {
         self.rows = None;
-        self.progress = self.open.review.progress();
+        self.alike.clear();
+        self.search = None;
+        self.list.changed(&self.open.review, items.iter().copied());
         let to_check = self.open.to_check(items);
         if !to_check.is_empty() {
             self.checking += 1;

@@ -183,7 +183,10 @@ impl App<'_, '_> {
         let Some((at, decision)) = self.last_decision() else {
             return self.refuse("nothing was decided yet for one item");
         };
-        let alike = self.open.review.alike(at);
+        if self.alike.is_empty() {
+            self.alike = self.open.review.alike(at);
+        }
+        let alike = self.alike.clone();
         if alike.is_empty() {
             return self.refuse("nothing that is open is like it");
         }

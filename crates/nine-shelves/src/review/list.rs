@@ -19,8 +19,14 @@ pub struct ListView {
     pub by: GroupBy,
     pub groups: Vec<Group>,
     pub rows: Vec<Row>,
+    /// All items in the order of their names.
+    order: Vec<usize>,
     /// The rows of the headings.
     headings: Vec<usize>,
+    /// The group of each item, and how many items of each group are decided.
+    group_of_item: Vec<u32>,
+    decided: Vec<usize>,
+    is_decided: Vec<bool>,
     cursor: usize,
     top: usize,
     /// How many rows there is room for.
@@ -29,7 +35,16 @@ pub struct ListView {
 
 impl ListView {
     pub fn new(review: &Review, by: GroupBy) -> Self {
-        let groups = review.groups(by);
+        Self::grouped(review, by, review.by_name())
+    }
+
+    /// The same items in other groups.
+    pub fn group_by(&mut self, review: &Review, by: GroupBy) {
+        *self = Self::grouped(review, by, std::mem::take(&mut self.order));
+    }
+
+    fn grouped(review: &Review, by: GroupBy, order: Vec<usize>) -> Self {
+        let groups = review.groups(by, &order);
         let (mut rows, mut headings) = (Vec::new(), Vec::new());
         for (at, group) in groups.iter().enumerate() {
             if at > 0 {
@@ -39,9 +54,49 @@ impl ListView {
             rows.push(Row::Heading(at));
             rows.extend(group.items.iter().map(|item| Row::Item(*item)));
         }
-        let mut list = Self { by, groups, rows, headings, cursor: 0, top: 0, room: 1 };
+        let is_decided: Vec<bool> = review.items().iter().map(|item| item.state != State::Open).collect();
+        // One more, for items that are gone and stand in no group.
+        let mut decided = vec![0; groups.len() + 1];
+        let mut group_of_item = vec![groups.len() as u32; is_decided.len()];
+        for (at, group) in groups.iter().enumerate() {
+            for item in &group.items {
+                group_of_item[*item] = at as u32;
+                decided[at] += usize::from(is_decided[*item]);
+            }
+        }
+        let mut list = Self {
+            by,
+            groups,
+            rows,
+            order,
+            headings,
+            group_of_item,
+            decided,
+            is_decided,
+            cursor: 0,
+            top: 0,
+            room: 1,
+        };
         list.first();
         list
+    }
+
+    /// Items are otherwise now.
+    pub fn changed(&mut self, review: &Review, items: impl IntoIterator<Item = usize>) {
+        for item in items {
+            let is_decided = review.items()[item].state != State::Open;
+            let decided = &mut self.decided[self.group_of_item[item] as usize];
+            match (std::mem::replace(&mut self.is_decided[item], is_decided), is_decided) {
+                (false, true) => *decided += 1,
+                (true, false) => *decided -= 1,
+                _ => {}
+            }
+        }
+    }
+
+    /// How many items of a group are decided.
+    pub fn decided(&self, group: usize) -> usize {
+        self.decided[group]
     }
 
     /// The item under the cursor.

@@ -60,18 +60,28 @@ pub fn go_through(session: &Session, open: &mut OpenReview) -> Done<Ended> {
     app.cell_pixels = if screen.draws_sixels { screen.cell_pixels() } else { None };
     let mut picture = sixel::Picture::default();
     let mut is_first = true;
+    // Whether more of the list is to be kept.
+    let mut keeps = true;
     let mut last_event = Instant::now();
     loop {
         app.take_answers();
         picture.show(&mut screen, &mut app)?;
         if std::mem::take(&mut is_first) {
-            // The first sight comes before the first line of the record, which may be long.
+            // The first sight comes before the first line of the record.
             app.open.keep()?;
         }
         app.ask_inside();
         let mut event = None;
         while event.is_none() {
-            event = screen.event(if app.waits() { SOON } else { IDLE })?;
+            let wait = match keeps || app.has_work() {
+                true => Duration::ZERO,
+                false if app.waits() => SOON,
+                false => IDLE,
+            };
+            event = screen.event(wait)?;
+            if keeps && event.is_none() {
+                keeps = app.open.keep_more()?;
+            }
             if event.is_none() && (app.take_answers() || app.find_offer()) {
                 break;
             }

@@ -44,9 +44,8 @@ fn group_words(app: &App, group: &Group) -> String {
 }
 
 fn heading(app: &App, group: usize, width: usize) -> Line<'static> {
+    let decided = app.list.decided(group);
     let group = &app.list.groups[group];
-    let items = app.open.review.items();
-    let decided = group.items.iter().filter(|at| items[**at].state != State::Open).count() as u64;
     let mut figures = counted(group.items.len() as u64, "item", "items");
     if decided > 0 {
         figures.push_str(&format!(", {decided} decided"));

@@ -82,7 +82,7 @@ fn right(frame: &mut Frame, app: &mut App, area: Rect) {
 
 /// What is gone through, and how far it is.
 fn title(app: &App, width: u16) -> Line<'static> {
-    let progress = app.progress;
+    let progress = app.open.review.progress();
     let left: u64 = app.open.left.values().sum();
     let many = |number: usize| count(number as u64);
     let mut told = vec![
