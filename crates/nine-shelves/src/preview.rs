@@ -10,7 +10,6 @@ use nine_core::place::Spot;
 use nine_core::worklist::Step;
 use nine_core::worklist::table::{to_csv, to_json};
 use nine_engine::plan::{Plan, Written};
-use nine_engine::review::OpenReview;
 use nine_engine::{Workspace, displays};
 
 use crate::args::{Format, ShowArgs};
@@ -75,9 +74,7 @@ impl<'a> Preview<'a> {
         let may_review = has_screen() && plan.may_be_reviewed();
         match self.ask(plan, question, may_review)? {
             Asked::Carry(plan) => self.carry(&plan),
-            Asked::Review(plan) => {
-                commands::review::go_through_and_end(self, OpenReview::of_plan(self.workspace, plan))
-            }
+            Asked::Review(plan) => commands::review::review_plan(self, plan),
             Asked::Over(done) => done,
         }
     }

@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, BufWriter, Write};
 use std::path::PathBuf;
+use std::time::Duration;
 
 use nine_core::place::Spot;
 use nine_core::plan::Proposal;
@@ -80,6 +81,10 @@ pub(super) struct Keeper {
     written: usize,
     items: usize,
 }
+
+/// How often the lock is tried, and how long it is waited between.
+const LOCK_TRIES: usize = 10;
+const LOCK_PAUSE: Duration = Duration::from_millis(30);
 
 /// How many items are written at once; that takes some milliseconds.
 const AT_ONCE: usize = 2000;
@@ -165,10 +170,14 @@ fn open_locked(path: &std::path::Path) -> Result<File> {
     let mut open = File::options();
     open.read(true).append(true).create(true).mode(0o600);
     let file = open.open(path).map_err(|source| Error::ReviewUnkept { file: path.to_owned(), source })?;
-    match file.try_lock() {
-        Ok(()) => Ok(file),
-        Err(_) => Err(Error::ReviewOpen),
+    // A process that was being started when its parent was killed has the lock for a moment longer.
+    for _ in 0..LOCK_TRIES {
+        if file.try_lock().is_ok() {
+            return Ok(file);
+        }
+        std::thread::sleep(LOCK_PAUSE);
     }
+    Err(Error::ReviewOpen)
 }
 
 /// What was read of the file.

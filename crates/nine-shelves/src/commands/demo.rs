@@ -275,7 +275,7 @@ fn tell_how_to_go_on(made: &Made) -> Done {
     writeln!(out, "   nine why 'desktop/todo monday.md'  why it stays where it is")?;
     writeln!(
         out,
-        "   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine archive pack 2031-04-07       after nine archive: one file in its place\n   nine undo                          takes the last run back\n"
+        "   nine review downloads              goes through it item by item\n   nine put --where type mail --on 6  files by hand\n   nine copies --similar              pictures that look alike\n   nine archive pack 2031-04-07       after nine archive: one file in its place\n   nine undo                          takes the last run back\n"
     )?;
     let root = escape(made.root.as_os_str().as_encoded_bytes());
     writeln!(out, "The cloud drive is served again, in another terminal, by: nine demo --serve '{root}'\n")?;

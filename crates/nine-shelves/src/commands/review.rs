@@ -7,7 +7,7 @@ use clap::Args;
 use nine_core::amount::{count, counted};
 use nine_core::escape::plain;
 use nine_engine::Workspace;
-use nine_engine::plan::Written;
+use nine_engine::plan::{Plan, Written};
 use nine_engine::review::{self, Kept, LostItem, OpenReview};
 
 use super::shelves;
@@ -87,11 +87,7 @@ fn table(args: &ReviewArgs, workspace: &Workspace) -> Option<PathBuf> {
 fn go_on(workspace: &Workspace, anew: bool) -> Done<Option<OpenReview<'_>>> {
     let Some(kept) = review::kept(workspace)? else { return Ok(None) };
     if !anew {
-        let Kept { command, begun, items, decisions } = &kept;
-        let mut err = output::err();
-        let decisions = counted(*decisions as u64, "decision", "decisions");
-        let items = counted(*items as u64, "item", "items");
-        writeln!(err, "A review was left: {}, begun {begun}, {decisions} on {items}.", plain(command))?;
+        tell_kept(&kept)?;
         let choices =
             [('y', "go on with it".to_owned()), ('n', "begin anew; its decisions are forgotten".to_owned())];
         if ask::choose(&choices, 'y', "Go on with it?")? == 'y' {
@@ -102,6 +98,33 @@ fn go_on(workspace: &Workspace, anew: bool) -> Done<Option<OpenReview<'_>>> {
     }
     review::forget(workspace)?;
     Ok(None)
+}
+
+fn tell_kept(kept: &Kept) -> Done {
+    let Kept { command, begun, items, decisions } = kept;
+    let decisions = counted(*decisions as u64, "decision", "decisions");
+    let items = counted(*items as u64, "item", "items");
+    writeln!(output::err(), "A review was left: {}, begun {begun}, {decisions} on {items}.", plain(command))?;
+    Ok(())
+}
+
+/// Goes through the plan of another command, unless the person would rather keep a review that was left.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn review_plan(preview: &Preview, plan: Plan) -> Done {
+    if let Some(kept) = review::kept(preview.workspace)? {
+        tell_kept(&kept)?;
+        let choices = [
+            ('y', "begin with this plan; the decisions of the other are forgotten".to_owned()),
+            ('n', "nothing; `nine review` goes on with the other".to_owned()),
+        ];
+        if ask::choose(&choices, 'n', "Begin with this one?")? == 'n' {
+            return Err(kept_after_a_no());
+        }
+        review::forget(preview.workspace)?;
+    }
+    go_through_and_end(preview, OpenReview::of_plan(preview.workspace, plan))
 }
 
 /// Says what is gone through no more, and waits until that was read.
@@ -121,10 +144,7 @@ fn tell_lost(lost: &[LostItem]) -> Done {
 }
 
 /// Goes through a review until it is carried out, written, dropped, or left for another time.
-///
-/// # Errors
-/// As the exit status has it.
-pub fn go_through_and_end(preview: &Preview, mut open: OpenReview) -> Done {
+fn go_through_and_end(preview: &Preview, mut open: OpenReview) -> Done {
     loop {
         match go_through(preview.session, &mut open)? {
             Ended::Carry { open_sure } => {

@@ -13,6 +13,8 @@ use super::support::{World, set_size, start_on, terminal, with_a_session};
 
 pub const ENTER: &str = "\r";
 pub const ESC: &str = "\x1b";
+/// Ctrl-C, which closes what is asked as an escape does, and is no part of another key if the program is slow.
+pub const BACK: &str = "\x03";
 pub const TAB: &str = "\t";
 pub const DOWN: &str = "\x1b[B";
 
@@ -73,7 +75,7 @@ impl Screen {
         String::from_utf8_lossy(&self.seen.lock().unwrap().raw).into_owned()
     }
 
-    /// Where the pixels of a cell are of this colour, if it has one.
+    /// The colour of the letter in a cell.
     pub fn foreground(&self, row: u16, column: u16) -> vt100::Color {
         self.seen.lock().unwrap().parser.screen().cell(row, column).unwrap().fgcolor()
     }
@@ -81,7 +83,7 @@ impl Screen {
     /// Waits until a text is shown.
     #[track_caller]
     pub fn until(&self, text: &str) -> &Self {
-        self.until_is(text, |shown| shown.contains(text))
+        self.until_so(text, || self.text().contains(text))
     }
 
     /// Expects a text on the screen of a program that has ended.
@@ -93,14 +95,19 @@ impl Screen {
     /// Waits until a text is not shown any more.
     #[track_caller]
     pub fn until_not(&self, text: &str) -> &Self {
-        self.until_is(text, |shown| !shown.contains(text))
+        self.until_so(text, || !self.text().contains(text))
     }
 
+    /// Waits until something holds.
     #[track_caller]
-    fn until_is(&self, what: &str, holds: impl Fn(&str) -> bool) -> &Self {
+    pub fn until_so(&self, what: &str, holds: impl Fn() -> bool) -> &Self {
         let end = Instant::now() + PATIENCE;
-        while !holds(&self.text()) {
+        loop {
+            // What was shown last counts, too.
             let is_over = self.seen.lock().unwrap().is_over;
+            if holds() {
+                break;
+            }
             assert!(
                 !is_over && Instant::now() < end,
                 "`{what}` is waited for; what is shown:\n{}",

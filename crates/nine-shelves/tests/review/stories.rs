@@ -254,6 +254,22 @@ fn r_at_any_question_opens_the_plan_in_hand() {
 }
 
 #[test]
+fn a_review_that_was_left_is_not_lost_to_another() {
+    let world = cluttered();
+    let mut screen = Screen::start(&world, &["review"], 24, 80);
+    screen.until("0   3").keys(&["l"]).until("1 left").keys(&["q"]).until("close").keys(&["2", ENTER]);
+    screen.until("`nine review` goes on");
+    assert_eq!(screen.ends(), Some(0));
+    let mut screen = Screen::start(&world, &["tidy"], 24, 80);
+    screen.until("/r/n]").keys(&["r", ENTER]).until("1 decision on 7 items").keys(&[ENTER]);
+    assert_eq!(screen.ends(), Some(3), "declined");
+    let mut screen = Screen::start(&world, &["tidy"], 24, 80);
+    screen.until("/r/n]").keys(&["r", ENTER]).until("Begin with this one?").keys(&["y", ENTER]);
+    screen.until("reviewed").until("0 to be done").keys(&["q", ENTER]);
+    assert_eq!(screen.ends(), Some(0));
+}
+
+#[test]
 fn what_is_piped_is_asked_as_before() {
     let world = cluttered();
     let shown = on_a_terminal_once(&world, &["tidy"], "[y/s/n]", || {}, "n\n");

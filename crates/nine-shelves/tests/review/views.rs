@@ -2,7 +2,7 @@
 
 use snapbox::str;
 
-use super::screen::{DOWN, ENTER, ESC, SIXELS, Screen, TAB};
+use super::screen::{BACK, DOWN, ENTER, SIXELS, Screen, TAB};
 use super::support::World;
 
 pub const RULES: &str = "[[rule]]\nname = \"loans\"\nwhen = \"name has loan\"\nput = \"2/Contracts\"\ntag = [\"loan\"]\n\n[[rule]]\nname = \"plans\"\nwhen = \"name has plan\"\nput = \"1/{season}\"\n\n[facet.season]\nvalues = [\"Summer 2031\", \"Winter 2031\"]\n";
@@ -402,7 +402,7 @@ it has loan
 Tab what is offered  Enter done  Esc back
 
 "#]]);
-    screen.keys(&[ESC, "e", TAB]).looks(str![[r#"
+    screen.keys(&[BACK, "e", TAB]).looks(str![[r#"
 nine review   7 items · 0 to be done · 0 left · 7 open
 
 A new name
@@ -429,7 +429,7 @@ it is called loan anchor.txt
 Tab what is offered  Enter done  Esc back
 
 "#]]);
-    screen.keys(&[ESC, "/", "quay", ENTER, "f"]).looks(str![[r#"
+    screen.keys(&[BACK, "/", "quay", ENTER, "f"]).looks(str![[r#"
 nine review   7 items · 0 to be done · 0 left · 7 open
 
 season is
@@ -544,7 +544,7 @@ into 1 Boats/Oars
 up down look at them  Enter the same for all  Esc back
 
 "#]]);
-    screen.keys(&[ESC, "m"]).looks(str![[r#"
+    screen.keys(&[BACK, "m"]).looks(str![[r#"
 nine review   7 items · 1 to be done · 0 left · 6 open
 
 A rule for
@@ -647,7 +647,7 @@ nothing is proposed  3 items                              │   a          archi
 up down scroll  Esc back
 
 "#]]);
-    screen.keys(&[ESC, " ", "l", "q"]).looks(str![[r#"
+    screen.keys(&[BACK, " ", "l", "q"]).looks(str![[r#"
 nine review   7 items · 1 to be done · 1 left · 5 open
 
 → 2 Loans/Contracts  3 items, 2 decided                   │ End the review
@@ -744,12 +744,14 @@ fn a_picture_is_drawn_in_colours_or_in_pixels() {
     picture.save(world.at("Downloads/flag.png")).unwrap();
     let colours = [("TERM", "xterm-256color"), ("COLORTERM", "truecolor")];
     let screen = Screen::start_with(&world, &["review"], 40, 120, &colours, super::screen::PLAIN);
-    screen.until("▀▀▀▀▀▀▀▀");
-    let lines = screen.text();
-    let row = lines.lines().position(|line| line.contains("▀▀▀▀")).unwrap() as u16;
-    assert_eq!(screen.foreground(row, 70), vt100::Color::Rgb(255, 0, 0), "{lines}");
-    let last = lines.lines().filter(|line| line.contains("▀▀▀▀")).count() as u16 - 1;
-    assert_eq!(screen.foreground(row + last, 70), vt100::Color::Rgb(0, 0, 255));
+    screen.until("▀▀▀▀▀▀▀▀").until("3 Grants");
+    screen.until_so("red above blue", || {
+        let lines = screen.text();
+        let rows = lines.lines().enumerate().filter(|(_, line)| line.contains("▀▀▀▀"));
+        let colours: Vec<_> = rows.map(|(row, _)| screen.foreground(row as u16, 70)).collect();
+        let (red, blue) = (vt100::Color::Rgb(255, 0, 0), vt100::Color::Rgb(0, 0, 255));
+        colours.len() > 4 && colours.first() == Some(&red) && colours.last() == Some(&blue)
+    });
     drop(screen);
 
     let none = [("TERM", "xterm"), ("NO_COLOR", "1")];
@@ -763,10 +765,6 @@ fn a_picture_is_drawn_in_colours_or_in_pixels() {
 
     let screen = Screen::start_with(&world, &["review", "--anew"], 40, 120, &colours, SIXELS);
     screen.until("40 x 40");
-    let end = std::time::Instant::now() + std::time::Duration::from_secs(20);
-    while !screen.raw().contains("\x1bP0;1q") {
-        assert!(std::time::Instant::now() < end, "no picture in pixels was drawn");
-        std::thread::sleep(std::time::Duration::from_millis(5));
-    }
+    screen.until_so("a picture in pixels", || screen.raw().contains("\x1bP0;1q"));
     assert!(!screen.text().contains('▀'), "not drawn twice");
 }
