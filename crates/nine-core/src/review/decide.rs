@@ -4,9 +4,10 @@ use serde::{Deserialize, Serialize};
 
 use super::{ReviewItem, State, wants};
 use crate::place::{NameBuf, Spot};
-use crate::plan::{Answer, FixedTarget, Proposal, answered};
+use crate::plan::{Answer, FixedTarget, Intent, Proposal, answered};
 use crate::rules::Clash;
 use crate::tags;
+use crate::worklist::{Act, Doubt, Original};
 
 /// What a person decides.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -93,6 +94,10 @@ pub(super) fn outcome(
         Decision::Leave => return Ok((old.clone(), State::Left)),
         Decision::Take if wants(old) => return Ok((old.clone(), State::Wanted)),
         Decision::Take | Decision::Reopen => return Err(Refusal::NothingProposed),
+        // A copy that is proposed to go is held against what stays, which must be so also if it was asked for by hand.
+        Decision::Discard if matches!(old.exactly(), Some(Act::Discard { .. })) => {
+            return Ok((old.clone(), State::Wanted));
+        }
         Decision::Into(folder) | Decision::PutOff(folder) => Answer::Into(folder.clone()),
         Decision::Archive => Answer::Into(knows.archive_folder(old)?),
         Decision::Discard => Answer::Discard,
@@ -133,8 +138,21 @@ pub(super) fn outcome(
         Decision::Told(_) if !wants(&new) => return Err(Refusal::StillUnknown),
         _ => {}
     }
+    if *decision == Decision::Discard
+        && let Some(original) = same_there(item)
+    {
+        new.intent = Intent::Exactly(Act::Discard { copy_of: Some(original) });
+    }
     let is_nothing = !wants(&new) && state == State::Wanted;
     Ok((new, if is_nothing { State::Open } else { state }))
+}
+
+/// What has the item's name where it was to go, if it holds the same bytes.
+fn same_there(item: &ReviewItem) -> Option<Original> {
+    let clash = item.concerns()?.clash.as_ref()?;
+    let is_same = item.doubts().any(|doubt| matches!(doubt, Doubt::Clash { same: Some(true), .. }));
+    let stamp = clash.theirs.as_ref().filter(|_| is_same)?.stamp();
+    Some(Original { item: clash.at.clone(), stamp })
 }
 
 /// The tags of an item after some were given and some taken.

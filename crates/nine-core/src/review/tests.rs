@@ -8,7 +8,7 @@ use crate::place::{ItemPath, Name, NameBuf, Spot};
 use crate::plan::{Intent, Placing, settle};
 use crate::rules::Clash;
 use crate::shelving::{Shelf, Shelving};
-use crate::worklist::{Act, NamesThere};
+use crate::worklist::{Act, ClashAnswer, NamesThere, Original};
 
 fn spot(text: &str) -> Spot {
     Spot::parse(text).unwrap()
@@ -143,6 +143,55 @@ fn a_clash_is_decided_as_far_as_the_item_allows() {
     assert!(review.items[0].concerns().unwrap().clash.is_some(), "what the plan found is there again");
     review.decide(&[0], &Decision::Clash(Clash::Leave), &mut World);
     assert_eq!(review.items[0].state, State::Left);
+}
+
+#[test]
+fn a_copy_that_goes_is_held_against_what_stays() {
+    let there = |identity: u64| Stamp { size: 3, modified: Moment(0), identity: Identity([9, identity]) };
+    let original = Original { item: spot("home/1 Boats/b.pdf"), stamp: there(1) };
+    let copy = Intent::Exactly(Act::Discard { copy_of: Some(original.clone()) });
+    let mut review = review([
+        Proposal { intent: copy.clone(), ..plain("downloads/b (1).pdf") },
+        proposed("downloads/a.pdf", "home/1 Boats"),
+    ]);
+    review.decide(&[0], &Decision::Discard, &mut World);
+    assert_eq!((&review.items[0].proposal.intent, review.items[0].state), (&copy, State::Wanted));
+
+    // At a clash the other side stays, if both are known to hold the same bytes.
+    let theirs = Entry {
+        kind: Kind::File,
+        size: 3,
+        modified: Moment(0),
+        opened: None,
+        born: None,
+        changed: Moment(0),
+        identity: Identity([9, 2]),
+    };
+    for same in [Some(true), Some(false), None] {
+        let clash = ClashFound {
+            proposal: 1,
+            at: spot("home/1 Boats/a.pdf"),
+            theirs: Some(theirs.clone()),
+            rival: None,
+            numbered: NameBuf::new("a (2).pdf").unwrap(),
+            allowed: (true, true),
+        };
+        let doubt = Doubt::Clash {
+            name: NameBuf::new("a.pdf").unwrap(),
+            ours: (3, Moment(0)),
+            theirs: Some(theirs.clone()),
+            rival: None,
+            same,
+            answer: ClashAnswer::Left,
+        };
+        let doubts = vec![doubt];
+        review.set_concerns(1, Concerns { clash: Some(clash), doubts, refused: None });
+        review.decide(&[1], &Decision::Discard, &mut World);
+        let stays = Original { item: spot("home/1 Boats/a.pdf"), stamp: there(2) };
+        let wanted = Act::Discard { copy_of: (same == Some(true)).then_some(stays) };
+        assert_eq!(review.items[1].proposal.exactly(), Some(&wanted), "{same:?}");
+        review.back();
+    }
 }
 
 #[test]

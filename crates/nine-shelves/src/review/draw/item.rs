@@ -77,6 +77,20 @@ impl Pane<'_, '_, '_> {
         Line::from(vec![paint.faint(format!("{name:<FACTS$}")), paint.plain(value), paint.faint(note)])
     }
 
+    /// A fact that is told whole, in as many lines as it takes.
+    fn explained(&self, name: &str, text: &str) -> Vec<Line<'static>> {
+        let mut lines = self.wrapped(PLAIN, text, FACTS);
+        if let Some(first) = lines.first_mut() {
+            let text: String = first.spans.iter().map(|span| span.content.as_ref()).collect();
+            let paint = self.app.paint;
+            *first = Line::from(vec![
+                paint.faint(format!("{name:<FACTS$}")),
+                paint.plain(text.trim_start().to_owned()),
+            ]);
+        }
+        lines
+    }
+
     fn facts(&self, item: &ReviewItem) -> Vec<Line<'static>> {
         let (proposal, now) = (&item.proposal, self.app.session.now());
         let what = match proposal.kind {
@@ -131,7 +145,7 @@ impl Pane<'_, '_, '_> {
             lines.push(self.fact("stays", &self.spot(&original.item), "the same bytes"));
         }
         if !proposal.why.is_empty() {
-            lines.push(self.fact("why", &plain(&proposal.why), ""));
+            lines.extend(self.explained("why", &plain(&proposal.why)));
         }
         for (facet, value) in &proposal.answers {
             let known = value.as_deref().map_or_else(|| "not known".to_owned(), plain);

@@ -18,6 +18,9 @@ use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 const SIZE: usize = 9;
 const AGE: usize = 10;
 
+/// Columns below which a shortened target tells nothing.
+const SHORTEST: usize = 12;
+
 /// From how many columns on ages are told.
 const WITH_AGE: usize = 56;
 
@@ -109,8 +112,13 @@ fn item_line(app: &App, at: usize, group: &str, is_current: bool, width: usize) 
 fn name(app: &App, item: &ReviewItem, group: &str, room: usize, style: anstyle::Style) -> Vec<Span<'static>> {
     let name = app.paint.text(&words::name(&item.proposal));
     let goes = app.paint.text(&goes(app, item, group));
-    // The name goes before: the target stands at the right too.
-    let most = room.saturating_sub(name.width()).max(room * 2 / 5);
+    // The name goes before: the target stands at the right too. Of what is not decided it is told where there is room.
+    let free = room.saturating_sub(name.width());
+    let most = match item.state {
+        State::Open if free < (goes.width() + 2).min(SHORTEST) => 0,
+        State::Open => free,
+        _ => free.max(room * 2 / 5),
+    };
     let for_goes = if goes.is_empty() { 0 } else { (goes.width() + 2).min(most) };
     let name = app.paint.short(&name, room - for_goes);
     let goes =
