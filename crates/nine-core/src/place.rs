@@ -303,6 +303,13 @@ impl Spot {
         Spot::new(self.place.clone(), self.path.parent().unwrap_or_default())
     }
 
+    /// Whether both lie in one folder.
+    pub fn is_beside(&self, other: &Spot) -> bool {
+        let above = |path: &ItemPath| path.0.len() - path.name().len();
+        let (one, two) = (above(&self.path), above(&other.path));
+        self.place == other.place && self.path.0[..one] == other.path.0[..two]
+    }
+
     /// Whether this lies inside the folder at `other`.
     pub fn is_inside(&self, other: &Spot) -> bool {
         self.place == other.place && self.path.is_inside(&other.path)

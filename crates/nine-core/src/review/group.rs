@@ -95,11 +95,19 @@ impl Review {
     pub fn groups(&self, by: GroupBy, order: &[usize]) -> Vec<Group> {
         // Items are large, so they are looked at where they lie, and only then put in order.
         let mut numbers: BTreeMap<GroupKey, usize> = BTreeMap::new();
-        let number = |item: &ReviewItem| {
+        let mut group_of: Vec<Option<usize>> = vec![None; self.items().len()];
+        // Neighbours are mostly of one group, and to compare them costs less than to make a key.
+        let mut last: Option<(&ReviewItem, usize)> = None;
+        for (item, group) in
+            self.items().iter().zip(&mut group_of).filter(|(item, _)| item.state != State::Gone)
+        {
             let next = numbers.len();
-            (item.state != State::Gone).then(|| *numbers.entry(key(item, by)).or_insert(next))
-        };
-        let group_of: Vec<Option<usize>> = self.items().iter().map(number).collect();
+            let known =
+                last.filter(|(before, _)| are_of_one_group(before, item, by)).map(|(_, number)| number);
+            let number = known.unwrap_or_else(|| *numbers.entry(key(item, by)).or_insert(next));
+            last = Some((item, number));
+            *group = Some(number);
+        }
         let mut groups: Vec<Vec<usize>> = vec![Vec::new(); numbers.len()];
         for at in order {
             if let Some(group) = group_of[*at] {
@@ -109,6 +117,18 @@ impl Review {
         let group =
             |(key, number): (GroupKey, usize)| Group { key, items: std::mem::take(&mut groups[number]) };
         numbers.into_iter().map(group).collect()
+    }
+}
+
+/// Whether two items are of one group for certain.
+fn are_of_one_group(one: &ReviewItem, other: &ReviewItem, by: GroupBy) -> bool {
+    match by {
+        GroupBy::Target => match (one.proposal.placing(), other.proposal.placing()) {
+            (Some(a), Some(b)) => a.folder == b.folder && one.proposal.moves() && other.proposal.moves(),
+            _ => false,
+        },
+        GroupBy::Folder => one.proposal.item.is_beside(&other.proposal.item),
+        GroupBy::Type | GroupBy::Doubt => false,
     }
 }
 

@@ -66,13 +66,19 @@ pub struct ReviewItem {
     pub state: State,
     /// Who sent it, where it is a mail that says so.
     pub sender: Option<Box<str>>,
+    /// Its type, as far as its name tells.
+    item_type: ItemType,
     concerns: Option<Box<Concerns>>,
 }
 
 impl ReviewItem {
     /// An item of which nothing is decided.
     pub fn new(proposal: Proposal) -> Self {
-        Self { proposal, state: State::Open, sender: None, concerns: None }
+        let item_type = match proposal.kind {
+            Kind::Folder => ItemType::Folder,
+            _ => type_of_name(proposal.item.path.name()).unwrap_or(ItemType::Unknown),
+        };
+        Self { proposal, state: State::Open, sender: None, item_type, concerns: None }
     }
 
     /// The same with what the plan says against it.
@@ -109,10 +115,7 @@ impl ReviewItem {
 
     /// Its type, as far as its name tells.
     pub fn item_type(&self) -> ItemType {
-        match self.proposal.kind {
-            Kind::Folder => ItemType::Folder,
-            _ => type_of_name(self.proposal.item.path.name()).unwrap_or(ItemType::Unknown),
-        }
+        self.item_type
     }
 }
 

@@ -35,15 +35,17 @@ pub struct ListView {
 
 impl ListView {
     pub fn new(review: &Review, by: GroupBy) -> Self {
-        Self::grouped(review, by, review.by_name())
+        let is_decided = review.items().iter().map(|item| item.state != State::Open).collect();
+        Self::grouped(review, by, review.by_name(), is_decided)
     }
 
     /// The same items in other groups.
     pub fn group_by(&mut self, review: &Review, by: GroupBy) {
-        *self = Self::grouped(review, by, std::mem::take(&mut self.order));
+        let (order, is_decided) = (std::mem::take(&mut self.order), std::mem::take(&mut self.is_decided));
+        *self = Self::grouped(review, by, order, is_decided);
     }
 
-    fn grouped(review: &Review, by: GroupBy, order: Vec<usize>) -> Self {
+    fn grouped(review: &Review, by: GroupBy, order: Vec<usize>, is_decided: Vec<bool>) -> Self {
         let groups = review.groups(by, &order);
         let (mut rows, mut headings) = (Vec::new(), Vec::new());
         for (at, group) in groups.iter().enumerate() {
@@ -54,7 +56,6 @@ impl ListView {
             rows.push(Row::Heading(at));
             rows.extend(group.items.iter().map(|item| Row::Item(*item)));
         }
-        let is_decided: Vec<bool> = review.items().iter().map(|item| item.state != State::Open).collect();
         // One more, for items that are gone and stand in no group.
         let mut decided = vec![0; groups.len() + 1];
         let mut group_of_item = vec![groups.len() as u32; is_decided.len()];

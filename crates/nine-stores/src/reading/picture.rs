@@ -41,10 +41,15 @@ impl Raster {
     pub fn read(text: &str) -> Option<Self> {
         let (width, digits) = text.split_once(' ')?;
         let width: usize = width.parse().ok()?;
-        let pair = |pair: &[u8]| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok();
+        let digit = |digit: u8| char::from(digit).to_digit(16);
+        let pair = |pair: &[u8]| match pair {
+            [high, low] => u8::try_from(digit(*high)? << 4 | digit(*low)?).ok(),
+            _ => None,
+        };
         let rgb = digits.as_bytes().chunks(2).map(pair).collect::<Option<Vec<u8>>>()?;
-        let is_whole = width > 0 && !rgb.is_empty() && rgb.len() % (3 * width) == 0;
-        is_whole.then(|| Self { width, height: rgb.len() / (3 * width), rgb })
+        let row = width.checked_mul(3).filter(|row| *row > 0)?;
+        let is_whole = !rgb.is_empty() && rgb.len() % row == 0;
+        is_whole.then(|| Self { width, height: rgb.len() / row, rgb })
     }
 
     /// The colour of a pixel.
@@ -142,7 +147,17 @@ mod tests {
         let large = raster(&png(300, 100), 30, 30).unwrap();
         assert_eq!((large.width, large.height), (30, 10));
         assert_eq!(Raster::read(&large.written()), Some(large));
-        for wrong in ["", "3", "0 ffffff", "2 ffffff", "1 fffffg", "1 fffff", "1 "] {
+        for wrong in [
+            "",
+            "3",
+            "0 ffffff",
+            "2 ffffff",
+            "1 fffffg",
+            "1 fffff",
+            "1 +f+f+f",
+            "9223372036854775807 ff",
+            "1 ",
+        ] {
             assert_eq!(Raster::read(wrong), None, "{wrong}");
         }
         assert!(raster(b"no picture", 9, 9).is_err());
