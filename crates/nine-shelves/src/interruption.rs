@@ -39,7 +39,7 @@ fn listen(watch: Arc<Watch>) {
     // Another handler can only be there in a test that embeds this; then nothing is lost.
     let _ = ctrlc::set_handler(move || {
         if is_on_screen() {
-            crate::review::give_back();
+            crate::review::give_back_for_good();
             std::process::exit(130);
         }
         // Who asks twice does not want to wait; what is half-done is found by the next command.

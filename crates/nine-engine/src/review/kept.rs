@@ -136,10 +136,14 @@ impl Keeper {
         self.file.write_all(&line).map_err(unwritable)
     }
 
-    /// Has all of it on the disk.
+    /// Has all of it brought to the disk, in a thread of its own: a slow disk would hold the next key up.
     pub fn flush(&mut self) {
-        if !self.is_flushed {
-            self.is_flushed = self.file.sync_data().is_ok();
+        if self.is_flushed {
+            return;
+        }
+        if let Ok(file) = self.file.try_clone() {
+            std::thread::spawn(move || file.sync_data());
+            self.is_flushed = true;
         }
     }
 

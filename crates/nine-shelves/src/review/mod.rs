@@ -26,7 +26,7 @@ use app::App;
 use paint::Paint;
 use terminal::Screen;
 
-pub use terminal::{expect_screen, give_back, has_screen};
+pub use terminal::{expect_screen, give_back_for_good, has_screen};
 
 /// How a review ends.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,6 +3,7 @@
 use std::collections::VecDeque;
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
+use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
@@ -24,6 +25,9 @@ use crate::session::Session;
 
 /// Whether the terminal is ours.
 static TAKEN: AtomicBool = AtomicBool::new(false);
+
+/// Held while something is drawn, so that nothing is drawn any more once a signal has given the terminal back.
+static DRAWING: Mutex<()> = Mutex::new(());
 
 /// How long a terminal may take to say what it can.
 const PATIENCE: Duration = Duration::from_millis(80);
@@ -81,6 +85,7 @@ impl Screen {
     /// # Errors
     /// If the terminal is gone.
     pub fn draw(&mut self, draw: impl FnOnce(&mut ratatui::Frame)) -> Done {
+        let _drawing = DRAWING.lock();
         self.terminal.draw(draw)?;
         Ok(())
     }
@@ -90,6 +95,7 @@ impl Screen {
     /// # Errors
     /// If the terminal is gone.
     pub fn clear(&mut self) -> Done {
+        let _drawing = DRAWING.lock();
         Ok(self.terminal.clear()?)
     }
 
@@ -98,6 +104,7 @@ impl Screen {
     /// # Errors
     /// If the terminal is gone.
     pub fn write_at(&mut self, column: u16, row: u16, bytes: &[u8]) -> Done {
+        let _drawing = DRAWING.lock();
         let mut out = io::stdout();
         execute!(out, cursor::MoveTo(column, row))?;
         out.write_all(bytes)?;
@@ -132,7 +139,7 @@ impl Drop for Screen {
 }
 
 /// Gives the terminal back as it was, if it is ours.
-pub fn give_back() {
+fn give_back() {
     if !TAKEN.swap(false, Ordering::SeqCst) {
         return;
     }
@@ -144,6 +151,21 @@ pub fn give_back() {
         cursor::Show
     );
     let _ = disable_raw_mode();
+}
+
+/// The same from another thread, before the program ends: what is being drawn is drawn to its end first, and nothing
+/// more is. A terminal that takes nothing any more is not waited for.
+pub fn give_back_for_good() {
+    let mut drawing = DRAWING.try_lock();
+    for _ in 0..50 {
+        if drawing.is_ok() {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(10));
+        drawing = DRAWING.try_lock();
+    }
+    give_back();
+    std::mem::forget(drawing);
 }
 
 fn give_back_after_a_panic() {
