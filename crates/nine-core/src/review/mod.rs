@@ -198,9 +198,11 @@ impl Review {
         self.turns.len()
     }
 
-    /// The last decision that stands.
-    pub fn last(&self) -> Option<&Decision> {
-        self.turns.iter().rev().find_map(|turn| turn.decision.as_ref())
+    /// The last decision that stands, and the first of the items that it was for.
+    pub fn last(&self) -> Option<(usize, &Decision)> {
+        let last = |turn: &'_ Turn| turn.decision.is_some();
+        let turn = self.turns.iter().rev().find(|turn| last(turn))?;
+        Some((turn.before.first()?.0, turn.decision.as_ref()?))
     }
 
     /// Says who sent an item.

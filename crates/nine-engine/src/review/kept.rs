@@ -4,7 +4,7 @@
 
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{self, BufRead, BufReader, BufWriter, Write};
+use std::io::{self, BufWriter, Read, Write};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -133,7 +133,13 @@ impl Keeper {
         let mut line = serde_json::to_vec(record).map_err(|error| unwritable(error.into()))?;
         line.push(b'\n');
         self.is_flushed = false;
-        self.file.write_all(&line).map_err(unwritable)
+        let before = self.file.metadata().map_err(unwritable)?.len();
+        let written = self.file.write_all(&line);
+        if written.is_err() {
+            // Half a line would spoil the next one.
+            let _ = self.file.set_len(before);
+        }
+        written.map_err(unwritable)
     }
 
     /// Has all of it brought to the disk, in a thread of its own: a slow disk would hold the next key up.
@@ -198,16 +204,28 @@ fn read(workspace: &Workspace) -> Result<Option<FromDisk>> {
         return Ok(None);
     }
     let file = open_locked(&path)?;
-    let mut lines = BufReader::new(&file).split(b'\n').map_while(io::Result::ok);
-    let heading: Option<Heading> = lines.next().and_then(|line| serde_json::from_slice(&line).ok());
+    let mut bytes = Vec::new();
+    (&file).read_to_end(&mut bytes)?;
+    let mut lines = bytes.split_inclusive(|byte| *byte == b'\n').filter(|line| line.ends_with(b"\n"));
+    let heading: Option<Heading> = lines.next().and_then(|line| serde_json::from_slice(line).ok());
     let Some(heading) = heading.filter(|heading| heading.form == FORM) else { return Ok(None) };
     let items: Vec<KeptItem> =
-        lines.by_ref().take(heading.items).map_while(|line| serde_json::from_slice(&line).ok()).collect();
+        lines.by_ref().take(heading.items).map_while(|line| serde_json::from_slice(line).ok()).collect();
     if items.len() < heading.items {
         return Ok(None); // it was killed before anything was decided
     }
-    // The last line may have been cut off.
-    let records = lines.map_while(|line| serde_json::from_slice(&line).ok()).collect();
+    // The last line may have been cut off. It goes, since what is decided next would be written behind it.
+    let (mut records, mut broken) = (Vec::new(), 0);
+    for line in lines {
+        match serde_json::from_slice(line) {
+            Ok(record) if broken == 0 => records.push(record),
+            _ => broken += line.len(),
+        }
+    }
+    let cut_off = bytes.iter().rev().take_while(|byte| **byte != b'\n').count();
+    if broken + cut_off > 0 {
+        file.set_len((bytes.len() - broken - cut_off) as u64)?;
+    }
     Ok(Some(FromDisk { heading, items, records, file }))
 }
 

@@ -273,7 +273,7 @@ impl<'w> OpenReview<'w> {
     /// # Errors
     /// Why there can be none.
     pub fn rule_of(&self, likeness: &Likeness) -> Result<RuleDraft, NoRule> {
-        let last = self.review.last().ok_or(NoRule::NotThis)?;
+        let (_, last) = self.review.last().ok_or(NoRule::NotThis)?;
         let mut rule = rule_of(likeness, last, &self.shelvings)?;
         let names = self.workspace.config().rules.iter().map(|rule| rule.name.as_str());
         rule.name =

@@ -172,6 +172,11 @@ fn what_was_decided_outlasts_the_program_and_what_changed_meanwhile_is_named() {
     open.back().unwrap();
     open.back().unwrap();
     assert_eq!(drawn(&open), wanted[..1], "the item that is gone stays gone");
+    // What is decided now stands behind a whole line.
+    decide(&mut open, "plans", &Decision::Leave);
+    drop(open);
+    let (mut open, _) = review::resume(&workspace).unwrap();
+    assert_eq!(open.review.items()[at(&open, "plans")].state, State::Left);
     open.end();
     assert_eq!(review::kept(&workspace).unwrap(), None);
 }

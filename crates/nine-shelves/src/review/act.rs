@@ -57,7 +57,7 @@ impl App<'_, '_> {
                 self.decide_and_go_on(at, &Decision::PutOff(later));
             }
             KeyAction::Reopen => drop(self.decide(&[at], &Decision::Reopen)),
-            KeyAction::Repeat => match self.open.review.last().cloned() {
+            KeyAction::Repeat => match self.open.review.last().map(|(_, decision)| decision.clone()) {
                 Some(decision) => self.decide_and_go_on(at, &decision),
                 None => self.message = Some(Message::Refused("nothing was decided yet".into())),
             },

@@ -77,8 +77,6 @@ pub struct App<'a, 'w> {
     search: Option<AlikeSearch>,
     /// Items that were decided, in the order of decisions, to step back to.
     pub trail: Vec<usize>,
-    /// The item that the last decision was for.
-    pub last_item: Option<usize>,
     pub found: String,
     pub areas: Areas,
     pub ended: Option<Ended>,
@@ -119,7 +117,6 @@ impl<'a, 'w> App<'a, 'w> {
             alike: Vec::new(),
             search: None,
             trail: Vec::new(),
-            last_item: None,
             found: String::new(),
             areas: Areas::default(),
             ended: None,
@@ -263,9 +260,6 @@ impl<'a, 'w> App<'a, 'w> {
                 return true;
             }
         };
-        if let [only] = items {
-            self.last_item = Some(*only);
-        }
         self.was_unknown = decided.refused.iter().any(|(_, refusal)| is_unknown(refusal));
         self.changed(&decided.changed);
         if let ([only], true) = (items, decided.refused.is_empty() && *decision != Decision::Reopen) {

@@ -176,7 +176,7 @@ impl App<'_, '_> {
 
     /// The decision that was taken last, and the item that it was for.
     fn last_decision(&self) -> Option<(usize, Decision)> {
-        Some((self.last_item?, self.open.review.last()?.clone()))
+        self.open.review.last().map(|(at, decision)| (at, decision.clone()))
     }
 
     pub fn ask_alike(&mut self) {

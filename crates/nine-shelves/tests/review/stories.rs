@@ -180,6 +180,16 @@ fn a_no_at_the_end_keeps_what_was_decided_and_r_goes_back() {
 }
 
 #[test]
+fn what_is_repeated_is_the_decision_that_still_stands() {
+    let world = cluttered();
+    let screen = Screen::start(&world, &["review"], 24, 80);
+    screen.until("0   3").keys(&["/", "oar", ENTER, "l"]).until("1 left").keys(&["/", "tide", ENTER, "d"]);
+    screen.until("into the trash").keys(&["u"]).until("taken back").keys(&["="]);
+    // Not for what is like the item whose decision was taken back.
+    screen.until("oar list.txt: left").until("1 other with `list` in the name");
+}
+
+#[test]
 fn a_table_is_written_and_gone_through_again() {
     let world = cluttered();
     let mut screen = Screen::start(&world, &["review"], 24, 80);
