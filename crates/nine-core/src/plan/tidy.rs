@@ -288,11 +288,8 @@ impl<'a> TidyWalk<'a> {
         let is_whole = !is_folder || item.together.is_some();
         match proposal {
             Some(proposal) => {
-                let (pile, tree) = (self.pile, self.tree);
-                let holds = |folder: NodeId| {
-                    proposal.item.is_inside(&Spot::new(pile.name.clone(), tree.path(folder)))
-                };
-                self.out.loose.pop_if(|folder| holds(*folder));
+                // What was found last is the folder above it, if it lies in one that is loose.
+                self.out.loose.pop_if(|folder| self.tree.holds(*folder, id));
                 self.out.proposals.push(proposal);
             }
             None if is_whole || !self.deep => {

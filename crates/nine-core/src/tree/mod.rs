@@ -260,6 +260,11 @@ impl Tree {
         }
     }
 
+    /// Whether an entry lies in a folder, at any depth.
+    pub fn holds(&self, folder: NodeId, id: NodeId) -> bool {
+        folder.0 < id.0 && id.0 < self.end(folder)
+    }
+
     /// What lies in a folder, at all depths.
     pub fn inside(&self, id: NodeId) -> impl Iterator<Item = NodeId> + use<> {
         (id.0 + 1..self.end(id)).map(NodeId)

@@ -98,11 +98,11 @@ fn target<'w>(workspace: &'w Workspace, shelvings: &[Shelving]) -> Result<Target
 pub(crate) fn folder_for(
     workspace: &Workspace,
     places: &Places,
+    shelvings: &[Shelving],
     open: &HashSet<Identity>,
     item: &Proposal,
 ) -> Result<std::result::Result<Spot, Left>> {
-    let shelvings = workspace.shelvings();
-    let target = target(workspace, &shelvings)?;
+    let target = target(workspace, shelvings)?;
     expect_at_home(workspace, std::slice::from_ref(item))?;
     let bare = Proposal { intent: Intent::Stay, ..item.clone() };
     let why = |item: &Proposal| why_left(workspace, open, places, item);

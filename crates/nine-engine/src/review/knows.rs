@@ -6,6 +6,7 @@ use nine_core::item::Identity;
 use nine_core::place::Spot;
 use nine_core::plan::Proposal;
 use nine_core::review::{Knows, Refusal, ReviewItem};
+use nine_core::shelving::Shelving;
 use nine_stores::Places;
 
 use crate::plan::Rules;
@@ -17,12 +18,25 @@ pub(super) struct Knowledge<'w> {
     workspace: &'w Workspace,
     places: Places,
     rules: Rules<'w>,
+    archive: Option<ForArchive>,
+}
+
+/// What is looked up for the archive, once for all items that are decided together.
+struct ForArchive {
+    shelvings: Vec<Shelving>,
+    /// Files that programs have open.
+    open: HashSet<Identity>,
 }
 
 impl<'w> Knowledge<'w> {
     pub fn new(workspace: &'w Workspace, places: &Places, items: &[ReviewItem]) -> Self {
         let rules = Rules::of(workspace, items.iter().map(|item| &item.proposal.item));
-        Self { workspace, places: places.clone(), rules }
+        Self { workspace, places: places.clone(), rules, archive: None }
+    }
+
+    /// What may be otherwise by now is looked up again.
+    pub fn refresh(&mut self) {
+        self.archive = None;
     }
 }
 
@@ -32,8 +46,11 @@ impl Knows for Knowledge<'_> {
     }
 
     fn archive_folder(&mut self, item: &Proposal) -> Result<Spot, Refusal> {
-        let open: HashSet<Identity> = nine_stores::in_use();
-        archive::folder_for(self.workspace, &self.places, &open, item)
+        let ForArchive { shelvings, open } = self.archive.get_or_insert_with(|| ForArchive {
+            shelvings: self.workspace.shelvings(),
+            open: nine_stores::in_use(),
+        });
+        archive::folder_for(self.workspace, &self.places, shelvings, open, item)
             .map_err(refusal)?
             .map_err(|left| Refusal::Not(format!("it is left: {}", left.words())))
     }

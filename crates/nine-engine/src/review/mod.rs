@@ -177,6 +177,7 @@ impl<'w> OpenReview<'w> {
     pub fn decide(&mut self, items: &[usize], decision: &Decision) -> Result<Decided> {
         let kept = self.keep_rest();
         items.iter().for_each(|at| self.unclaim(*at));
+        self.knowledge.refresh();
         let decided = self.review.decide(items, decision, &mut self.knowledge);
         items.iter().for_each(|at| self.claim(*at));
         kept?;

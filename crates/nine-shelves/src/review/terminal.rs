@@ -73,10 +73,12 @@ impl Screen {
         interruption::on_screen(true, &session_watch);
         give_back_after_a_panic();
         TAKEN.store(true, Ordering::SeqCst);
-        enable_raw_mode()?;
-        let (draws_sixels, typed_ahead) = ask_for_sixels();
-        execute!(io::stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste, cursor::Hide)?;
-        let terminal = Terminal::new(CrosstermBackend::new(io::stdout()))?;
+        let taken = take_over();
+        if taken.is_err() {
+            give_back();
+            interruption::on_screen(false, &session_watch);
+        }
+        let (terminal, draws_sixels, typed_ahead) = taken?;
         Ok(Self { terminal, typed_ahead, draws_sixels, session_watch })
     }
 
@@ -136,6 +138,14 @@ impl Drop for Screen {
         interruption::on_screen(false, &self.session_watch);
         crate::notices::tell_held_back();
     }
+}
+
+/// Switches on what the review needs, in turn; what came before an error is still on then.
+fn take_over() -> io::Result<(Terminal<CrosstermBackend<io::Stdout>>, bool, VecDeque<KeyEvent>)> {
+    enable_raw_mode()?;
+    let (draws_sixels, typed_ahead) = ask_for_sixels();
+    execute!(io::stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste, cursor::Hide)?;
+    Ok((Terminal::new(CrosstermBackend::new(io::stdout()))?, draws_sixels, typed_ahead))
 }
 
 /// Gives the terminal back as it was, if it is ours.
