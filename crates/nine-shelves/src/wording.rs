@@ -191,7 +191,6 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
         E::TableName(_) => "the end of the name says how it is written: --worklist list.csv",
         E::TableUnwritable { .. } => "give another name, so that nothing is overwritten",
         E::WorklistUnkept { .. } => "make room or give another folder with --home",
-        E::NothingToReview => "nothing lies loose; name another pile, or select with --where CONDITION",
         E::ReviewOpen => "end it there first",
         E::ReviewUnkept { .. } => "make room or give another folder with --home",
         E::FixedTarget(_) => "this step discards or restores it; leave its target as it is",

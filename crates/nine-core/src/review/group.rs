@@ -132,7 +132,7 @@ fn are_of_one_group(one: &ReviewItem, other: &ReviewItem, by: GroupBy) -> bool {
     }
 }
 
-fn key(item: &ReviewItem, by: GroupBy) -> GroupKey {
+pub(super) fn key(item: &ReviewItem, by: GroupBy) -> GroupKey {
     match by {
         GroupBy::Target => target(item),
         GroupBy::Folder => GroupKey::In(item.proposal.item.folder()),

@@ -223,6 +223,23 @@ fn groups_put_together_what_goes_together() {
 }
 
 #[test]
+fn what_is_alike_is_the_same_found_in_parts() {
+    let names =
+        (0..23).map(|number| plain(&format!("downloads/{} {number}.pdf", ["plan", "letter"][number % 2])));
+    let review = review(names);
+    let whole = review.alike(4);
+    assert_eq!(whole.iter().map(|alike| alike.items.len()).collect::<Vec<_>>(), [11, 22]);
+    for most in [1, 7, 22, 23, 100] {
+        let mut search = AlikeSearch::new(&review, 4);
+        let mut parts = 1;
+        while search.go_on(&review, most) {
+            parts += 1;
+        }
+        assert_eq!((parts, search.end(&review)), (23_usize.div_ceil(most), whole.clone()));
+    }
+}
+
+#[test]
 fn likeness_is_of_extension_word_folder_and_sender() {
     let mut review = review([
         plain("downloads/Invoice Harrow 2031-03.pdf"),
@@ -350,6 +367,17 @@ proptest! {
                     }
                     None => prop_assert_eq!(states.len(), 1),
                 },
+            }
+        }
+        // What is counted as items change is what a count of them all gives; each item is in the group that it belongs to.
+        prop_assert_eq!(&review.tally, &Tally::of(&review.items));
+        for by in GroupBy::ALL {
+            let groups = review.groups(by, &review.by_name());
+            prop_assert_eq!(groups.iter().map(|group| group.items.len()).sum::<usize>(), review.items.len());
+            for group in groups {
+                for at in group.items {
+                    prop_assert_eq!(&group::key(&review.items[at], by), &group.key);
+                }
             }
         }
         let settled = settle(&review.agreed(false), &NamesThere::new());

@@ -235,9 +235,6 @@ pub enum Error {
     /// There is no pile.
     #[error("there is no pile to sweep")]
     NothingToSweep,
-    /// Nothing to go through.
-    #[error("there is nothing to go through")]
-    NothingToReview,
     /// Another review is open.
     #[error("another review is open in another window")]
     ReviewOpen,

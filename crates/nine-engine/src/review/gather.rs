@@ -47,7 +47,7 @@ pub fn of_piles<'w>(workspace: &'w Workspace, names: &[String]) -> Result<OpenRe
     at_work.looking.keep();
     let draft = Draft { troubles, by_rules: true, ..Draft::new(command, proposals, places) };
     drop(at_work);
-    let mut open = open(workspace, draft)?;
+    let mut open = open(workspace, draft);
     // Of what lies loose and no rule is for, nothing is left alone here.
     open.left = left;
     for why in [nine_core::plan::Left::NoRule, nine_core::plan::Left::InPlace] {
@@ -79,7 +79,7 @@ pub fn of_selection<'w>(workspace: &'w Workspace, selection: &Selection) -> Resu
     let items = with_followers(selected.items, &|folder| listed(&selected.places, folder));
     let items = items.into_iter().map(|item| by_rules.remove(&item.item).unwrap_or(item)).collect();
     let draft = Draft { troubles: selected.troubles, ..Draft::new("nine review", items, &selected.places) };
-    open(workspace, draft)
+    Ok(open(workspace, draft))
 }
 
 /// A worklist from a table, as the person left it.
@@ -88,15 +88,12 @@ pub fn of_selection<'w>(workspace: &'w Workspace, selection: &Selection) -> Resu
 /// What in the file cannot be understood.
 pub fn of_file<'w>(workspace: &'w Workspace, file: &Path) -> Result<(OpenReview<'w>, Edited)> {
     let (draft, edited) = read(workspace, file, Doubts::ToBeSeen)?;
-    Ok((open(workspace, draft)?, edited))
+    Ok((open(workspace, draft), edited))
 }
 
-fn open(workspace: &Workspace, draft: Draft) -> Result<OpenReview<'_>> {
+fn open(workspace: &Workspace, draft: Draft) -> OpenReview<'_> {
     let (items, frame) = items_of(draft.draw_up(), true);
-    if items.is_empty() {
-        return Err(super::nothing());
-    }
-    Ok(OpenReview::new(workspace, Review::new(items), frame))
+    OpenReview::new(workspace, Review::new(items), frame)
 }
 
 /// What lies loose and nothing is wanted for, with its tags.

@@ -185,10 +185,12 @@ fn look_in_file(store: &dyn ReadStore, reader: &mut Reader, question: &InsideQue
         }
     };
     let Words { body, note, said } = reader.ask(Ask::Glance(question.lines), name, &bytes, question.size);
-    let picture = question.picture.and_then(|(across, down)| {
-        let answer = reader.ask(Ask::Picture(across, down), name, &bytes, question.size);
-        Raster::read(&answer.body)
-    });
+    let drawn = question
+        .picture
+        .map(|(across, down)| reader.ask(Ask::Picture(across, down), name, &bytes, question.size))
+        .unwrap_or_default();
+    let picture = Raster::read(&drawn.body);
+    let note = if note.is_empty() { drawn.note } else { note };
     InsideAnswer {
         item: question.item,
         said: Metadata::from_json(&said),

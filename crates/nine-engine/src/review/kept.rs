@@ -46,17 +46,16 @@ struct Heading {
     items: usize,
 }
 
-/// A review that was not ended.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// A review that was not ended. Nobody else can open it meanwhile.
 pub struct Kept {
     /// The command that it belongs to.
     pub command: String,
     /// When it was begun.
     pub begun: String,
-    /// Items in it.
-    pub items: usize,
-    /// Decisions that stand.
-    pub decisions: usize,
+    /// As it was left.
+    pub review: Review,
+    heading: Heading,
+    file: File,
 }
 
 /// An item of which nothing is decided any more, and why.
@@ -190,15 +189,11 @@ fn open_locked(path: &std::path::Path) -> Result<File> {
     Err(Error::ReviewOpen)
 }
 
-/// What was read of the file.
-struct FromDisk {
-    heading: Heading,
-    items: Vec<KeptItem>,
-    records: Vec<Record>,
-    file: File,
-}
-
-fn read(workspace: &Workspace) -> Result<Option<FromDisk>> {
+/// The review that was left, if one was and decisions of it stand.
+///
+/// # Errors
+/// If another one is open, or it cannot be read.
+pub fn kept(workspace: &Workspace) -> Result<Option<Kept>> {
     let path = file(workspace);
     if !path.exists() {
         return Ok(None);
@@ -209,84 +204,75 @@ fn read(workspace: &Workspace) -> Result<Option<FromDisk>> {
     let mut lines = bytes.split_inclusive(|byte| *byte == b'\n').filter(|line| line.ends_with(b"\n"));
     let heading: Option<Heading> = lines.next().and_then(|line| serde_json::from_slice(line).ok());
     let Some(heading) = heading.filter(|heading| heading.form == FORM) else { return Ok(None) };
-    let items: Vec<KeptItem> =
-        lines.by_ref().take(heading.items).map_while(|line| serde_json::from_slice(line).ok()).collect();
-    if items.len() < heading.items {
-        return Ok(None); // it was killed before anything was decided
-    }
+    let items: Vec<&[u8]> = lines.by_ref().take(heading.items).collect();
+    let (records, read) = records(lines);
+    let whole = items.iter().map(|line| line.len()).sum::<usize>() + read;
     // The last line may have been cut off. It goes, since what is decided next would be written behind it.
-    let (mut records, mut broken) = (Vec::new(), 0);
+    let whole = bytes.iter().position(|byte| *byte == b'\n').map_or(0, |end| end + 1) + whole;
+    if whole < bytes.len() {
+        file.set_len(whole as u64)?;
+    }
+    // Long lists are not read where nothing was decided.
+    if records.is_empty() || items.len() < heading.items {
+        return Ok(None);
+    }
+    let items = items.into_iter().map(|line| Ok(serde_json::from_slice::<KeptItem>(line)?));
+    let items =
+        items.map(|kept: io::Result<_>| kept.map(|kept| ReviewItem::new(kept.proposal).sent_by(kept.sender)));
+    let Ok(items) = items.collect::<io::Result<Vec<_>>>() else { return Ok(None) };
+    let mut review = Review::new(items);
+    records.into_iter().for_each(|record| review.replay(record));
+    let (command, begun) = (heading.command.clone(), heading.begun.clone());
+    Ok((review.turns() > 0).then_some(Kept { command, begun, review, heading, file }))
+}
+
+/// The records of some lines up to one that is none, and their bytes.
+fn records<'l>(lines: impl Iterator<Item = &'l [u8]>) -> (Vec<Record>, usize) {
+    let (mut records, mut bytes) = (Vec::new(), 0);
     for line in lines {
-        match serde_json::from_slice(line) {
-            Ok(record) if broken == 0 => records.push(record),
-            _ => broken += line.len(),
+        let Ok(record) = serde_json::from_slice(line) else { break };
+        records.push(record);
+        bytes += line.len();
+    }
+    (records, bytes)
+}
+
+impl Kept {
+    /// Forgets it.
+    ///
+    /// # Errors
+    /// If it cannot be taken away.
+    pub fn forget(self, workspace: &Workspace) -> Result {
+        Ok(std::fs::remove_file(file(workspace))?)
+    }
+
+    /// Goes on with it. What is not what it was is gone through no more.
+    ///
+    /// # Errors
+    /// If what is to be kept cannot be written.
+    pub fn resume(self, workspace: &Workspace) -> Result<(OpenReview<'_>, Vec<LostItem>)> {
+        let Kept { review, heading, file: open, .. } = self;
+        let places = Places::from_addresses(&heading.places, &|at| workspace.open_store(at, true));
+        let items = heading.items;
+        let frame = Draft {
+            undoes: heading.undoes,
+            clear_away: heading.clear_away,
+            dated: heading.dated,
+            by_rules: heading.by_rules,
+            facets: heading.facets,
+            ..Draft::new(heading.command, Vec::new(), &places)
+        };
+        let mut open_review = OpenReview::new(workspace, review, Draft { places, ..frame });
+        open_review.keeper =
+            Some(Keeper { path: file(workspace), file: open, is_flushed: true, written: items, items });
+        let lost = lost(&open_review);
+        if !lost.is_empty() {
+            let record = open_review.review.lose(lost.iter().map(|(at, _)| *at).collect());
+            open_review.write(&record)?;
         }
+        open_review.check_all();
+        Ok((open_review, lost.into_iter().map(|(_, lost)| lost).collect()))
     }
-    let cut_off = bytes.iter().rev().take_while(|byte| **byte != b'\n').count();
-    if broken + cut_off > 0 {
-        file.set_len((bytes.len() - broken - cut_off) as u64)?;
-    }
-    Ok(Some(FromDisk { heading, items, records, file }))
-}
-
-/// The review that was left, if one was.
-///
-/// # Errors
-/// If another one is open.
-pub fn kept(workspace: &Workspace) -> Result<Option<Kept>> {
-    let Some(FromDisk { heading, records, items, .. }) = read(workspace)? else { return Ok(None) };
-    let decisions = replayed(&items, &records).turns();
-    let Heading { command, begun, items, .. } = heading;
-    Ok((decisions > 0).then_some(Kept { command, begun, items, decisions }))
-}
-
-/// Forgets the review that was left.
-///
-/// # Errors
-/// If another one is open, or it cannot be taken away.
-pub fn forget(workspace: &Workspace) -> Result {
-    let path = file(workspace);
-    let _file = open_locked(&path)?;
-    Ok(std::fs::remove_file(&path)?)
-}
-
-fn replayed(items: &[KeptItem], records: &[Record]) -> Review {
-    let item = |kept: &KeptItem| ReviewItem::new(kept.proposal.clone()).sent_by(kept.sender.clone());
-    let mut review = Review::new(items.iter().map(item).collect());
-    records.iter().for_each(|record| review.replay(record.clone()));
-    review
-}
-
-/// Goes on with the review that was left. What is not what it was is gone through no more.
-///
-/// # Errors
-/// If there is none, or another one is open.
-pub fn resume(workspace: &Workspace) -> Result<(OpenReview<'_>, Vec<LostItem>)> {
-    let Some(FromDisk { heading, items, records, file: open }) = read(workspace)? else {
-        return Err(super::nothing());
-    };
-    let places = Places::from_addresses(&heading.places, &|at| workspace.open_store(at, true));
-    let review = replayed(&items, &records);
-    let items = items.len();
-    let mut frame = Draft {
-        undoes: heading.undoes,
-        clear_away: heading.clear_away,
-        dated: heading.dated,
-        by_rules: heading.by_rules,
-        facets: heading.facets,
-        ..Draft::new(heading.command, Vec::new(), &places)
-    };
-    frame.places = places;
-    let mut open_review = OpenReview::new(workspace, review, frame);
-    open_review.keeper =
-        Some(Keeper { path: file(workspace), file: open, is_flushed: true, written: items, items });
-    let lost = lost(&open_review);
-    if !lost.is_empty() {
-        let record = open_review.review.lose(lost.iter().map(|(at, _)| *at).collect());
-        open_review.write(&record)?;
-    }
-    open_review.check_all();
-    Ok((open_review, lost.into_iter().map(|(_, lost)| lost).collect()))
 }
 
 /// Items that are not what they were when they were proposed.

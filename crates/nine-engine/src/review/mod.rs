@@ -28,14 +28,14 @@ pub use bookcases::{Bookcases, FolderChoice};
 pub use checker::{Checked, Checker};
 pub use gather::{of_file, of_piles, of_selection};
 pub use inside::{FolderInside, Inside, InsideAnswer, InsideQuestion};
-pub use kept::{Kept, LostItem, forget, kept, resume};
+pub use kept::{Kept, LostItem, kept};
 
 use crate::configuration::ConfigChange;
 use crate::looking::{Area, all_areas};
 use crate::plan::{Draft, Plan};
 use crate::rule::{self, Tried};
 use crate::workspace::Workspace;
-use crate::{Error, Result, archive};
+use crate::{Result, archive};
 use kept::Keeper;
 use knows::Knowledge;
 
@@ -105,6 +105,11 @@ impl<'w> OpenReview<'w> {
     /// What the run would be called in the daybook.
     pub fn command(&self) -> &str {
         &self.frame.command
+    }
+
+    /// How many things stood in the way of looking at all of it; each was told.
+    pub fn troubles(&self) -> usize {
+        self.frame.troubles
     }
 
     /// The workspace that it is open in.
@@ -349,9 +354,4 @@ fn known_in_catalogue(workspace: &Workspace) -> Vec<String> {
     let trees: Vec<_> = all_areas(workspace).into_iter().filter_map(known).collect();
     let sets = trees.iter().flat_map(|kept| kept.tree.tag_sets()).map(|(_, set)| set.own.clone());
     sets.collect::<Vec<_>>().concat()
-}
-
-/// Nothing to go through.
-pub(crate) fn nothing() -> Error {
-    Error::NothingToReview
 }

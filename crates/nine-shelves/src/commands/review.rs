@@ -13,7 +13,7 @@ use nine_engine::review::{self, Kept, LostItem, OpenReview};
 use super::shelves;
 use crate::args::{Format, SelectionArgs, ShowArgs};
 use crate::ask;
-use crate::failure::{Done, Failure, FailureKind};
+use crate::failure::{Done, Failure, FailureKind, unless};
 use crate::output;
 use crate::output::style::{DOUBT, FAINT};
 use crate::paste;
@@ -54,6 +54,10 @@ pub fn run(args: ReviewArgs, session: &Session) -> Done {
         return go_through_and_end(&preview, open);
     }
     let open = open(&args, &workspace)?;
+    if open.review.items().is_empty() {
+        writeln!(output::err(), "There is nothing to go through.")?;
+        return unless(open.troubles());
+    }
     go_through_and_end(&preview, open)
 }
 
@@ -91,19 +95,19 @@ fn go_on(workspace: &Workspace, anew: bool) -> Done<Option<OpenReview<'_>>> {
         let choices =
             [('y', "go on with it".to_owned()), ('n', "begin anew; its decisions are forgotten".to_owned())];
         if ask::choose(&choices, 'y', "Go on with it?")? == 'y' {
-            let (open, lost) = review::resume(workspace)?;
+            let (open, lost) = kept.resume(workspace)?;
             tell_lost(&lost)?;
             return Ok(Some(open));
         }
     }
-    review::forget(workspace)?;
+    kept.forget(workspace)?;
     Ok(None)
 }
 
 fn tell_kept(kept: &Kept) -> Done {
-    let Kept { command, begun, items, decisions } = kept;
-    let decisions = counted(*decisions as u64, "decision", "decisions");
-    let items = counted(*items as u64, "item", "items");
+    let Kept { command, begun, review, .. } = kept;
+    let decisions = counted(review.turns() as u64, "decision", "decisions");
+    let items = counted(review.items().len() as u64, "item", "items");
     writeln!(output::err(), "A review was left: {}, begun {begun}, {decisions} on {items}.", plain(command))?;
     Ok(())
 }
@@ -122,7 +126,7 @@ pub fn review_plan(preview: &Preview, plan: Plan) -> Done {
         if ask::choose(&choices, 'n', "Begin with this one?")? == 'n' {
             return Err(kept_after_a_no());
         }
-        review::forget(preview.workspace)?;
+        kept.forget(preview.workspace)?;
     }
     go_through_and_end(preview, OpenReview::of_plan(preview.workspace, plan))
 }

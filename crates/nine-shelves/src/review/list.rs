@@ -222,9 +222,22 @@ mod tests {
     use nine_core::moment::Moment;
     use nine_core::place::Spot;
     use nine_core::plan::Proposal;
-    use nine_core::review::ReviewItem;
+    use nine_core::review::{Decision, Knows, Refusal, ReviewItem};
 
     use super::*;
+
+    /// Knows nothing.
+    struct Nobody;
+
+    impl Knows for Nobody {
+        fn again(&mut self, _: &Spot, _: &[(String, String)]) -> Result<Option<Proposal>, Refusal> {
+            Ok(None)
+        }
+
+        fn archive_folder(&mut self, _: &Proposal) -> Result<Spot, Refusal> {
+            Err(Refusal::LiesThere)
+        }
+    }
 
     fn review(names: &[&str]) -> Review {
         let stamp = Stamp { size: 1, modified: Moment(0), identity: Identity([1, 1]) };
@@ -258,6 +271,29 @@ mod tests {
         assert!(list.find(&review, "O") && list.current() == Some(3), "four is the next with an o");
         assert!(list.find(&review, "TWO") && !list.find(&review, "five"));
         assert_eq!(list.current(), Some(1));
+    }
+
+    #[test]
+    fn what_is_decided_is_counted_group_by_group() {
+        let mut review = review(&["d/a/one", "d/a/two", "d/b/three"]);
+        let mut list = ListView::new(&review, GroupBy::Folder);
+        let counts = |list: &ListView| [list.decided(0), list.decided(1)];
+        let nobody = &mut Nobody;
+        for (items, decision, wanted) in [
+            (&[0, 2][..], Decision::Leave, [1, 1]),
+            (&[0, 1, 2], Decision::Leave, [2, 1]),
+            (&[1], Decision::Reopen, [1, 1]),
+        ] {
+            let changed = review.decide(items, &decision, nobody).changed;
+            list.changed(&review, changed);
+            assert_eq!(counts(&list), wanted, "{decision:?}");
+        }
+        list.group_by(&review, GroupBy::Type);
+        list.group_by(&review, GroupBy::Folder);
+        assert_eq!(counts(&list), [1, 1]);
+        let changed = review.back().unwrap().1;
+        list.changed(&review, changed);
+        assert_eq!(counts(&list), [2, 1]);
     }
 
     #[test]

@@ -193,8 +193,10 @@ fn where_nothing_lies_or_no_bookcase_is_it_says_so() {
     let world = World::new();
     world.rules("");
     let mut screen = Screen::start(&world, &["review"], 24, 80);
-    assert_ne!(screen.ends(), None);
+    assert_eq!(screen.ends(), Some(0));
     screen.until_over("nothing to go through");
+    let mut screen = Screen::start(&world, &["review", "nowhere"], 24, 80);
+    assert_eq!(screen.ends(), Some(2));
     world.config(&format!("[pile.downloads]\nat = \"{}\"\n", world.at("Downloads").display()));
     world.file("a.txt", "a");
     let screen = Screen::start(&world, &["review"], 24, 80);

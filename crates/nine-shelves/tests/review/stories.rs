@@ -180,6 +180,29 @@ fn a_no_at_the_end_keeps_what_was_decided_and_r_goes_back() {
 }
 
 #[test]
+fn mails_of_one_sender_are_alike() {
+    let world = World::new();
+    world.rules("");
+    let mail = |from: &str, what: &str| {
+        format!("From: {from}\nSubject: {what}\nDate: Mon, 3 Mar 2031 09:00:00 +0000\n\n{what}\n")
+    };
+    for (name, from) in
+        [("aa.eml", "ada@quay.example"), ("bb.eml", "ben@quay.example"), ("cc.eml", "ada@quay.example")]
+    {
+        world.file(name, &mail(from, name));
+    }
+    let screen = Screen::start(&world, &["review"], 40, 120);
+    screen
+        .until("3 Grants")
+        .until("sender     ada@quay.example")
+        .keys(&["2"])
+        .until("Onto")
+        .keys(&["Mail", ENTER]);
+    screen.until("1 other from ada@quay.example").keys(&["=", "1"]).until("cc.eml").keys(&[ENTER]);
+    screen.until("2 to be done").keys(&["m"]).until("sender is ada@quay.example");
+}
+
+#[test]
 fn what_is_repeated_is_the_decision_that_still_stands() {
     let world = cluttered();
     let screen = Screen::start(&world, &["review"], 24, 80);
