@@ -290,8 +290,7 @@ fn talk(command: Command, answer_to: &mut dyn FnMut(&str) -> Option<String>) -> 
         if let Some(answer) = answer_to(&String::from_utf8_lossy(&shown)) {
             main.write_all(answer.as_bytes()).unwrap();
         }
-        // The terminal's end reads as an error once the last program has left it.
-        let Ok(length @ 1..) = main.read(&mut block) else { break };
+        let Some(length) = read_terminal(&mut main, &mut block) else { break };
         shown.extend_from_slice(&block[..length]);
     }
     (child.wait().unwrap().code(), String::from_utf8_lossy(&shown).into_owned())
@@ -309,6 +308,12 @@ pub fn terminal(rows: u16, columns: u16) -> (fs::File, String) {
     (main, name)
 }
 
+/// Reads our end of a terminal; nothing once the last program has left it, which reads as an error. The kernel may tell
+/// the error before what was written just before it, so it is believed the second time.
+pub fn read_terminal(main: &mut fs::File, block: &mut [u8]) -> Option<usize> {
+    (0..2).find_map(|_| main.read(block).ok().filter(|length| *length > 0))
+}
+
 /// Gives a terminal so many rows and columns of eight by sixteen pixels.
 pub fn set_size(terminal: &fs::File, rows: u16, columns: u16) {
     use rustix::termios::{Winsize, tcsetwinsize};
@@ -324,8 +329,7 @@ pub fn printed_on_a_terminal(mut command: Command, columns: u16) -> String {
     let mut child = command.spawn().unwrap();
     drop(command);
     let (mut shown, mut block) = (Vec::new(), [0; 4096]);
-    // The terminal's end reads as an error once the last program has left it.
-    while let Ok(length @ 1..) = main.read(&mut block) {
+    while let Some(length) = read_terminal(&mut main, &mut block) {
         shown.extend_from_slice(&block[..length]);
     }
     child.wait().unwrap();

@@ -1,7 +1,7 @@
 //! The program on a terminal that is drawn as a person would see it.
 
 use std::fs;
-use std::io::{Read, Write};
+use std::io::Write;
 use std::process::Child;
 use std::sync::{Arc, Mutex};
 use std::thread::sleep;
@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use snapbox::{Data, assert_data_eq};
 
-use super::support::{World, set_size, start_on, terminal, with_a_session};
+use super::support::{World, read_terminal, set_size, start_on, terminal, with_a_session};
 
 pub const ENTER: &str = "\r";
 pub const ESC: &str = "\x1b";
@@ -214,8 +214,7 @@ fn some(number: u16) -> std::num::NonZero<u16> {
 fn read_all(mut main: fs::File, seen: &Mutex<Seen>, attributes: &str) {
     let mut block = [0; 65536];
     let mut was_asked = false;
-    // The terminal's end reads as an error once the last program has left it.
-    while let Ok(length @ 1..) = main.read(&mut block) {
+    while let Some(length) = read_terminal(&mut main, &mut block) {
         let mut seen = seen.lock().unwrap();
         seen.raw.extend_from_slice(&block[..length]);
         seen.parser.process(&block[..length]);
