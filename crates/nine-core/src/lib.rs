@@ -31,6 +31,7 @@ pub mod plan;
 pub mod review;
 pub mod rules;
 pub mod saved;
+pub mod schedule;
 pub mod shelving;
 pub mod survey;
 pub mod tags;

@@ -3,6 +3,7 @@
 //!
 //! This crate never prints, never reads the environment and never asks for the time.
 
+pub mod ahead;
 pub mod bounded;
 pub mod catalogue;
 mod details;

@@ -78,7 +78,7 @@ pub struct Totals {
 
 /// Everything below one place. A tree from a catalogue may lack columns that nobody asked for; to
 /// ask for what is not there is a mistake of the caller's and panics.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Tree {
     rows: usize,
     parent: Vec<u32>,
