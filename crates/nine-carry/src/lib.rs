@@ -31,7 +31,7 @@ pub use carrier::Carrier;
 pub use daybook::open_runs;
 pub use facts::{facts, standing};
 pub use folders::clear_away;
-pub use lock::{AtWork, Lock, lock};
+pub use lock::{AtWork, Lock, lock, lock_as};
 pub use outcome::{Failed, Outcome, Trace};
 pub use pieces::Piece;
 pub use private::{close_to_others, make_private, new_private, write_private};

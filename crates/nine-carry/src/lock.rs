@@ -29,10 +29,18 @@ pub struct AtWork {
 /// # Errors
 /// If the file cannot be made or read. `Ok(Err(…))` names the run that is at work.
 pub fn lock(data: &Path, who: &str) -> io::Result<Result<Lock, AtWork>> {
+    lock_as(data, "lock", who)
+}
+
+/// The same with a file of another name, which locks something else.
+///
+/// # Errors
+/// As [`lock`].
+pub fn lock_as(data: &Path, name: &str, who: &str) -> io::Result<Result<Lock, AtWork>> {
     make_private(data)?;
     let mut open = OpenOptions::new();
     open.read(true).write(true).create(true).truncate(false).mode(0o600);
-    let mut file = open.open(data.join("lock"))?;
+    let mut file = open.open(data.join(name))?;
     match flock(&file, FlockOperation::NonBlockingLockExclusive) {
         Ok(()) => {
             // Who it is is a courtesy; on a full disk the lock holds without it.

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::fs;
 
-use nine_carry::daybook::{Ended, FORMAT, Heading, Writer, file, is_over, read, runs};
+use nine_carry::daybook::{Ended, FORMAT, Heading, Occasion, Writer, file, is_over, read, runs};
 use nine_carry::{Patience, Trace, lock, open_runs, recover};
 use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::moment::Moment;
@@ -39,7 +39,8 @@ fn step(item: Spot, act: Act) -> Step {
 fn begun(data: &std::path::Path, steps: &[Step]) -> Writer {
     let places = BTreeMap::from([("downloads".to_owned(), "/home/caf\\xe9".to_owned())]);
     let (command, undoes, roots) = ("nine tidy".into(), Some(4), BTreeMap::new());
-    let heading = Heading { command, undoes, places, roots, lists: lists() };
+    let occasion = Some(Occasion { routine: "friday".into(), began: "2031-04-07T09:15:00.5Z".into() });
+    let heading = Heading { command, undoes, places, roots, lists: lists(), occasion };
     Writer::begin(data, &heading, steps.iter(), &clock).unwrap()
 }
 

@@ -29,6 +29,7 @@ pub mod pattern;
 pub mod place;
 pub mod plan;
 pub mod review;
+pub mod routine;
 pub mod rules;
 pub mod saved;
 pub mod schedule;

@@ -81,6 +81,11 @@ impl Now {
         self.moment
     }
 
+    /// This now by the clock and in its zone.
+    pub fn zoned(&self) -> &ZonedDateTime {
+        &self.at
+    }
+
     /// Today's date.
     pub fn today(&self) -> Date {
         self.at.date()

@@ -67,12 +67,17 @@ pub fn status(workspace: &Workspace) -> Status {
     let last = runs.last().and_then(|last| readable(workspace, std::iter::once(*last)).pop());
     Status {
         is_configured: workspace.loaded.exists,
-        piles: config.piles.iter().map(|pile| of_pile(workspace, &pile.name, &pile.at)).collect(),
+        piles: piles(workspace),
         bookcases: bookcases(workspace),
         rules: config.rules.len(),
         open: open_runs(workspace.data()).unwrap_or_default(),
         last: last.map(|run| LastRun { run: run.number, command: run.command, at: run.at }),
     }
+}
+
+/// The piles, in the order of the configuration.
+pub(crate) fn piles(workspace: &Workspace) -> Vec<PileStatus> {
+    workspace.config().piles.iter().map(|pile| of_pile(workspace, &pile.name, &pile.at)).collect()
 }
 
 fn of_pile(workspace: &Workspace, name: &str, at: &str) -> PileStatus {

@@ -45,6 +45,21 @@ pub fn plan(workspace: &Workspace, run: Option<u64>) -> Result<Undone> {
     Ok(Undone { run, plan: Some(draft.draw_up()) })
 }
 
+/// The runs of the last time that a routine was run and of which something is left to take back, the newest first.
+///
+/// # Errors
+/// If there is none.
+pub fn runs_of_routine(workspace: &Workspace, routine: &str) -> Result<Vec<u64>> {
+    let runs = readable(workspace, daybook::runs(workspace.data())?.into_iter());
+    let taken_back = taken_back(&runs);
+    let open = |run: &&Run| run.done() > 0 && !taken_back.contains_key(&run.number);
+    let of_it = |run: &&Run| run.occasion.as_ref().is_some_and(|occasion| occasion.routine == routine);
+    let mut left = runs.iter().rev().filter(of_it).filter(open).peekable();
+    let last = left.peek().and_then(|run| run.occasion.clone());
+    let numbers: Vec<u64> = left.filter(|run| run.occasion == last).map(|run| run.number).collect();
+    if numbers.is_empty() { Err(Error::NoTimeToUndo(routine.to_owned())) } else { Ok(numbers) }
+}
+
 fn plan_for(workspace: &Workspace, run: Run) -> Result<(Run, Places, UndoPlan)> {
     let places = Places::from_addresses(&run.places, &|at: &Location| workspace.open_store(at, true));
     let plan = plan_undo(&run, &earlier(workspace, &run)?, &places);

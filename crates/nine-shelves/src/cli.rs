@@ -6,9 +6,9 @@ use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
     demo::DemoArgs, discard::DiscardArgs, facet::FacetArgs, history::HistoryArgs, put::PutArgs,
-    retrieve::RetrieveArgs, review::ReviewArgs, rule::RuleArgs, search::SearchArgs, setup::SetupArgs,
-    shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs,
-    why::WhyArgs,
+    retrieve::RetrieveArgs, review::ReviewArgs, routine::RoutineArgs, rule::RuleArgs, search::SearchArgs,
+    setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs,
+    tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -46,6 +46,7 @@ pub enum Command {
     Carry(CarryArgs),
     Copies(CopiesArgs),
     Compare(CompareArgs),
+    Routine(RoutineArgs),
     Discard(DiscardArgs),
     History(HistoryArgs),
     Undo(UndoArgs),

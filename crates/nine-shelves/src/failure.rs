@@ -68,6 +68,21 @@ impl Failure {
         Self::new(FailureKind::Partly, "")
     }
 
+    /// What happened, in words.
+    pub fn told(&self, environment: &Environment) -> Message {
+        match self {
+            Self::Message(Message { kind, message, hint }) => {
+                Message { kind: *kind, message: message.clone(), hint: hint.clone() }
+            }
+            Self::Engine(error) => wording::tell(error, environment),
+        }
+    }
+
+    /// Whether nobody reads the output any more.
+    pub fn is_pipe(&self) -> bool {
+        matches!(self, Self::Message(Message { kind: FailureKind::Pipe, .. }))
+    }
+
     /// Whether the person said no.
     pub fn is_declined(&self) -> bool {
         matches!(self, Self::Message(Message { kind: FailureKind::Declined, .. }))

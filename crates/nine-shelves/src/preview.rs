@@ -23,6 +23,31 @@ use crate::paste;
 use crate::review::has_screen;
 use crate::session::Session;
 
+/// Prints what belongs under a preview.
+pub type Epilogue<'a> = Box<dyn FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()> + 'a>;
+
+/// What a command proposes, and how it is shown.
+pub struct Planned<'a> {
+    /// The plan.
+    pub plan: Plan,
+    /// What belongs under its preview.
+    pub epilogue: Epilogue<'a>,
+    /// Whether places are named in headings; where there are several bookcases, if that is not said.
+    pub names_places: Option<bool>,
+}
+
+impl<'a> Planned<'a> {
+    /// A plan with what belongs under its preview.
+    pub fn new(plan: Plan, epilogue: impl FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()> + 'a) -> Self {
+        Self { plan, epilogue: Box::new(epilogue), names_places: None }
+    }
+
+    /// The same with places named, or not.
+    pub fn naming_places(self, names_places: bool) -> Self {
+        Self { names_places: Some(names_places), ..self }
+    }
+}
+
 /// How a plan is shown and agreed to.
 pub struct Preview<'a> {
     /// How it is drawn.
@@ -39,6 +64,15 @@ impl<'a> Preview<'a> {
     /// A preview in which places are named where there are several bookcases.
     pub fn new(session: &'a Session, workspace: &'a Workspace, show: &'a ShowArgs) -> Self {
         Self { session, workspace, show, names_places: workspace.names_places() }
+    }
+
+    /// Shows what a command proposes, asks once, carries it out and tells what came of it.
+    ///
+    /// # Errors
+    /// As [`Preview::show_ask_carry`].
+    pub fn propose(mut self, planned: Planned) -> Done {
+        self.names_places = planned.names_places.unwrap_or(self.names_places);
+        self.show_ask_carry(planned.plan, planned.epilogue)
     }
 
     /// Shows a plan, asks once, carries it out and tells what came of it; or writes it to a file, where that is
@@ -148,20 +182,11 @@ impl<'a> Preview<'a> {
         unless(troubles)
     }
 
-    /// Shows a plan that is not to be carried out.
+    /// Prints what would be done.
     ///
     /// # Errors
     /// If it cannot be printed.
-    pub fn show(
-        &self,
-        plan: &Plan,
-        epilogue: impl FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()>,
-    ) -> Done {
-        self.print(plan, epilogue)
-    }
-
-    /// Prints what would be done.
-    fn print(
+    pub fn print(
         &self,
         plan: &Plan,
         epilogue: impl FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()>,
@@ -255,7 +280,7 @@ fn name_refused(plan: &Plan) {
 }
 
 /// Tells what came of a run: counts, and each step that could not be done.
-fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) -> Done {
+pub fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) -> Done {
     writeln!(out)?;
     for Failed { step, because } in outcome.failed.iter().chain(&outcome.stayed) {
         writeln!(out, "{REFUSED}x {}{REFUSED:#}  {because}", steps[*step].item)?;

@@ -12,6 +12,7 @@ use nine_engine::{Environment, Reporter, Workspace, reader};
 
 use crate::args::{ColorWord, Common};
 use crate::clock::{clock, zone};
+use crate::commands;
 use crate::failure::{Done, Failure};
 use crate::notices::OnStandardError;
 use crate::output::Look;
@@ -28,6 +29,8 @@ pub struct Session {
     pub environment: Arc<Environment>,
     /// How to draw.
     pub look: Look,
+    /// Whether a desktop may listen to what is told.
+    pub has_desktop: bool,
 }
 
 impl Session {
@@ -59,13 +62,17 @@ impl Session {
             now: now(common.today.as_deref())?,
             clock: Box::new(clock),
             variable: |name| std::env::var(name).ok(),
-            reader: ReaderProgram { program, argument: READER.to_owned(), patience },
+            reader: ReaderProgram { program: program.clone(), argument: READER.to_owned(), patience },
             watch: Arc::default(),
             reads_drives: common.read_drive,
             drive_pause: number_for_tests("NINE_DRIVE_PAUSE"),
             process: std::process::id(),
+            units: dirs.config_dir().join("systemd/user"),
+            has_systemd: has_systemd(),
+            program: started_as(&program, common.home.as_deref()),
+            part: commands::routine::check_part,
         };
-        Ok(Self { environment: Arc::new(environment), look: Look::of_terminal() })
+        Ok(Self { environment: Arc::new(environment), look: Look::of_terminal(), has_desktop: has_desktop() })
     }
 
     /// The time from which ages are counted.
@@ -129,6 +136,28 @@ fn documents(home: &Path) -> PathBuf {
     let user = UserDirs::new();
     let found = user.as_ref().and_then(UserDirs::document_dir);
     found.map_or_else(|| home.join("Documents"), Path::to_owned)
+}
+
+/// Whether there is a bus of the person's session.
+fn has_desktop() -> bool {
+    let runtime = std::env::var_os("XDG_RUNTIME_DIR").map(|folder| Path::new(&folder).join("bus"));
+    std::env::var_os("DBUS_SESSION_BUS_ADDRESS").is_some() || runtime.is_some_and(|bus| bus.exists())
+}
+
+/// Whether systemd runs here (sd_booted(3)). A test says so where it does not.
+fn has_systemd() -> bool {
+    let is_told = cfg!(debug_assertions) && std::env::var_os("NINE_HAS_SYSTEMD").is_some();
+    is_told || Path::new("/run/systemd/system").is_dir()
+}
+
+/// How the program is started so that it finds the same configuration again.
+fn started_as(program: &Path, home: Option<&Path>) -> Vec<String> {
+    let mut words = vec![program.to_string_lossy().into_owned()];
+    if let Some(home) = home {
+        let home = std::path::absolute(home).unwrap_or_else(|_| home.to_owned());
+        words.extend(["--home".to_owned(), home.to_string_lossy().into_owned()]);
+    }
+    words
 }
 
 /// A time in milliseconds that a test asks for. Debug builds only.

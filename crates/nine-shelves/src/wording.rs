@@ -106,6 +106,9 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
                 any_of(names)
             ));
         }
+        E::NoSystemd { instead } => {
+            return Some(format!("start it with your session some other way: {instead}"));
+        }
         E::RuleThere(_) => "give another name, or change it: nine rule change",
         E::NoDisk { .. } => "connect the disk, or make the folder first, if none is missing",
         E::Nowhere(what) => return Some(nowhere(*what, environment)),
@@ -148,6 +151,8 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
     use Error as E;
     Some(match error {
         E::ConfigNotText { .. } => "save the file as UTF-8 in your editor",
+        E::NoSchedule(_) => "say it with --when, such as --when 'Friday 16:00'",
+        E::NoTimeToUndo(_) => "nine history shows what was run, and nine undo takes a single run back",
         E::ConfigChanged(_) => "nothing has been changed; try again",
         E::NothingSelected { or_run: true } => {
             "give paths, --where CONDITION, --saved NAME, --run RUN, or - for paths on standard input"
@@ -238,6 +243,8 @@ fn unknown(what: Named, word: &str, known: &[String]) -> String {
         Named::Group => format!("it can be grouped by {all}"),
         Named::Oddity => format!("it can be {all}"),
         Named::Facet => format!("the facets are {all}"),
+        Named::Routine if known.is_empty() => "there are none yet; nine routine shows how to make one".into(),
+        Named::Routine => format!("the routines are {all}"),
         Named::Rule => format!("the rules are {all}; nine rule lists them"),
         Named::Layout => format!("the layouts are {all}, or give a file: ./mine.toml"),
         Named::Tag => "`nine tag` lists all tags".into(),

@@ -53,6 +53,13 @@ impl Places {
         self.stores.values().map(|store| &**store)
     }
 
+    /// Adds those of others that are not among these.
+    pub fn add_all(&mut self, others: &Self) {
+        for (name, store) in &others.stores {
+            self.stores.entry(name.clone()).or_insert_with(|| Arc::clone(store));
+        }
+    }
+
     /// Adds a place.
     pub fn add(&mut self, name: impl Into<String>, store: Arc<dyn Store>) {
         self.stores.insert(name.into(), store);

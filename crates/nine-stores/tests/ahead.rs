@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_core::item::{Identity, Kind};
+use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::tree::Tree;
 use nine_core::worklist::{Act, Step};
@@ -13,6 +14,8 @@ use nine_stores::ahead::Ahead;
 use nine_stores::local::LocalSettings;
 use nine_stores::{LocalStore, Places, Scope, Store, Watch};
 use proptest::prelude::*;
+
+const NOW: Moment = Moment(1_934_000_000_000_000_000);
 
 fn path(text: &str) -> ItemPath {
     ItemPath::new(text).unwrap()
@@ -100,7 +103,7 @@ proptest! {
         let (real, copy) = (filled(), tempfile::tempdir().unwrap());
         let case = real.path().join("pile/case");
         let now = places(real.path(), |store| store);
-        let ahead = Ahead::new();
+        let ahead = Ahead::new(NOW);
         let then = places(real.path(), |store| ahead.store(&store));
         let before = seen(then.of(&Spot::parse("pile/x").unwrap()).unwrap());
         prop_assert!(before.contains_key(&path("a/b/two")));
@@ -163,7 +166,7 @@ fn copied(from: &Path, to: &Path) -> PathBuf {
 #[test]
 fn what_is_moved_is_read_where_it_is_and_nothing_is_changed() {
     let dir = filled();
-    let ahead = Ahead::new();
+    let ahead = Ahead::new(NOW);
     let then = places(dir.path(), |store| ahead.store(&store));
     let pile = then.of(&Spot::parse("pile/x").unwrap()).unwrap();
     let first = step(&then, "pile/a", Act::Move { to: Spot::parse("case/2 New/a").unwrap() });
@@ -180,12 +183,15 @@ fn what_is_moved_is_read_where_it_is_and_nothing_is_changed() {
         pile.entry(&path("case/2 New/a/one")).unwrap().is_some(),
         "the place in it is seen from the outer one"
     );
+    let time = |store: &dyn Store, at: &str| store.entry(&path(at)).unwrap().unwrap().modified;
+    assert_eq!((time(case, "2 New"), time(case, "2 New/a") == NOW), (NOW, false));
     // A step of a step, and tags that go with it.
     let tags = vec!["tides".to_owned()];
     let second = step(&then, "case/2 New/a/one", Act::Tag { from: Vec::new(), to: tags.clone() });
     let third = step(&then, "case/2 New/a/one", Act::Move { to: Spot::parse("pile/back").unwrap() });
     ahead.carry(&then, [&second, &third]);
     assert_eq!(pile.tags(&path("back")).unwrap(), tags);
+    assert_eq!(time(case, "2 New/a"), NOW, "something was taken out of it");
     assert_eq!(pile.ground(&path("k/l")).unwrap().existing, ItemPath::root());
     assert_eq!(case.ground(&path("2 New/a/z")).unwrap().existing, path("2 New/a"));
     let blocked = pile.ground(&path("back/m/n")).unwrap();

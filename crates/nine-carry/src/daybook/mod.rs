@@ -28,7 +28,7 @@ use crate::transfer::Names;
 
 pub use open::open_runs;
 pub use read::read;
-pub use record::DaybookLine;
+pub use record::{DaybookLine, Occasion};
 pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
 
@@ -67,6 +67,8 @@ pub struct Run {
     pub command: String,
     /// The run that it took back.
     pub undoes: Option<u64>,
+    /// The routine that it was a part of.
+    pub occasion: Option<Occasion>,
     /// The places it worked in.
     pub places: BTreeMap<String, String>,
     /// What the names have in them that it makes for a moment; empty before format 3.

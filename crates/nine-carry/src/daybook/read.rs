@@ -23,6 +23,7 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         at: String::new(),
         command: String::new(),
         undoes: None,
+        occasion: None,
         places: BTreeMap::new(),
         token: String::new(),
         roots: BTreeMap::new(),
@@ -66,7 +67,8 @@ fn planned(run: &Run) -> usize {
 /// Adds a line to a run; `None` if it holds something unreadable.
 fn take(run: &mut Run, line: DaybookLine) -> Option<()> {
     match line {
-        DaybookLine::Run { at, command, undoes, places, token, roots, .. } => {
+        DaybookLine::Run { at, command, undoes, places, token, roots, occasion, .. } => {
+            run.occasion = occasion;
             (run.at, run.command, run.undoes, run.places) = (at, command, undoes, places);
             run.token = Some(token).filter(|token| is_token(token))?;
             let root = |(name, text): (String, String)| Some((name, Identity::parse(&text)?));

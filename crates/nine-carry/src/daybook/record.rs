@@ -11,6 +11,15 @@ use serde::{Deserialize, Serialize};
 
 use crate::pieces::Piece;
 
+/// One time that a routine was run; each of its parts is a run of its own.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Occasion {
+    /// The routine's name.
+    pub routine: String,
+    /// When it began, to the nanosecond, which tells it from every other one.
+    pub began: String,
+}
+
 /// One line.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "line", rename_all = "kebab-case")]
@@ -36,6 +45,9 @@ pub enum DaybookLine {
         /// What the folder of each local place is known by.
         #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
         roots: BTreeMap<String, String>,
+        /// What it is a part of.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        occasion: Option<Occasion>,
     },
     /// A step that is about to be carried out.
     Step(Box<StepLine>),

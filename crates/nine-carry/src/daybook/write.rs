@@ -13,7 +13,7 @@ use nine_stores::fault::{Op, before, point};
 use nine_stores::{Places, random_token};
 
 use super::record::{PieceLine, StampLine, StepLine};
-use super::{DaybookLine, FORMAT, file, folder, open, runs};
+use super::{DaybookLine, FORMAT, Occasion, file, folder, open, runs};
 use crate::Clock;
 use crate::outcome::Trace;
 use crate::pieces::Piece;
@@ -52,13 +52,15 @@ pub struct Heading {
     pub roots: BTreeMap<String, Identity>,
     /// The dated folders of the archive whose lists follow from the steps.
     pub lists: Vec<Spot>,
+    /// The routine that it is a part of.
+    pub occasion: Option<Occasion>,
 }
 
 impl Heading {
     /// Of a command in these places.
     pub fn new(command: impl Into<String>, undoes: Option<u64>, places: &Places) -> Self {
         let (addresses, roots) = (places.addresses(), places.roots());
-        Self { command: command.into(), undoes, places: addresses, roots, lists: Vec::new() }
+        Self { command: command.into(), undoes, places: addresses, roots, ..Self::default() }
     }
 }
 
@@ -102,7 +104,7 @@ impl Writer {
         steps: impl Iterator<Item = &'s Step>,
         clock: Clock,
     ) -> io::Result<()> {
-        let Heading { command, undoes, places, roots, lists } = heading.clone();
+        let Heading { command, undoes, places, roots, lists, occasion } = heading.clone();
         let (at, token) = (stamp(clock), self.token.clone());
         let roots = roots.into_iter().map(|(name, root)| (name, root.to_string())).collect();
         self.line(&DaybookLine::Run {
@@ -114,6 +116,7 @@ impl Writer {
             places,
             token,
             roots,
+            occasion,
         })?;
         let mut count = 0;
         for step in steps {

@@ -7,25 +7,70 @@ use toml_edit::{DocumentMut, Item, Table, TableLike, Value};
 /// # Errors
 /// What keeps the text from being read or changed, in words.
 pub fn save_search(text: &str, name: &str, condition: &str, display: Option<bool>) -> Result<String, String> {
+    edit_named(text, "search", name, |search| {
+        set(search, "where", condition.into());
+        match display {
+            Some(true) => set(search, "display", true.into()),
+            Some(false) => drop(search.remove("display")),
+            None => {}
+        }
+    })
+}
+
+/// What becomes of a routine. What is not given stays as it is; an empty time takes it away.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RoutineEdit {
+    /// Its commands, in order.
+    pub run: Option<Vec<String>>,
+    /// When it is run by itself.
+    pub when: Option<String>,
+}
+
+/// The text with a routine added or changed.
+///
+/// # Errors
+/// What keeps the text from being read or changed, in words.
+pub fn save_routine(text: &str, name: &str, edit: &RoutineEdit) -> Result<String, String> {
+    edit_named(text, "routine", name, |routine| {
+        if let Some(run) = &edit.run {
+            set(routine, "run", Value::Array(run.iter().map(String::as_str).collect()));
+        }
+        match edit.when.as_deref() {
+            Some("") => drop(routine.remove("when")),
+            Some(when) => set(routine, "when", when.into()),
+            None => {}
+        }
+    })
+}
+
+/// The text without a routine, and whether it was there. Comments that stand above it stay.
+///
+/// # Errors
+/// What keeps the text from being read, in words.
+pub fn drop_routine(text: &str, name: &str) -> Result<(String, bool), String> {
+    drop_named(text, "routine", name, "the routine")
+}
+
+/// Changes the table `[kind.name]`, which is made where it is not there.
+fn edit_named(
+    text: &str,
+    kind: &str,
+    name: &str,
+    edit: impl FnOnce(&mut dyn TableLike),
+) -> Result<String, String> {
     let mut document = read(text)?;
-    let searches = document.entry("search").or_insert_with(|| {
-        let mut searches = Table::new();
-        // Only the searches in it have headings of their own.
-        searches.set_implicit(true);
-        Item::Table(searches)
+    let all = document.entry(kind).or_insert_with(|| {
+        let mut all = Table::new();
+        // Only the tables in it have headings of their own.
+        all.set_implicit(true);
+        Item::Table(all)
     });
-    let searches = searches.as_table_like_mut().ok_or("`search` is not a table")?;
-    if !searches.contains_key(name) {
-        searches.insert(name, Item::Table(Table::new()));
+    let all = all.as_table_like_mut().ok_or_else(|| format!("`{kind}` is not a table"))?;
+    if !all.contains_key(name) {
+        all.insert(name, Item::Table(Table::new()));
     }
-    let search = searches.get_mut(name).and_then(Item::as_table_like_mut);
-    let search = search.ok_or_else(|| format!("`search.{name}` is not a table"))?;
-    set(search, "where", condition.into());
-    match display {
-        Some(true) => set(search, "display", true.into()),
-        Some(false) => drop(search.remove("display")),
-        None => {}
-    }
+    let one = all.get_mut(name).and_then(Item::as_table_like_mut);
+    edit(one.ok_or_else(|| format!("`{kind}.{name}` is not a table"))?);
     Ok(document.to_string())
 }
 
@@ -34,11 +79,15 @@ pub fn save_search(text: &str, name: &str, condition: &str, display: Option<bool
 /// # Errors
 /// What keeps the text from being read, in words.
 pub fn drop_search(text: &str, name: &str) -> Result<(String, bool), String> {
+    drop_named(text, "search", name, "the saved search")
+}
+
+fn drop_named(text: &str, kind: &str, name: &str, what: &str) -> Result<(String, bool), String> {
     let mut document = read(text)?;
-    let Some(searches) = document.get_mut("search").and_then(Item::as_table_like_mut) else {
+    let Some(all) = document.get_mut(kind).and_then(Item::as_table_like_mut) else {
         return Ok((text.to_owned(), false));
     };
-    let Some(dropped) = searches.remove(name) else {
+    let Some(dropped) = all.remove(name) else {
         return Ok((text.to_owned(), false));
     };
     let orphans = comments(&dropped);
@@ -47,7 +96,7 @@ pub fn drop_search(text: &str, name: &str) -> Result<(String, bool), String> {
         if !left.is_empty() && !left.ends_with('\n') {
             left.push('\n');
         }
-        left.push_str(&format!("\n# What stood beside the saved search `{name}`:\n{orphans}"));
+        left.push_str(&format!("\n# What stood beside {what} `{name}`:\n{orphans}"));
     }
     Ok((left, true))
 }
@@ -141,6 +190,26 @@ mod tests {
             assert!(left.contains(&comment), "`{comment}` is lost in\n{left}");
         }
         assert_eq!(drop_search(TEXT, "small").unwrap(), (TEXT.to_owned(), false));
+    }
+
+    #[test]
+    fn a_routine_is_added_changed_and_dropped() {
+        let run = Some(vec!["tidy".to_owned(), "put --where 'name has \"x\"' --on 1".to_owned()]);
+        let edit = RoutineEdit { run: run.clone(), when: Some("Friday 16:00".into()) };
+        let added = save_routine(TEXT, "friday", &edit).unwrap();
+        assert!(added.starts_with(TEXT.trim_end_matches("# the end\n")), "{added}");
+        let routine = parse(&added).unwrap().routine("friday").cloned().unwrap();
+        assert_eq!(routine.parts.into_iter().map(|part| part.text).collect::<Vec<_>>(), run.unwrap());
+        let commented =
+            added.replace("when = \"Friday 16:00\"", "when = \"Friday 16:00\" # before the ferry");
+        let later = RoutineEdit { when: Some("Friday 17:00".into()), ..RoutineEdit::default() };
+        assert_eq!(save_routine(&commented, "friday", &later).unwrap(), commented.replace("16:00", "17:00"));
+        let never = RoutineEdit { when: Some(String::new()), ..RoutineEdit::default() };
+        assert!(!save_routine(&added, "friday", &never).unwrap().contains("when = \"Friday"));
+        let (left, was_there) = drop_routine(&commented, "friday").unwrap();
+        assert!(
+            was_there && left.contains("# before the ferry") && parse(&left).unwrap().routines.is_empty()
+        );
     }
 
     fn line() -> impl Strategy<Value = String> {

@@ -11,6 +11,7 @@ mod facets;
 mod layout;
 mod read;
 mod reader;
+mod routines;
 mod rules;
 mod shelves;
 mod text;
@@ -18,7 +19,7 @@ mod text;
 pub use answers::{AnswerChange, change_answers};
 pub use compose::{Additions, Composed, NewBookcase, compose, free_name, layout_text};
 pub use drives::{DriveLogin, PasswordFrom, is_address};
-pub use edit::{drop_search, save_search};
+pub use edit::{RoutineEdit, drop_routine, drop_search, save_routine, save_search};
 pub use layout::LayoutText;
 pub use read::parse;
 pub use rules::{RuleChange, RuleEdit, change_rules};
@@ -31,6 +32,7 @@ use crate::copies::Keep;
 use crate::facet::Facets;
 use crate::moment::Span;
 use crate::place::NameBuf;
+use crate::routine::{Routine, Watching};
 use crate::rules::Rule;
 use crate::saved::{self, SavedSearch};
 use crate::tags;
@@ -60,6 +62,10 @@ pub struct Config {
     pub displays: Option<String>,
     /// Where discarded items go instead of the desktop's trash.
     pub trash: Option<String>,
+    /// The routines, in the order of the text.
+    pub routines: Vec<Routine>,
+    /// What is watched.
+    pub watching: Watching,
 }
 
 /// A place where things land and lie loose.
@@ -195,6 +201,8 @@ impl Default for Config {
             tags: Vec::new(),
             displays: None,
             trash: None,
+            routines: Vec::new(),
+            watching: Watching::default(),
         }
     }
 }
@@ -203,6 +211,11 @@ impl Config {
     /// The saved search of this name.
     pub fn search(&self, name: &str) -> Option<&SavedSearch> {
         self.searches.iter().find(|search| search.name == name)
+    }
+
+    /// The routine of this name.
+    pub fn routine(&self, name: &str) -> Option<&Routine> {
+        self.routines.iter().find(|routine| routine.name == name)
     }
 
     /// How a tag is shown: as the nearest of those above it that has a look.

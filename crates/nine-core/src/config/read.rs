@@ -115,6 +115,10 @@ impl ConfigReader<'_> {
             Some(archive) => archive.read(self, &config, &|name| searches.text(name)),
             None => usual_archive(&config),
         };
+        config.watching = file.watch.as_ref().map(|watch| watch.read(self, &config)).unwrap_or_default();
+        let mut routines: Vec<_> = file.routine.iter().collect();
+        routines.sort_by_key(|(name, _)| name.span().start);
+        config.routines = routines.into_iter().map(|(name, routine)| routine.read(self, name)).collect();
         for (number, rule) in file.rule.into_iter().enumerate() {
             let span = rule.span();
             if let Some(rule) = self.rule(number, rule.into_inner(), span, &config, &searches) {
@@ -330,7 +334,7 @@ impl ConfigReader<'_> {
         })
     }
 
-    fn check_piles(&mut self, piles: &[Spanned<String>], config: &Config) {
+    pub(super) fn check_piles(&mut self, piles: &[Spanned<String>], config: &Config) {
         let known = || config.piles.iter().map(|pile| pile.name.as_str());
         for pile in piles.iter().filter(|pile| config.pile(pile.get_ref()).is_none()) {
             let finding = Diagnostic::new(pile.span(), format!("there is no pile `{}`", pile.get_ref()));

@@ -220,3 +220,47 @@ fn shelves_have_marks_colours_and_gaps_in_their_numbers() {
         assert!(found[0].span.start >= text.find('[').unwrap() && !found[0].span.is_empty(), "{found:?}");
     }
 }
+
+#[test]
+fn routines_and_what_is_watched() {
+    let text = format!(
+        "{SOUND}\n[routine.friday]\nrun = [\"tidy\", \"nine copies --flag\", \"put --where 'name has tide' --on 1\"]\n\
+         when = \"Friday 16:00\"\nunattended = \"nothing\"\n[routine.daily]\nrun = [\"tidy\"]\n[watch]\npiles = [\"downloads\"]\nlook = \"5min\"\n"
+    );
+    let config = parse(&text).unwrap();
+    let friday = config.routine("friday").unwrap();
+    let words: Vec<&[String]> = friday.parts.iter().map(|part| part.words.as_slice()).collect();
+    assert_eq!(words[1], ["copies", "--flag"]);
+    assert_eq!(words[2], ["put", "--where", "name has tide", "--on", "1"]);
+    assert_eq!(friday.when.as_ref().unwrap().to_string(), "Friday 16:00");
+    assert_eq!(friday.unattended, crate::routine::Unattended::Nothing);
+    assert_eq!(
+        config.routines.iter().map(|routine| routine.name.as_str()).collect::<Vec<_>>(),
+        ["friday", "daily"]
+    );
+    assert_eq!(
+        (config.watching.piles.as_slice(), config.watching.look().to_string()),
+        (&["downloads".to_owned()][..], "5min".into())
+    );
+    assert_eq!(parse("").unwrap().watching.look().to_string(), "15min");
+}
+
+#[test]
+fn what_is_wrong_with_a_routine() {
+    for (text, word, told) in [
+        ("[routine.friday]\nrun = []\n", "[]", "a routine without a command does nothing"),
+        ("[routine.7]\nrun = [\"tidy\"]\n", "7", "`7` cannot be the name of a routine"),
+        ("[routine.a]\nrun = [\"put --on '1\"]\n", "\"put --on '1\"", "a quote in this command has no end"),
+        ("[routine.a]\nrun = [\"tidy\", \" \"]\n", "\" \"", "a command is missing here"),
+        ("[routine.a]\nrun = [\"tidy\"]\nwhen = \"Fryday 16:00\"\n", "Fryday", "did you mean `Friday`?"),
+        ("[routine.a]\nrun = [\"tidy\"]\nunattended = \"all\"\n", "all", "here can stand"),
+        ("[routine.a]\nrn = [\"tidy\"]\n", "rn", "did you mean `run`?"),
+        ("[watch]\npiles = [\"downloads\"]\n", "\"downloads\"", "there is no pile `downloads`"),
+        ("[watch]\nlook = \"often\"\n", "\"often\"", "expected a span such as 10min"),
+    ] {
+        let found = findings(text);
+        assert_eq!(found.len(), 1, "{text}: {found:?}");
+        assert_eq!(found[0].1, word, "{text}");
+        assert!(found[0].2.contains(told), "{text}: {found:?}");
+    }
+}

@@ -13,6 +13,7 @@ use super::copies::CopiesText;
 use super::dates::DatesText;
 use super::drives::DriveText;
 use super::facets::FacetText;
+use super::routines::{RoutineText, WatchText};
 use super::{Color, Marks};
 
 #[derive(Deserialize, Default)]
@@ -30,6 +31,8 @@ pub(super) struct FileText {
     pub tag: BTreeMap<Spanned<String>, TagText>,
     pub trash: Option<TrashText>,
     pub dates: Option<DatesText>,
+    pub routine: BTreeMap<Spanned<String>, RoutineText>,
+    pub watch: Option<WatchText>,
 }
 
 #[derive(Deserialize)]

@@ -2,6 +2,7 @@
 
 mod forms;
 mod parse;
+mod units;
 
 use std::fmt;
 
@@ -9,6 +10,7 @@ use jiff::civil::{Date, Time, Weekday};
 use jiff::{ToSpan, ZonedDateTime};
 
 pub use parse::EXPECTED_SCHEDULE;
+pub use units::{Reminder, Started};
 
 /// Days that come again, and a time of the day.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -178,3 +178,53 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_word_of_a_unit_is_one_word_whatever_is_in_it() {
+    let words = ["/opt/a b/nine", "--home", "/h/100%/$HOME/\"q\"\\", ""].map(str::to_owned).to_vec();
+    let started = units::Started { words, what: "routine friday".into() };
+    let service = started.once();
+    let line = service.lines().find(|line| line.starts_with("ExecStart=")).unwrap();
+    assert_eq!(
+        line,
+        r#"ExecStart="/opt/a b/nine" --home "/h/100%%/$$HOME/\"q\"\\\\" """#.replace("\\\\\\\\", "\\\\")
+    );
+    assert!(service.contains("Nice=15\n") && service.contains("NoNewPrivileges=yes\n"));
+    assert!(started.lasting().contains("ExecReload=/bin/kill -HUP $MAINPID\n"));
+    assert_eq!(shlex::split(&started.shell_line()).unwrap(), started.words);
+}
+
+#[test]
+fn a_timer_and_an_event_of_a_calendar() {
+    let schedule = read("Friday 16:00");
+    let timer = schedule.timer("routine friday");
+    assert!(
+        timer.contains("OnCalendar=Fri *-*-* 16:00:00\nPersistent=true\nRandomizedDelaySec=5min\n"),
+        "{timer}"
+    );
+    let (from, made) = (at("2031-04-11T16:00[Europe/London]"), at("2031-04-07T09:00[Europe/London]"));
+    let told =
+        units::Reminder { title: "Tidy, copies".into(), text: "nine routine friday\nthen rest; well".into() };
+    let text = schedule.calendar(&from, &made, "a-mark@nine", &told);
+    let lines: Vec<&str> = text.split("\r\n").collect();
+    for line in [
+        "BEGIN:VCALENDAR",
+        "UID:a-mark@nine",
+        "DTSTAMP:20310407T080000Z",
+        "DTSTART:20310411T160000",
+        "RRULE:FREQ=WEEKLY;BYDAY=FR",
+        "SUMMARY:Tidy\\, copies",
+        "DESCRIPTION:nine routine friday\\nthen rest\\; well",
+        "BEGIN:VALARM",
+        "ACTION:DISPLAY",
+        "END:VCALENDAR",
+    ] {
+        assert!(lines.contains(&line), "{line} is not in\n{text}");
+    }
+    assert!(lines.iter().all(|line| line.len() <= 75), "{text}");
+    assert_eq!(
+        text,
+        schedule.calendar(&from, &made, "a-mark@nine", &told),
+        "nothing is made up by the clock"
+    );
+}

@@ -91,6 +91,19 @@ pub enum Error {
         at: PathBuf,
     },
 
+    /// A routine of which nothing is left to be taken back.
+    #[error("nothing of the routine `{0}` is left to take back")]
+    NoTimeToUndo(String),
+    /// A routine whose times are not given.
+    #[error("it is not said when the routine `{0}` is to be run")]
+    NoSchedule(String),
+    /// Nothing here keeps a program running.
+    #[error("systemd does not run here, so no service can be kept running")]
+    NoSystemd {
+        /// The command to be started otherwise.
+        instead: String,
+    },
+
     /// A word that names nothing.
     #[error("{}", what.words(word))]
     Unknown {

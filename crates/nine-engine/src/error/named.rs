@@ -27,6 +27,8 @@ pub enum Named {
     Rule,
     /// A facet.
     Facet,
+    /// A routine.
+    Routine,
 }
 
 impl Named {
@@ -41,6 +43,7 @@ impl Named {
             Named::Group => format!("nothing can be grouped by `{word}`"),
             Named::Oddity => format!("`{word}` is nothing that is looked for"),
             Named::Facet => format!("there is no facet `{word}`"),
+            Named::Routine => format!("there is no routine `{word}`"),
             Named::Rule => format!("there is no rule `{word}`"),
             Named::Layout => format!("there is no layout `{word}`"),
             Named::Tag => format!("no item has the tag `{word}`"),

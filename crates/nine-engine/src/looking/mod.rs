@@ -223,9 +223,13 @@ impl<'w> Looking<'w> {
 
     fn carry_over_into(&mut self, view: usize) {
         let View { area, tree, at, is_known, carried, .. } = &mut self.views[view];
+        let ahead = self.workspace.foreseen();
         let Some(catalogue) = self.catalogue.as_ref().filter(|_| !*is_known) else { return };
         match catalogue.carry_over(&area.address, tree, *at) {
-            Ok(found) => *carried = found,
+            Ok(found) => {
+                *carried = found;
+                ahead.into_iter().for_each(|ahead| ahead.retag(tree));
+            }
             Err(CatalogueError::Damaged) => self.replace(),
             Err(error) => self.do_without(&error),
         }
@@ -280,6 +284,9 @@ impl<'w> Looking<'w> {
     }
 
     fn keep_view(&mut self, view: usize) {
+        if self.workspace.foreseen().is_some() {
+            return;
+        }
         let View { area, tree, at, is_known, is_kept, carried, sync_token } = &mut self.views[view];
         let Some(catalogue) = self.catalogue.as_mut().filter(|_| !*is_known && !*is_kept) else { return };
         *is_kept = true;

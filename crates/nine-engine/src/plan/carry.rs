@@ -48,7 +48,9 @@ impl Plan {
             .map_err(|at_work| Error::AtWork(at_work.who))?;
         let unwritable = |source| Error::DaybookUnwritable { folder: workspace.data().to_owned(), source };
         let lists = lists::touched(workspace.opened(), draft, steps);
-        let heading = Heading { lists, ..Heading::new(&draft.command, draft.undoes, &draft.places) };
+        let occasion = draft.occasion.clone();
+        let heading =
+            Heading { lists, occasion, ..Heading::new(&draft.command, draft.undoes, &draft.places) };
         let clock = || workspace.clock();
         let mut daybook =
             Writer::begin(workspace.data(), &heading, steps.iter(), &clock).map_err(unwritable)?;

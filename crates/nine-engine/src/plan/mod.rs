@@ -3,6 +3,7 @@
 //! Whoever shows a plan (a table, a prompt, a screen) answers its [`Question`]s in its own way, all through
 //! [`Plan::answer`], and has it carried out by [`Plan::carry`] as it is then.
 
+mod agreed;
 mod answers;
 mod carry;
 mod clashes;
@@ -12,6 +13,7 @@ mod lists;
 
 use std::collections::HashSet;
 
+use nine_carry::daybook::Occasion;
 use nine_carry::{facts, standing};
 use nine_core::moment::Now;
 use nine_core::place::Spot;
@@ -20,6 +22,8 @@ use nine_core::worklist::table::Line;
 use nine_core::worklist::{Act, Checked, ClashAnswer, Doubt, Step, check, table};
 use nine_stores::Places;
 
+use crate::left_alone::LeftAlone;
+pub use agreed::Agreed;
 pub use answers::{Answer, Question};
 pub(crate) use answers::{Rules, answered};
 pub use carry::Carried;
@@ -49,6 +53,8 @@ pub struct Draft {
     pub by_rules: bool,
     /// The facets that have columns in a table.
     pub facets: Vec<String>,
+    /// The routine that it is a part of.
+    pub occasion: Option<Occasion>,
 }
 
 impl Draft {
@@ -65,7 +71,19 @@ impl Draft {
             as_one: false,
             by_rules: false,
             facets: Vec::new(),
+            occasion: None,
         }
+    }
+
+    /// Adds what another planner proposes. An item stands in it once, as it was proposed first.
+    pub(crate) fn add(&mut self, other: Self) {
+        let known: HashSet<Spot> = self.proposals.iter().map(|proposal| proposal.item.clone()).collect();
+        self.proposals.extend(other.proposals.into_iter().filter(|proposal| !known.contains(&proposal.item)));
+        self.places.add_all(&other.places);
+        self.clear_away.extend(other.clear_away);
+        self.dated.extend(other.dated);
+        self.by_rules &= other.by_rules;
+        self.facets.extend(other.facets);
     }
 
     /// Settles and checks. Where names are taken by files of the same size, their bytes are compared, and what turns
@@ -128,6 +146,16 @@ impl Plan {
         !self.draft.as_one && self.doable().all(is_of_items)
     }
 
+    /// What a person should look at: what would be done with a doubt, and what is only in doubt.
+    pub fn in_doubt(&self) -> Vec<Proposal> {
+        let steps = self.settled.worklist.steps.iter().zip(&self.settled.of);
+        let doubted: HashSet<usize> =
+            steps.filter(|(step, _)| !step.doubts.is_empty()).map(|(_, proposal)| *proposal).collect();
+        let proposals = self.draft.proposals.iter().enumerate();
+        let is_open = |at: usize, proposal: &Proposal| doubted.contains(&at) || !proposal.doubts.is_empty();
+        proposals.filter(|(at, proposal)| is_open(*at, proposal)).map(|(_, one)| one.clone()).collect()
+    }
+
     /// Takes out what a person should look at first; it stays in the list with its doubts.
     pub fn leave_what_is_in_doubt(&mut self) {
         for (step, proposal) in self.settled.worklist.steps.iter().zip(&self.settled.of) {
@@ -144,6 +172,36 @@ impl Plan {
             proposal.leave();
         }
         self.draw_up_again();
+    }
+
+    /// All that something is wanted for, or that is in doubt.
+    pub fn wanted(&self) -> Vec<Proposal> {
+        let steps = self.settled.worklist.steps.iter().zip(&self.settled.of);
+        let acts: HashSet<usize> =
+            steps.filter(|(step, _)| step.act != Act::Leave).map(|(_, proposal)| *proposal).collect();
+        let proposals = self.draft.proposals.iter().enumerate();
+        let is_wanted = |at: usize, proposal: &Proposal| acts.contains(&at) || !proposal.doubts.is_empty();
+        proposals.filter(|(at, proposal)| is_wanted(*at, proposal)).map(|(_, one)| one.clone()).collect()
+    }
+
+    /// Leaves all of it.
+    pub fn leave_all(&mut self) {
+        self.draft.proposals.iter_mut().for_each(Proposal::leave);
+        self.draw_up_again();
+    }
+
+    /// Leaves what the person took back, or what was filed before and has not changed since: it is not in doubt.
+    pub(crate) fn leave_alone(&mut self, alone: &LeftAlone) {
+        let places = &self.draft.places;
+        let mut is_left = false;
+        for proposal in self.draft.proposals.iter_mut().filter(|proposal| alone.has(places, proposal)) {
+            proposal.leave();
+            proposal.doubts.clear();
+            is_left = true;
+        }
+        if is_left {
+            self.draw_up_again();
+        }
     }
 
     fn draw_up_again(&mut self) {

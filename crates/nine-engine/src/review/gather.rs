@@ -91,7 +91,7 @@ pub fn of_file<'w>(workspace: &'w Workspace, file: &Path) -> Result<(OpenReview<
     Ok((open(workspace, draft), edited))
 }
 
-fn open(workspace: &Workspace, draft: Draft) -> OpenReview<'_> {
+pub(super) fn open(workspace: &Workspace, draft: Draft) -> OpenReview<'_> {
     let (items, frame) = items_of(draft.draw_up(), true);
     OpenReview::new(workspace, Review::new(items), frame)
 }

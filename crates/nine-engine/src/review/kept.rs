@@ -25,25 +25,60 @@ const FORM: u32 = 1;
 
 /// What was proposed for an item, and who sent it.
 #[derive(Serialize, Deserialize)]
-struct KeptItem {
-    proposal: Proposal,
+pub(super) struct KeptItem {
+    pub proposal: Proposal,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     sender: Option<String>,
 }
 
 /// What the first line says besides the items.
 #[derive(Serialize, Deserialize)]
-struct Heading {
+pub(super) struct Heading {
     form: u32,
-    begun: String,
-    command: String,
+    pub begun: String,
+    pub command: String,
     undoes: Option<u64>,
     clear_away: Vec<Spot>,
     dated: Vec<Spot>,
     by_rules: bool,
     facets: Vec<String>,
     places: BTreeMap<String, String>,
-    items: usize,
+    pub items: usize,
+}
+
+impl Heading {
+    pub fn new(workspace: &Workspace, frame: &Draft, items: usize) -> Self {
+        Self {
+            form: FORM,
+            begun: workspace.clock().strftime("%Y-%m-%d %H:%M").to_string(),
+            command: frame.command.clone(),
+            undoes: frame.undoes,
+            clear_away: frame.clear_away.clone(),
+            dated: frame.dated.clone(),
+            by_rules: frame.by_rules,
+            facets: frame.facets.clone(),
+            places: frame.places.addresses(),
+            items,
+        }
+    }
+
+    /// Reads a first line, if it is of this form.
+    pub fn read(line: &[u8]) -> Option<Self> {
+        serde_json::from_slice(line).ok().filter(|heading: &Self| heading.form == FORM)
+    }
+
+    /// What belongs to the run besides the proposals.
+    pub fn frame(self, workspace: &Workspace) -> Draft {
+        let places = Places::from_addresses(&self.places, &|at| workspace.open_store(at, true));
+        Draft {
+            undoes: self.undoes,
+            clear_away: self.clear_away,
+            dated: self.dated,
+            by_rules: self.by_rules,
+            facets: self.facets,
+            ..Draft::new(self.command, Vec::new(), &places)
+        }
+    }
 }
 
 /// A review that was not ended. Nobody else can open it meanwhile.
@@ -96,18 +131,7 @@ impl Keeper {
         nine_carry::make_private(workspace.data()).map_err(unwritable)?;
         let file = open_locked(&path)?;
         file.set_len(0).map_err(unwritable)?;
-        let heading = Heading {
-            form: FORM,
-            begun: workspace.clock().strftime("%Y-%m-%d %H:%M").to_string(),
-            command: frame.command.clone(),
-            undoes: frame.undoes,
-            clear_away: frame.clear_away.clone(),
-            dated: frame.dated.clone(),
-            by_rules: frame.by_rules,
-            facets: frame.facets.clone(),
-            places: frame.places.addresses(),
-            items,
-        };
+        let heading = Heading::new(workspace, frame, items);
         let mut line = serde_json::to_vec(&heading).map_err(|error| unwritable(error.into()))?;
         line.push(b'\n');
         (&file).write_all(&line).map_err(unwritable)?;
@@ -158,7 +182,7 @@ impl Keeper {
     }
 }
 
-fn write_items(file: &File, items: &[ReviewItem]) -> io::Result<()> {
+pub(super) fn write_items(file: &File, items: &[ReviewItem]) -> io::Result<()> {
     let mut out = BufWriter::with_capacity(1 << 20, file);
     for item in items {
         // As it was written is as it is read, without a copy of it.
@@ -202,8 +226,7 @@ pub fn kept(workspace: &Workspace) -> Result<Option<Kept>> {
     let mut bytes = Vec::new();
     (&file).read_to_end(&mut bytes)?;
     let mut lines = bytes.split_inclusive(|byte| *byte == b'\n').filter(|line| line.ends_with(b"\n"));
-    let heading: Option<Heading> = lines.next().and_then(|line| serde_json::from_slice(line).ok());
-    let Some(heading) = heading.filter(|heading| heading.form == FORM) else { return Ok(None) };
+    let Some(heading) = lines.next().and_then(Heading::read) else { return Ok(None) };
     let items: Vec<&[u8]> = lines.by_ref().take(heading.items).collect();
     let (records, read) = records(lines);
     let whole = items.iter().map(|line| line.len()).sum::<usize>() + read;
@@ -252,17 +275,8 @@ impl Kept {
     /// If what is to be kept cannot be written.
     pub fn resume(self, workspace: &Workspace) -> Result<(OpenReview<'_>, Vec<LostItem>)> {
         let Kept { review, heading, file: open, .. } = self;
-        let places = Places::from_addresses(&heading.places, &|at| workspace.open_store(at, true));
         let items = heading.items;
-        let frame = Draft {
-            undoes: heading.undoes,
-            clear_away: heading.clear_away,
-            dated: heading.dated,
-            by_rules: heading.by_rules,
-            facets: heading.facets,
-            ..Draft::new(heading.command, Vec::new(), &places)
-        };
-        let mut open_review = OpenReview::new(workspace, review, Draft { places, ..frame });
+        let mut open_review = OpenReview::new(workspace, review, heading.frame(workspace));
         open_review.keeper =
             Some(Keeper { path: file(workspace), file: open, is_flushed: true, written: items, items });
         let lost = lost(&open_review);

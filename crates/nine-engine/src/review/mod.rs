@@ -10,6 +10,7 @@ mod gather;
 mod inside;
 mod kept;
 mod knows;
+mod waiting;
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -29,6 +30,7 @@ pub use checker::{Checked, Checker};
 pub use gather::{of_file, of_piles, of_selection};
 pub use inside::{FolderInside, Inside, InsideAnswer, InsideQuestion};
 pub use kept::{Kept, LostItem, kept};
+pub use waiting::{Waiting, keep_waiting, waiting};
 
 use crate::configuration::ConfigChange;
 use crate::looking::{Area, all_areas};

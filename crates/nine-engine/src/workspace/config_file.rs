@@ -3,6 +3,7 @@
 use std::io::ErrorKind;
 
 use nine_core::config::{self, Config, Pile, usual_settle};
+use nine_core::diagnostic::Diagnostic;
 
 use super::{Environment, Loaded, drives, shelving};
 use crate::{Error, Result};
@@ -36,12 +37,20 @@ pub(super) fn of_text(environment: &Environment, text: String) -> Result<Loaded>
         // A file that holds saved searches alone takes no place away.
         config.piles = usual(environment).piles;
     }
-    let findings = drives::findings(&config);
+    let mut findings = drives::findings(&config);
+    findings.extend(parts(environment, &config));
     let findings = if findings.is_empty() { shelving::overlaps(environment, &config) } else { findings };
     match findings.is_empty() {
         true => Ok(Loaded { config, text, exists: true }),
         false => Err(wrong(text, findings)),
     }
+}
+
+/// Commands of routines that cannot be a part of one.
+fn parts(environment: &Environment, config: &Config) -> Vec<Diagnostic> {
+    let parts = config.routines.iter().flat_map(|routine| &routine.parts);
+    let wrong = parts.filter_map(|part| Some((part, (environment.part)(&part.words).err()?)));
+    wrong.map(|(part, why)| Diagnostic::new(part.span.clone(), why)).collect()
 }
 
 /// Without a configuration the desktop and the downloads folder are the piles.

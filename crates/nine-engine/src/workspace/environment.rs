@@ -36,6 +36,12 @@ pub struct Environment {
     pub side_bar: PathBuf,
     /// Where the person's documents are by the desktop's settings.
     pub documents: PathBuf,
+    /// The folder of the units of the person's own systemd.
+    pub units: PathBuf,
+    /// Whether systemd runs here.
+    pub has_systemd: bool,
+    /// How this program is started so that it finds the same configuration: its whole path, and options.
+    pub program: Vec<String>,
     /// The time from which ages are counted.
     pub now: Now,
     /// The time by the clock.
@@ -50,6 +56,8 @@ pub struct Environment {
     pub reads_drives: bool,
     /// How long a drive is first waited for after it was too busy, where that is not the usual time.
     pub drive_pause: Option<Duration>,
+    /// Whether a command is one that may be a part of a routine, by its words; why not, if not.
+    pub part: fn(&[String]) -> Result<(), String>,
     /// The number of this process, by which others are told who is at work.
     pub process: u32,
 }

@@ -18,6 +18,7 @@ use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::Siblings;
 use nine_core::shelving::Shelving;
+use nine_stores::ahead::Ahead;
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{LocalStore, Location, Places, Store, StoreError, StoreResult, Watch};
 
@@ -92,6 +93,8 @@ pub struct Workspace {
     counters: Arc<Counters>,
     pub(crate) drives: Arc<Drives>,
     opened: OnceLock<Opened>,
+    /// Where the places are seen as they will stand: how that is.
+    ahead: Option<Arc<Ahead>>,
 }
 
 impl Workspace {
@@ -127,7 +130,7 @@ impl Workspace {
         recovery::close_data(&environment, &*reporter);
         let loaded = config_file::load(&environment)?;
         let (counters, drives) = (Arc::default(), Arc::default());
-        Ok(Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new() })
+        Ok(Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None })
     }
 
     /// The same with the configuration as it is by now, and all places opened anew.
@@ -135,18 +138,38 @@ impl Workspace {
     /// # Errors
     /// Everything that is wrong with the configuration.
     pub fn again(&self) -> Result<Self> {
-        self.with(config_file::load(&self.environment)?)
+        Ok(self.with(config_file::load(&self.environment)?))
     }
 
-    fn with(&self, loaded: Loaded) -> Result<Self> {
-        Ok(Self {
+    /// The same with its places as they will stand.
+    pub(crate) fn ahead(&self, ahead: &Arc<Ahead>) -> Self {
+        let mut opened = Opened { archive: self.opened().archive.clone(), ..Opened::default() };
+        for Place { name, store } in &self.opened().open {
+            let store = ahead.store(store);
+            opened.places.add(name.clone(), Arc::clone(&store));
+            opened.open.push(Place { name: name.clone(), store });
+        }
+        let loaded = &self.loaded;
+        let loaded =
+            Loaded { config: loaded.config.clone(), text: loaded.text.clone(), exists: loaded.exists };
+        Self { opened: OnceLock::from(opened), ahead: Some(Arc::clone(ahead)), ..self.with(loaded) }
+    }
+
+    /// What is foreseen, where places are seen as they do not stand yet: nothing may be kept of what is seen then.
+    pub(crate) fn foreseen(&self) -> Option<&Ahead> {
+        self.ahead.as_deref().filter(|ahead| ahead.is_changed())
+    }
+
+    fn with(&self, loaded: Loaded) -> Self {
+        Self {
             environment: Arc::clone(&self.environment),
             reporter: Arc::clone(&self.reporter),
             loaded,
             counters: Arc::clone(&self.counters),
             drives: Arc::clone(&self.drives),
             opened: OnceLock::new(),
-        })
+            ahead: None,
+        }
     }
 
     /// The same as it would be with another configuration, which is written nowhere.
@@ -154,7 +177,7 @@ impl Workspace {
     /// # Errors
     /// Everything that is wrong with it.
     pub fn with_text(&self, text: String) -> Result<Self> {
-        self.with(config_file::of_text(&self.environment, text)?)
+        Ok(self.with(config_file::of_text(&self.environment, text)?))
     }
 
     /// Closes one run that was cut off with what can be seen, although a place of it is away.
@@ -257,6 +280,11 @@ impl Workspace {
     /// # Errors
     /// If it cannot be reached.
     pub fn open_store(&self, at: &Location, believes_births: bool) -> StoreResult<Arc<dyn Store>> {
+        let store = self.open_as_it_is(at, believes_births)?;
+        Ok(self.ahead.as_ref().map_or_else(|| Arc::clone(&store), |ahead| ahead.store(&store)))
+    }
+
+    fn open_as_it_is(&self, at: &Location, believes_births: bool) -> StoreResult<Arc<dyn Store>> {
         match at {
             Location::Drive(address) => self.open_on_drive(address.clone()),
             Location::Local(path) => {

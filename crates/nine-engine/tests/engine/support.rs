@@ -89,6 +89,10 @@ impl World {
             reads_drives: false,
             drive_pause: None,
             process: 1,
+            units: self.at("units"),
+            has_systemd: true,
+            program: vec!["/usr/bin/nine".into()],
+            part: |_| Ok(()),
         })
     }
 

@@ -2,13 +2,14 @@
 
 use clap::Args;
 use nine_core::amount::{counted, readable};
-use nine_engine::discard::{Discarded, KeptBy, plan};
+use nine_engine::Workspace;
+use nine_engine::discard::{self, Discarded, KeptBy};
 use nine_stores::drive::DISCARDED;
 
 use crate::args::{SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// Put a selection into the trash; nothing is ever deleted
@@ -29,14 +30,23 @@ pub struct DiscardArgs {
 /// As the exit status has it.
 pub fn run(args: DiscardArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
-    let Discarded { plan, selected, bytes, kept_by } = plan(&workspace, &args.selection.selection()?)?;
+    Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?)
+}
+
+/// What it proposes.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan(args: &DiscardArgs, workspace: &Workspace) -> Done<Planned<'static>> {
+    let Discarded { plan, selected, bytes, kept_by } =
+        discard::plan(workspace, &args.selection.selection()?)?;
     let selected = format!("{} selected, {}", counted(selected, "item", "items"), readable(bytes));
     let keeper = match kept_by {
         KeptBy::Trash => "the trash".to_owned(),
         KeptBy::Drive => format!("the folder {DISCARDED} on the drive"),
         KeptBy::Both => format!("the trash, or on a drive the folder {DISCARDED},"),
     };
-    Preview::new(session, &workspace, &args.show).show_ask_carry(plan, |_, out| {
+    Ok(Planned::new(plan, move |_, out| {
         writeln!(out, "{FAINT}{selected}; nothing is deleted, {keeper} keeps it{FAINT:#}")
-    })
+    }))
 }

@@ -12,6 +12,7 @@ pub mod history;
 pub mod put;
 pub mod retrieve;
 pub mod review;
+pub mod routine;
 pub mod rule;
 pub mod search;
 pub mod setup;
@@ -52,6 +53,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Carry(args) => carry::run(args, session),
         Command::Copies(args) => copies::run(args, session),
         Command::Compare(args) => compare::run(args, session),
+        Command::Routine(args) => routine::run(args, session),
         Command::Discard(args) => discard::run(args, session),
         Command::History(args) => history::run(args, session),
         Command::Undo(args) => undo::run(args, session),

@@ -6,14 +6,14 @@ use clap::Args;
 use nine_core::amount::counted;
 use nine_core::place::Spot;
 use nine_engine::plan::Plan;
-use nine_engine::put::{Merged, Near, Put, Request, folder, merge, plan};
+use nine_engine::put::{self, Merged, Near, Put, Request, folder, merge};
 use nine_engine::{Error, Workspace};
 
 use crate::args::{ClashWord, Format, SelectionArgs, ShowArgs};
 use crate::ask;
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// File by hand: move or copy a selection onto a shelf
@@ -52,35 +52,42 @@ pub struct PutArgs {
 /// As the exit status has it.
 pub fn run(args: PutArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
+    Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
+}
+
+/// What it proposes.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan<'a>(args: &PutArgs, session: &'a Session, workspace: &Workspace) -> Done<Planned<'a>> {
     // The target first: nothing need be looked for if there is none.
-    let into = folder_typed(&workspace, &args.on, args.new_folder, &args.show)?;
+    let into = folder_typed(workspace, &args.on, args.new_folder, &args.show)?;
     let request = Request {
         selection: args.selection.selection()?,
         into: into.clone(),
-        on: args.on,
+        on: args.on.clone(),
         clash: args.clash.into(),
         copy: args.copy,
         keep_folders: args.keep_folders,
     };
-    let preview = Preview::new(session, &workspace, &args.show);
     if args.merge {
-        let Merged { plan, folders, copies } = merge(&workspace, &request)?;
+        let Merged { plan, folders, copies } = merge(workspace, &request)?;
         let folders = counted(folders as u64, "folder", "folders");
         let copies = counted(copies, "copy is", "copies are");
-        return preview.show_ask_carry(plan, |_, out| {
+        return Ok(Planned::new(plan, move |_, out| {
             writeln!(
                 out,
                 "{FAINT}{folders} into {into}; {copies} there already; what is empty then is taken away{FAINT:#}"
             )
-        });
+        }));
     }
-    let Put { plan, selected, in_place } = plan(&workspace, &request)?;
-    preview.show_ask_carry(plan, |plan, out| {
+    let Put { plan, selected, in_place } = put::plan(workspace, &request)?;
+    Ok(Planned::new(plan, move |plan, out| {
         for folder in plan.new_folders() {
             writeln!(out, "New folder: {}", session.look.text(&folder.path.to_string()))?;
         }
         writeln!(out, "{FAINT}{selected} selected; {in_place} there already{FAINT:#}")
-    })
+    }))
 }
 
 /// The folder that was typed; asks where it is called nearly like one that exists.

@@ -2,13 +2,14 @@
 
 use clap::Args;
 use nine_core::amount::counted;
-use nine_engine::retrieve::{Request, Retrieved, plan};
+use nine_engine::Workspace;
+use nine_engine::retrieve::{self, Request, Retrieved};
 
 use super::put::folder_typed;
 use crate::args::{ClashWord, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// What was archived or swept, back to where it came from or onto a shelf
@@ -41,13 +42,21 @@ pub struct RetrieveArgs {
 /// As the exit status has it.
 pub fn run(args: RetrieveArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
-    let onto = args.on.as_deref().map(|on| folder_typed(&workspace, on, args.new_folder, &args.show));
+    Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?)
+}
+
+/// What it proposes.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan(args: &RetrieveArgs, workspace: &Workspace) -> Done<Planned<'static>> {
+    let onto = args.on.as_deref().map(|on| folder_typed(workspace, on, args.new_folder, &args.show));
     let (selection, clash) = (args.selection.selection()?, args.clash.into());
     let request = Request { selection, run: args.run, onto: onto.transpose()?, clash };
-    let Retrieved { plan, selected } = plan(&workspace, &request)?;
+    let Retrieved { plan, selected } = retrieve::plan(workspace, &request)?;
     let count = counted(selected, "item", "items");
-    let preview = Preview { names_places: true, ..Preview::new(session, &workspace, &args.show) };
-    preview.show_ask_carry(plan, |_, out| {
+    let planned = Planned::new(plan, move |_, out| {
         writeln!(out, "{FAINT}{count} selected; a pack stays as it is{FAINT:#}")
-    })
+    });
+    Ok(planned.naming_places(true))
 }

@@ -275,7 +275,7 @@ fn does(rule: &Rule) -> String {
 fn print_tried(tried: &Tried, all: bool, workspace: &Workspace, session: &Session) -> Done {
     let show = ShowArgs { yes: false, all, format: Format::Table, worklist: None, sure: false };
     let preview = Preview::new(session, workspace, &show);
-    preview.show(&tried.plan, |_, out| {
+    preview.print(&tried.plan, |_, out| {
         for (rule, items) in &tried.first {
             let items = counted(*items, "item goes", "items go");
             writeln!(out, "{DOUBT}{items} by the rule `{}`, which is tried before it{DOUBT:#}", plain(rule))?;

@@ -51,6 +51,13 @@ pub struct ShelvesArgs {
     pub format: PlainFormat,
 }
 
+impl ShelvesArgs {
+    /// Whether nothing is changed.
+    pub fn only_prints(&self) -> bool {
+        self.change.is_none()
+    }
+}
+
 /// What is changed of shelves
 #[derive(Debug, Subcommand)]
 pub enum ShelvesCommand {

@@ -2,13 +2,14 @@
 
 use clap::Args;
 use nine_core::amount::counted;
-use nine_engine::sweep::{Request, Swept, plan};
+use nine_engine::Workspace;
+use nine_engine::sweep::{self, Request, Swept};
 
 use super::tidy::print_left;
 use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// All that lies loose, into one folder with the day's date
@@ -33,10 +34,17 @@ pub struct SweepArgs {
 /// As the exit status has it.
 pub fn run(args: SweepArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
-    let request = Request { piles: args.piles, sort_later: args.sort_later };
-    let Swept { plan, folders, left, looked_at } = plan(&workspace, &request)?;
-    let preview = Preview { names_places: true, ..Preview::new(session, &workspace, &args.show) };
-    preview.show_ask_carry(plan, |_, out| {
+    Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
+}
+
+/// What it proposes.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan<'a>(args: &SweepArgs, session: &'a Session, workspace: &Workspace) -> Done<Planned<'a>> {
+    let request = Request { piles: args.piles.clone(), sort_later: args.sort_later };
+    let Swept { plan, folders, left, looked_at } = sweep::plan(workspace, &request)?;
+    let planned = Planned::new(plan, move |_, out| {
         for (folder, many) in &folders {
             let folder = session.look.text(&folder.to_string());
             writeln!(out, "{} into {folder}", counted(*many, "loose item", "loose items"))?;
@@ -46,5 +54,6 @@ pub fn run(args: SweepArgs, session: &Session) -> Done {
             out,
             "{FAINT}nine retrieve FILE pulls one of them back, nine put files it; nine undo takes all back{FAINT:#}"
         )
-    })
+    });
+    Ok(planned.naming_places(true))
 }

@@ -5,7 +5,8 @@ use std::io::Write;
 use clap::{Args, Subcommand};
 use nine_core::amount::{count, counted, readable};
 use nine_core::config::Config;
-use nine_engine::tag::{Request, Tagged, list, plan};
+use nine_engine::Workspace;
+use nine_engine::tag::{self, Request, Tagged, list};
 use serde::Serialize;
 
 use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
@@ -13,7 +14,7 @@ use crate::failure::{Done, Failure, unless};
 use crate::output::style::{DOUBT, FAINT};
 use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, bars, records, tags};
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// Add, drop, rename and list tags
@@ -97,30 +98,76 @@ pub enum TagCommand {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: TagArgs, session: &Session) -> Done {
-    let (request, show) = match args.command {
-        None if args.from_folder => (Request::FromFolder(args.selection.selection()?), args.show),
-        None if args.selection.is_empty() => return print_all(PlainFormat::Table, session),
-        None => {
+    if let Some(TagCommand::List { format }) = &args.command {
+        return print_all(*format, session);
+    }
+    if !args.acts() {
+        return print_all(PlainFormat::Table, session);
+    }
+    let request = request(&args)?;
+    let workspace = session.to_change()?;
+    let planned = plan_request(&request, &workspace)?;
+    Preview::new(session, &workspace, args.show()).propose(planned)
+}
+
+/// What it proposes; `None` if it only prints.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan(args: &TagArgs, workspace: &Workspace) -> Done<Option<Planned<'static>>> {
+    if args.acts() { plan_request(&request(args)?, workspace).map(Some) } else { Ok(None) }
+}
+
+impl TagArgs {
+    /// Whether it changes tags.
+    pub fn acts(&self) -> bool {
+        match &self.command {
+            None => self.from_folder || !self.selection.is_empty(),
+            Some(command) => !matches!(command, TagCommand::List { .. }),
+        }
+    }
+
+    /// What is selected, where something is.
+    pub fn selection(&self) -> Option<&SelectionArgs> {
+        match &self.command {
+            None => Some(&self.selection),
+            Some(TagCommand::Add { selection, .. } | TagCommand::Drop { selection, .. }) => Some(selection),
+            Some(TagCommand::List { .. } | TagCommand::Rename { .. } | TagCommand::Merge { .. }) => None,
+        }
+    }
+
+    /// How its worklist is shown and agreed to.
+    pub fn show(&self) -> &ShowArgs {
+        match &self.command {
+            None | Some(TagCommand::List { .. }) => &self.show,
+            Some(
+                TagCommand::Add { show, .. }
+                | TagCommand::Drop { show, .. }
+                | TagCommand::Rename { show, .. }
+                | TagCommand::Merge { show, .. },
+            ) => show,
+        }
+    }
+}
+
+fn request(args: &TagArgs) -> Done<Request> {
+    Ok(match &args.command {
+        None if args.from_folder => Request::FromFolder(args.selection.selection()?),
+        None | Some(TagCommand::List { .. }) => {
             return Err(Failure::words("what is to become of these items' tags is not said")
                 .hint("say `nine tag add TAG`, `nine tag drop TAG` or `nine tag --from-folder`"));
         }
-        Some(TagCommand::List { format }) => return print_all(format, session),
-        Some(TagCommand::Add { tags, selection, show }) => (Request::Add(tags, selection.selection()?), show),
-        Some(TagCommand::Drop { tags, selection, show }) => {
-            (Request::Drop(tags, selection.selection()?), show)
-        }
-        Some(TagCommand::Rename { from, to, show }) => (Request::Rename(from, to), show),
-        Some(TagCommand::Merge { from, to, show }) => (Request::Merge(from, to), show),
-    };
-    change(&request, &show, session)
+        Some(TagCommand::Add { tags, selection, .. }) => Request::Add(tags.clone(), selection.selection()?),
+        Some(TagCommand::Drop { tags, selection, .. }) => Request::Drop(tags.clone(), selection.selection()?),
+        Some(TagCommand::Rename { from, to, .. }) => Request::Rename(from.clone(), to.clone()),
+        Some(TagCommand::Merge { from, to, .. }) => Request::Merge(from.clone(), to.clone()),
+    })
 }
 
-fn change(request: &Request, show: &ShowArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
-    let Tagged { plan, selected, unchanged, in_notes } = plan(&workspace, request)?;
+fn plan_request(request: &Request, workspace: &Workspace) -> Done<Planned<'static>> {
+    let Tagged { plan, selected, unchanged, in_notes } = tag::plan(workspace, request)?;
     let by_folder = matches!(request, Request::FromFolder(_));
-    let preview = Preview { names_places: by_folder, ..Preview::new(session, &workspace, show) };
-    preview.show_ask_carry(plan, |_, out| {
+    let planned = Planned::new(plan, move |_, out| {
         let selected = counted(selected, "item", "items");
         if in_notes > 0 {
             let notes = counted(in_notes, "note has", "notes have");
@@ -131,7 +178,8 @@ fn change(request: &Request, show: &ShowArgs, session: &Session) -> Done {
             false => format!("{} the right tags already", counted(unchanged, "has", "have")),
         };
         writeln!(out, "{FAINT}{selected} selected; {same}{FAINT:#}")
-    })
+    });
+    Ok(planned.naming_places(by_folder))
 }
 
 /// A tag with the items that have it.

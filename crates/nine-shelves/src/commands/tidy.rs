@@ -6,13 +6,14 @@ use std::io::Write;
 use clap::Args;
 use nine_core::amount::{count, counted};
 use nine_core::plan::Left;
-use nine_engine::tidy::{Request, Tidied, plan};
+use nine_engine::Workspace;
+use nine_engine::tidy::{self, Request, Tidied};
 
 use super::shelves;
 use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// Apply the rules: plan, check, show, ask once, carry out
@@ -34,13 +35,22 @@ pub struct TidyArgs {
 /// As the exit status has it.
 pub fn run(args: TidyArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
-    let Tidied { plan, left, looked_at } = plan(&workspace, &Request { piles: args.piles })?;
-    Preview::new(session, &workspace, &args.show).show_ask_carry(plan, |plan, out| {
+    Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
+}
+
+/// What it proposes.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan<'a>(args: &TidyArgs, session: &'a Session, workspace: &'a Workspace) -> Done<Planned<'a>> {
+    let request = Request { piles: args.piles.clone() };
+    let Tidied { plan, left, looked_at } = tidy::plan(workspace, &request)?;
+    Ok(Planned::new(plan, move |plan, out| {
         if !plan.checked.order.is_empty() {
-            shelves::print_pictures_with(session, &workspace, plan, out)?;
+            shelves::print_pictures_with(session, workspace, plan, out)?;
         }
         print_left(&left, looked_at, out)
-    })
+    }))
 }
 
 /// `12 items looked at; left alone: 3 without a rule, 1 hidden`.

@@ -34,14 +34,18 @@ struct Changes {
     placed: HashMap<Location, BTreeMap<NameBuf, Standing>>,
     /// By the folder as it is called now: what is not there any more under that name.
     gone: HashMap<Location, HashSet<NameBuf>>,
-    /// The tags of what is at a location now.
-    tags: HashMap<Location, Vec<String>>,
+    /// The tags of items, by what they are known by.
+    tags: HashMap<Identity, Vec<String>>,
     made: u64,
+    /// Folders, by where they are now, that get other contents, and so another time.
+    touched: HashSet<Location>,
 }
 
 /// Several places with the steps that are taken as carried out.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Ahead {
+    /// When the steps are carried out.
+    at: Moment,
     changes: RwLock<Changes>,
     /// The places, and where they begin.
     stores: RwLock<Vec<(Location, Arc<dyn Store>)>>,
@@ -50,9 +54,10 @@ pub struct Ahead {
 }
 
 impl Ahead {
-    /// Nothing is carried out yet.
-    pub fn new() -> Arc<Self> {
-        Arc::default()
+    /// Nothing is carried out yet; it will be at this moment.
+    pub fn new(at: Moment) -> Arc<Self> {
+        let (changes, stores, seen) = Default::default();
+        Arc::new(Self { at, changes, stores, seen })
     }
 
     /// A place as it will stand.
@@ -60,6 +65,26 @@ impl Ahead {
         let root = root_of(&**base);
         self.add(base);
         Arc::new(AheadStore { ahead: Arc::clone(self), root })
+    }
+
+    /// Whether anything is taken as carried out.
+    pub fn is_changed(&self) -> bool {
+        let changes = self.look();
+        !changes.placed.is_empty() || !changes.gone.is_empty() || !changes.tags.is_empty()
+    }
+
+    /// Gives a tree the tags that items will have: what is known of them from before is not true any more then.
+    pub fn retag(&self, tree: &mut Tree) {
+        let changes = self.look();
+        if changes.tags.is_empty() {
+            return;
+        }
+        for id in tree.ids() {
+            if let Some(tags) = changes.tags.get(&tree.identity(id)) {
+                let in_note = tree.note_tags(id).to_vec();
+                tree.learn_tags(id, tags, &in_note);
+            }
+        }
     }
 
     fn add(&self, base: &Arc<dyn Store>) {
@@ -89,8 +114,7 @@ impl Ahead {
                 Ok(())
             }
             Act::Tag { to, .. } => {
-                let (_, here) = self.real(&item)?;
-                self.change().tags.insert(here, to.clone());
+                self.change().tags.insert(step.stamp.identity, to.clone());
                 Ok(())
             }
             Act::Discard { .. } | Act::Unmake => {
@@ -127,14 +151,6 @@ impl Ahead {
         self.look().standing(root, path)
     }
 
-    /// The same, where it is something that is there now: its location.
-    fn real(&self, at: &(Location, ItemPath)) -> StoreResult<(Arc<dyn Store>, Location)> {
-        match self.standing(at) {
-            Some(Standing::Real(here)) => Ok((self.store_of(&here)?.0, here)),
-            _ => Err(StoreError::NotThere),
-        }
-    }
-
     /// The place that something lies in now, and its path there.
     fn store_of(&self, here: &Location) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
         let stores = read_held(&self.stores);
@@ -157,10 +173,11 @@ impl Ahead {
         let (folder, name) = split(&at.1).ok_or(StoreError::NotThere)?;
         let mut changes = self.change();
         let placed = changes.placed.get_mut(&at.0.join(&folder)).and_then(|names| names.remove(&name));
-        if placed.is_none()
-            && let Some(Standing::Real(folder)) = changes.standing(&at.0, &folder)
-        {
-            changes.gone.entry(folder).or_default().insert(name);
+        if let Some(Standing::Real(folder)) = changes.standing(&at.0, &folder) {
+            changes.touched.insert(folder.clone());
+            if placed.is_none() {
+                changes.gone.entry(folder).or_default().insert(name);
+            }
         }
         Ok(standing)
     }
@@ -168,7 +185,11 @@ impl Ahead {
     fn place(&self, (root, path): &(Location, ItemPath), standing: Standing) {
         let Some((folder, name)) = split(path) else { return };
         self.make_folders(root, &folder);
-        self.change().placed.entry(root.join(&folder)).or_default().insert(name, standing);
+        let mut changes = self.change();
+        if let Some(Standing::Real(folder)) = changes.standing(root, &folder) {
+            changes.touched.insert(folder);
+        }
+        changes.placed.entry(root.join(&folder)).or_default().insert(name, standing);
     }
 
     /// Makes a folder and those above it, as far as they are not there.
@@ -239,8 +260,7 @@ impl Changes {
 }
 
 /// A folder that is not there yet. What it is known by is nothing that a file system gives.
-fn made_folder(number: u64, domain: u64) -> Entry {
-    let modified = Moment(0);
+fn made_folder(number: u64, domain: u64, modified: Moment) -> Entry {
     let identity = Identity([domain, u64::MAX - number]);
     Entry { kind: Kind::Folder, size: 0, modified, opened: None, born: None, changed: modified, identity }
 }

@@ -65,7 +65,7 @@ impl AheadStore {
 
     fn made(&self, number: u64) -> Entry {
         let root = self.base().ok().and_then(|base| base.entry(&ItemPath::root()).ok().flatten());
-        made_folder(number, root.map_or(0, |root| root.identity.0[0]))
+        made_folder(number, root.map_or(0, |root| root.identity.0[0]), self.ahead.at)
     }
 
     fn entry_of(&self, standing: &Standing) -> StoreResult<Option<Entry>> {
@@ -73,14 +73,19 @@ impl AheadStore {
             Standing::Made(number) => Ok(Some(self.made(*number))),
             Standing::Real(here) => {
                 let (store, path) = self.ahead.store_of(here)?;
-                store.entry(&path)
+                let entry = store.entry(&path)?;
+                Ok(entry.map(|entry| if self.is_touched(here) { self.touched(entry) } else { entry }))
             }
         }
     }
 
-    fn is_changed(&self) -> bool {
-        let changes = self.ahead.look();
-        !changes.placed.is_empty() || !changes.gone.is_empty()
+    fn is_touched(&self, here: &Location) -> bool {
+        self.ahead.look().touched.contains(here)
+    }
+
+    /// A folder that gets other contents has another time then.
+    fn touched(&self, entry: Entry) -> Entry {
+        Entry { modified: self.ahead.at, changed: self.ahead.at, ..entry }
     }
 }
 
@@ -137,7 +142,7 @@ impl ReadStore for AheadStore {
             let scan = self.base()?.scan(scope, watch)?;
             let tree: Tree = scan.tree.clone();
             write_held(&self.ahead.seen).insert(self.root.clone(), Arc::new(tree));
-            if !self.is_changed() {
+            if !self.ahead.is_changed() {
                 return Ok(scan);
             }
         }
@@ -169,6 +174,13 @@ impl ReadStore for AheadStore {
             let changes = self.ahead.look();
             if let Standing::Real(here) = &standing {
                 listed.retain(|(name, _)| !changes.is_gone(here, name));
+                let is_touched =
+                    |name: &NameBuf| changes.touched.contains(&here.join(&ItemPath::root().join(name)));
+                for (name, entry) in listed.iter_mut().filter(|(_, entry)| entry.kind == Kind::Folder) {
+                    if is_touched(name) {
+                        *entry = self.touched(entry.clone());
+                    }
+                }
             }
             changes.placed.get(&self.root.join(folder)).cloned().unwrap_or_default()
         };
@@ -192,16 +204,18 @@ impl ReadStore for AheadStore {
     }
 
     fn tags(&self, path: &ItemPath) -> StoreResult<Vec<String>> {
-        let Some(Standing::Real(here)) = self.standing(path) else { return Ok(Vec::new()) };
-        if let Some(tags) = self.ahead.look().tags.get(&here) {
+        let (store, now) = self.now(path)?;
+        if !self.ahead.look().tags.is_empty()
+            && let Some(entry) = store.entry(&now)?
+            && let Some(tags) = self.ahead.look().tags.get(&entry.identity)
+        {
             return Ok(tags.clone());
         }
-        let (store, path) = self.ahead.store_of(&here)?;
-        store.tags(&path)
+        store.tags(&now)
     }
 
     fn tags_in(&self, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
-        if !self.is_changed() && self.ahead.look().tags.is_empty() {
+        if !self.ahead.is_changed() {
             return self.base().map_or_else(|_| Vec::new(), |base| base.tags_in(folder, names));
         }
         names.iter().map(|name| self.tags(&folder.join(name)).unwrap_or_default()).collect()

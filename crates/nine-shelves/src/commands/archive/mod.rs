@@ -4,13 +4,14 @@ mod list;
 mod verify;
 
 use clap::{Args, Subcommand, ValueEnum};
-use nine_engine::archive::{Archived, Packed, pack, plan};
+use nine_engine::Workspace;
+use nine_engine::archive::{self, Archived, Packed, pack};
 
 use super::tidy::print_left;
 use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT};
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// Stale items, or a selection, into the dated archive
@@ -101,9 +102,17 @@ pub fn run(args: ArchiveArgs, session: &Session) -> Done {
 /// Moves what is stale, or what was selected.
 fn file(args: &ArchiveArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
-    let found = plan(&workspace, &args.selection.selection()?)?;
+    Preview::new(session, &workspace, &args.show).propose(plan(args, session, &workspace)?)
+}
+
+/// What it proposes where no other command of the archive is given.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan<'a>(args: &ArchiveArgs, session: &'a Session, workspace: &Workspace) -> Done<Planned<'a>> {
+    let found = archive::plan(workspace, &args.selection.selection()?)?;
     let Archived { plan, named, left, looked_at } = found;
-    Preview::new(session, &workspace, &args.show).show_ask_carry(plan, |_, out| {
+    Ok(Planned::new(plan, move |_, out| {
         for (spot, why) in &named {
             writeln!(out, "{DOUBT}left:{DOUBT:#} {}  {}", session.look.text(&spot.to_string()), why.words())?;
         }
@@ -112,7 +121,7 @@ fn file(args: &ArchiveArgs, session: &Session) -> Done {
             out,
             "{FAINT}archived items are still found by nine search; nine retrieve brings them back{FAINT:#}"
         )
-    })
+    }))
 }
 
 /// Makes one file of a dated folder.

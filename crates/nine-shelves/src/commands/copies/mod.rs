@@ -7,12 +7,13 @@ use std::path::PathBuf;
 
 use clap::Args;
 use nine_core::amount::counted;
+use nine_engine::Workspace;
 use nine_engine::copies::{Copies, Request, find};
 
 use crate::args::{Format, ShowArgs};
 use crate::failure::{Done, unless};
 use crate::output::style::FAINT;
-use crate::preview::Preview;
+use crate::preview::{Planned, Preview};
 use crate::session::Session;
 
 /// Items with the same bytes; flag them, or discard all but the one to keep
@@ -63,30 +64,48 @@ pub struct CopiesArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: CopiesArgs, session: &Session) -> Done {
-    let acts = args.flag || args.discard;
-    args.show.expect_action(acts, "--flag or --discard")?;
-    let workspace = session.workspace(acts)?;
-    let request = Request {
-        places: args.places.clone(),
-        condition: args.condition.clone(),
-        hidden: args.hidden,
-        empty: args.empty,
-        keep: args.keep.clone(),
-        names: args.names || (args.show.format == Format::Table && !acts),
-    };
+    args.show.expect_action(args.acts(), "--flag or --discard")?;
+    let workspace = session.workspace(args.acts())?;
+    if args.acts() {
+        return Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?);
+    }
+    let request = args.request();
     if args.similar {
         return similar::run(&args, &request, &workspace, session);
     }
     let copies = find(&workspace, &request)?;
-    if !acts {
-        let shown = Shown { args: &args, session, copies: &copies };
-        shown.print()?;
-        return unless(copies.looking.troubles);
+    let shown = Shown { args: &args, session, copies: &copies };
+    shown.print()?;
+    unless(copies.looking.troubles)
+}
+
+impl CopiesArgs {
+    /// Whether something is to be done with what is found.
+    pub fn acts(&self) -> bool {
+        self.flag || self.discard
     }
+
+    fn request(&self) -> Request {
+        Request {
+            places: self.places.clone(),
+            condition: self.condition.clone(),
+            hidden: self.hidden,
+            empty: self.empty,
+            keep: self.keep.clone(),
+            names: self.names || (self.show.format == Format::Table && !self.acts()),
+        }
+    }
+}
+
+/// What it proposes.
+///
+/// # Errors
+/// As the exit status has it.
+pub fn plan(args: &CopiesArgs, workspace: &Workspace) -> Done<Planned<'static>> {
+    let copies = find(workspace, &args.request())?;
     let groups = counted(copies.found.len() as u64, "group", "groups");
     let plan = if args.discard { copies.discard(args.give_tags) } else { copies.flag() };
-    Preview::new(session, &workspace, &args.show)
-        .show_ask_carry(plan, |_, out| writeln!(out, "{FAINT}{groups}; of each, one stays{FAINT:#}"))
+    Ok(Planned::new(plan, move |_, out| writeln!(out, "{FAINT}{groups}; of each, one stays{FAINT:#}")))
 }
 
 /// What was found, and how it is to be told.

@@ -1,0 +1,73 @@
+//! What was agreed to, held against a plan that was drawn up again since.
+
+use std::collections::{HashMap, HashSet};
+
+use nine_core::item::Kind;
+use nine_core::moment::Moment;
+use nine_core::place::Spot;
+use nine_core::worklist::{Act, Step};
+
+use super::Plan;
+
+/// The steps that a person saw and agreed to.
+#[derive(Debug, Default)]
+pub struct Agreed(HashMap<Spot, Vec<Seen>>);
+
+/// A step as it was seen.
+#[derive(Debug)]
+struct Seen {
+    act: Act,
+    size: u64,
+    /// Of a folder nothing: the parts before may have put something into it.
+    modified: Option<Moment>,
+    is_in_doubt: bool,
+}
+
+impl Agreed {
+    /// To all that can be done of a plan.
+    pub fn to(plan: &Plan) -> Self {
+        let mut seen: HashMap<Spot, Vec<Seen>> = HashMap::new();
+        for step in plan.doable() {
+            let (act, is_in_doubt) = (step.act.clone(), !step.doubts.is_empty());
+            let one = Seen { act, size: step.size, modified: time(step), is_in_doubt };
+            seen.entry(step.item.clone()).or_default().push(one);
+        }
+        Self(seen)
+    }
+
+    /// Whether a step is one that was seen: the same act on what has the same size and time, and no new doubt.
+    fn has(&self, step: &Step) -> bool {
+        let is_it = |seen: &Seen| {
+            (&seen.act, seen.size, seen.modified) == (&step.act, step.size, time(step))
+                && (seen.is_in_doubt || step.doubts.is_empty())
+        };
+        self.0.get(&step.item).is_some_and(|seen| seen.iter().any(is_it))
+    }
+}
+
+fn time(step: &Step) -> Option<Moment> {
+    (step.kind != Kind::Folder).then_some(step.modified)
+}
+
+impl Plan {
+    /// Leaves whatever was not agreed to, and returns how many items that is. A plan that was drawn up again after
+    /// others did something may want something else by now.
+    pub fn keep_to(&mut self, agreed: &Agreed) -> usize {
+        let mut left = HashSet::new();
+        loop {
+            let steps =
+                self.checked.order.iter().map(|at| (&self.settled.worklist.steps[*at], self.settled.of[*at]));
+            let others: HashSet<usize> =
+                steps.filter(|(step, _)| !agreed.has(step)).map(|(_, proposal)| proposal).collect();
+            if others.is_empty() {
+                return left.len();
+            }
+            for at in others {
+                self.draft.proposals[at].leave();
+                left.insert(at);
+            }
+            // What is left may free a name that another item had to do without.
+            self.draw_up_again();
+        }
+    }
+}

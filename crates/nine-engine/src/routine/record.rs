@@ -1,0 +1,122 @@
+//! What is remembered of each time that a routine was run: a line each, the newest last. It may be deleted at any time;
+//! the runs themselves are in the daybook.
+
+use std::collections::{BTreeMap, HashMap};
+use std::fs::File;
+use std::io::Write;
+use std::path::PathBuf;
+
+use serde::{Deserialize, Serialize};
+
+use crate::workspace::Workspace;
+use crate::{Error, Result};
+
+/// One time that a routine was run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Record {
+    /// Its name.
+    pub routine: String,
+    /// When it began, as the daybook has it of its runs.
+    pub began: String,
+    /// Whether nobody was asked.
+    pub unattended: bool,
+    /// Its parts, in order.
+    pub parts: Vec<PartRecord>,
+    /// How many things lay loose in each pile afterwards.
+    pub loose: BTreeMap<String, u64>,
+}
+
+/// What came of a part.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PartRecord {
+    /// The command.
+    pub command: String,
+    /// Its run, if anything was to be done.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub run: Option<u64>,
+    /// How many steps were done.
+    pub done: u64,
+    /// How many were not, or could not be looked at.
+    pub not_done: u64,
+    /// How many items were left, since they were not what was agreed to any more.
+    pub left: u64,
+    /// How many are in doubt, and wait.
+    pub in_doubt: u64,
+    /// Why it could not be begun.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub failed: Option<String>,
+}
+
+impl Record {
+    /// The sum over all parts.
+    pub fn sum(&self, of: impl Fn(&PartRecord) -> u64) -> u64 {
+        self.parts.iter().map(of).sum()
+    }
+
+    /// Whether all parts went well.
+    pub fn went_well(&self) -> bool {
+        self.parts.iter().all(|part| part.failed.is_none() && part.not_done == 0)
+    }
+}
+
+/// Times that are remembered at least; twice as many at most.
+const KEPT: usize = 200;
+
+fn file(workspace: &Workspace) -> PathBuf {
+    workspace.data().join("routines.jsonl")
+}
+
+fn lines(workspace: &Workspace) -> Vec<Record> {
+    let text = std::fs::read(file(workspace)).unwrap_or_default();
+    let lines = text.split(|byte| *byte == b'\n');
+    lines.filter_map(|line| serde_json::from_slice(line).ok()).collect()
+}
+
+/// The last time of each routine.
+pub fn last_times(workspace: &Workspace) -> HashMap<String, Record> {
+    lines(workspace).into_iter().map(|record| (record.routine.clone(), record)).collect()
+}
+
+/// Remembers a time.
+pub(super) fn remember(workspace: &Workspace, record: &Record) -> std::io::Result<()> {
+    use std::os::unix::fs::OpenOptionsExt;
+    let path = file(workspace);
+    let mut all = lines(workspace);
+    if all.len() >= 2 * KEPT {
+        all.drain(..all.len() - KEPT);
+        let temporary = path.with_extension("new");
+        let mut open = File::options();
+        let mut new = open.write(true).create(true).truncate(true).mode(0o600).open(&temporary)?;
+        all.iter().try_for_each(|record| line(&mut new, record))?;
+        std::fs::rename(&temporary, &path)?;
+    }
+    line(&mut File::options().append(true).create(true).mode(0o600).open(path)?, record)
+}
+
+fn line(out: &mut File, record: &Record) -> std::io::Result<()> {
+    let mut line = serde_json::to_vec(record)?;
+    line.push(b'\n');
+    // Behind half a line of a program that was cut off, which is read as none.
+    if out.metadata()?.len() > 0 && !line.starts_with(b"\n") {
+        line.insert(0, b'\n');
+    }
+    out.write_all(&line)
+}
+
+/// Held while a routine is at work; a second one finds it taken.
+pub struct RoutineLock {
+    _lock: nine_carry::Lock,
+}
+
+impl RoutineLock {
+    /// Begins; `None` if one is at work already.
+    ///
+    /// # Errors
+    /// If the data folder cannot be written.
+    pub fn begin(workspace: &Workspace, name: &str) -> Result<Option<Self>> {
+        let unwritable = |source| Error::DaybookUnwritable { folder: workspace.data().to_owned(), source };
+        let who = workspace.who(&format!("nine routine {name}"));
+        let lock = nine_carry::lock_as(workspace.data(), "routines.lock", &who).map_err(unwritable)?;
+        Ok(lock.ok().map(|lock| Self { _lock: lock }))
+    }
+}

@@ -1,0 +1,227 @@
+//! A routine's parts, carried out one after the other.
+
+use std::collections::BTreeMap;
+use std::time::Duration;
+
+use nine_carry::daybook::Occasion;
+use nine_core::routine::{Routine, Unattended};
+
+use super::loose;
+use super::record::{PartRecord, Record, last_times, remember};
+use crate::left_alone::LeftAlone;
+use crate::plan::{Agreed, Carried, Draft, Plan};
+use crate::review::keep_waiting;
+use crate::workspace::Workspace;
+use crate::{Error, Result, displays};
+
+/// The parts of a routine, as whoever knows the commands does them.
+pub trait Parts {
+    /// What goes wrong.
+    type Error: From<Error>;
+    /// A workspace as it is now, after the parts before.
+    ///
+    /// # Errors
+    /// What is wrong with the configuration, or with a run that was cut off.
+    fn workspace(&self) -> Result<Workspace, Self::Error>;
+    /// What a part wants; `None` if it only prints.
+    ///
+    /// # Errors
+    /// If it cannot be planned.
+    fn plan(&self, part: usize, workspace: &Workspace) -> Result<Option<Plan>, Self::Error>;
+    /// Does a part that only prints.
+    ///
+    /// # Errors
+    /// If it cannot.
+    fn print(&self, part: usize) -> Result<(), Self::Error>;
+    /// Told what came of a part. Returns why it failed, in words.
+    fn ended(&self, part: usize, end: &PartEnd<Self::Error>) -> Option<String>;
+}
+
+/// What is done in one go.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Course {
+    /// The routine's name.
+    pub routine: String,
+    /// The commands of its parts.
+    pub commands: Vec<String>,
+    /// Whether a routine is taken back, and not run.
+    pub takes_back: bool,
+}
+
+impl Course {
+    /// A routine that is run.
+    pub fn of(routine: &Routine) -> Self {
+        let commands = routine.parts.iter().map(|part| part.text.clone()).collect();
+        Self { routine: routine.name.clone(), commands, takes_back: false }
+    }
+}
+
+/// What may be done.
+#[derive(Debug)]
+pub enum How {
+    /// What was agreed to, for each part.
+    Agreed(Vec<Agreed>),
+    /// What may be done with nobody there.
+    Unattended(Unattended),
+}
+
+/// What came of a part.
+pub enum PartEnd<E> {
+    /// It was printed, or there was nothing to do.
+    Quiet {
+        /// Items that were left, since they were not what was agreed to any more.
+        left: usize,
+        /// Items that wait to be looked at.
+        in_doubt: usize,
+        /// What stood in the way, and was told.
+        troubles: usize,
+    },
+    /// Something was done.
+    Carried {
+        /// What came of the steps.
+        carried: Box<Carried>,
+        /// Items that were left.
+        left: usize,
+        /// Items that wait to be looked at.
+        in_doubt: usize,
+        /// What stood in the way, and was told.
+        troubles: usize,
+    },
+    /// It could not be begun.
+    Failed(E),
+}
+
+/// The account of a routine.
+#[derive(Debug, Clone)]
+pub struct Account {
+    /// What was done.
+    pub record: Record,
+    /// How many things lay loose in each pile after the last time.
+    pub before: Option<BTreeMap<String, u64>>,
+}
+
+/// How often another program at work is waited for with nobody there, and how long between.
+const TRIES: usize = 24;
+const PAUSE: Duration = Duration::from_secs(5);
+
+/// Carries the parts out, in order. One that fails does not keep the others from being done.
+///
+/// # Errors
+/// If no workspace can be had at the end, to write down what came of it.
+pub fn run<P: Parts>(course: &Course, parts: &P, how: &How) -> Result<Account, P::Error> {
+    let workspace = parts.workspace()?;
+    let routine = &course.routine;
+    let before = last_times(&workspace).remove(routine).map(|last| last.loose);
+    let began = workspace.moment().to_rfc3339();
+    let occasion = Occasion { routine: routine.clone(), began: began.clone() };
+    let occasion = (!course.takes_back).then_some(&occasion);
+    let mut waiting: Option<Draft> = None;
+    let mut records = Vec::new();
+    for (nth, command) in course.commands.iter().enumerate() {
+        let end = one(parts, nth, how, occasion, &mut waiting).unwrap_or_else(PartEnd::Failed);
+        let failed = parts.ended(nth, &end);
+        records.push(PartRecord { command: command.clone(), failed, ..recorded(&end) });
+        if workspace.watch().is_stopped() {
+            break;
+        }
+    }
+    let workspace = parts.workspace()?;
+    displays::refresh_all(&workspace);
+    let unattended = matches!(how, How::Unattended(_));
+    if unattended {
+        let frame = waiting.unwrap_or_else(|| Draft::new("", Vec::new(), &workspace.opened().places));
+        keep_waiting(&workspace, routine, Draft { command: format!("nine routine {routine}"), ..frame })?;
+    }
+    let loose = loose(&workspace);
+    let record = Record { routine: routine.clone(), began, unattended, parts: records, loose };
+    if !course.takes_back {
+        remember(&workspace, &record).map_err(Error::Io)?;
+    }
+    Ok(Account { record, before })
+}
+
+fn one<P: Parts>(
+    parts: &P,
+    nth: usize,
+    how: &How,
+    occasion: Option<&Occasion>,
+    waiting: &mut Option<Draft>,
+) -> Result<PartEnd<P::Error>, P::Error> {
+    let workspace = parts.workspace()?;
+    let Some(mut plan) = parts.plan(nth, &workspace)? else {
+        // Nobody reads what is printed where nobody is.
+        if matches!(how, How::Agreed(_)) {
+            parts.print(nth)?;
+        }
+        return Ok(PartEnd::Quiet { left: 0, in_doubt: 0, troubles: 0 });
+    };
+    plan.draft.occasion = occasion.cloned();
+    let (left, in_doubt) = match how {
+        How::Agreed(agreed) => (plan.keep_to(&agreed[nth]), 0),
+        How::Unattended(may) => (0, keep_to_sure(&workspace, &mut plan, *may, waiting)),
+    };
+    let troubles = plan.troubles();
+    if plan.checked.order.is_empty() {
+        return Ok(PartEnd::Quiet { left, in_doubt, troubles });
+    }
+    let carried = Box::new(carry(&plan, &workspace, matches!(how, How::Unattended(_)))?);
+    Ok(PartEnd::Carried { carried, left, in_doubt, troubles })
+}
+
+/// Leaves in a plan what may be done with nobody there, and puts what is in doubt with what waits. Returns how many items
+/// that are.
+fn keep_to_sure(
+    workspace: &Workspace,
+    plan: &mut Plan,
+    may: Unattended,
+    waiting: &mut Option<Draft>,
+) -> usize {
+    plan.leave_alone(&LeftAlone::read(workspace));
+    let open = match may {
+        Unattended::Sure => plan.in_doubt(),
+        Unattended::Nothing => plan.wanted(),
+    };
+    let in_doubt = open.len();
+    let mut frame = Draft { proposals: Vec::new(), ..plan.draft.clone() };
+    frame.proposals = open;
+    match waiting {
+        Some(waiting) => waiting.add(frame),
+        None => *waiting = Some(frame),
+    }
+    match may {
+        Unattended::Sure => plan.leave_what_is_in_doubt(),
+        Unattended::Nothing => plan.leave_all(),
+    }
+    in_doubt
+}
+
+/// Carries a plan out; with nobody there, another program that is at work is waited for.
+fn carry(plan: &Plan, workspace: &Workspace, waits: bool) -> Result<Carried> {
+    for _ in 1..TRIES {
+        match plan.carry(workspace) {
+            Err(Error::AtWork(_)) if waits && !workspace.watch().is_stopped() => std::thread::sleep(PAUSE),
+            other => return other,
+        }
+    }
+    plan.carry(workspace)
+}
+
+fn recorded<E>(end: &PartEnd<E>) -> PartRecord {
+    match end {
+        PartEnd::Quiet { left, in_doubt, troubles } => PartRecord {
+            left: *left as u64,
+            in_doubt: *in_doubt as u64,
+            not_done: *troubles as u64,
+            ..PartRecord::default()
+        },
+        PartEnd::Carried { carried, left, in_doubt, troubles } => PartRecord {
+            run: Some(carried.run),
+            done: carried.outcome.done() as u64,
+            not_done: (carried.troubles() + troubles) as u64,
+            left: *left as u64,
+            in_doubt: *in_doubt as u64,
+            ..PartRecord::default()
+        },
+        PartEnd::Failed(_) => PartRecord::default(),
+    }
+}

@@ -1,0 +1,260 @@
+//! The commands that may be parts of a routine, and what each does there.
+
+use std::io::Write;
+
+use clap::{CommandFactory, Parser};
+use nine_core::diagnostic::nearest;
+use nine_core::escape::plain;
+use nine_engine::Workspace;
+use nine_engine::plan::Plan;
+use nine_engine::routine::{PartEnd, Parts};
+
+use crate::args::{SelectionArgs, ShowArgs};
+use crate::cli::{Cli, Command};
+use crate::commands::archive::ArchiveCommand;
+use crate::commands::{self, archive, copies, discard, put, retrieve, sweep, tag, tidy};
+use crate::failure::{Done, Failure};
+use crate::output;
+use crate::output::style::{FAINT, REFUSED, STRONG};
+use crate::preview::{Planned, tell};
+use crate::session::Session;
+
+/// Commands that may be a part.
+const MAY: &str = "tidy, sweep, archive, copies, tag, put, retrieve, discard, and survey, search, shelves, compare, check, \
+     history, why, which only print";
+
+/// A command of a routine.
+pub enum Part {
+    /// It proposes changes.
+    Plans(Box<Command>),
+    /// It only prints.
+    Prints(Box<Command>),
+}
+
+/// Whether a command may be a part of a routine; why not, if not.
+///
+/// # Errors
+/// Why not, in words.
+pub fn check_part(words: &[String]) -> Result<(), String> {
+    part(words).map(drop)
+}
+
+/// A part by its words.
+fn part(words: &[String]) -> Result<Part, String> {
+    let typed = words.first().map_or("", String::as_str);
+    let typed_words = || words.iter().map(String::as_str);
+    let cli = Cli::try_parse_from(["nine"].into_iter().chain(typed_words()));
+    let cli = cli.map_err(|error| first_line(&error, typed))?;
+    let common = &cli.common;
+    if common.home.as_ref().is_some_and(|_| says(words, "--home"))
+        || (common.today.is_some() && says(words, "--today"))
+        || common.verbose > 0
+    {
+        return Err("--home, --today and -v stand before a whole routine, and not in a part".to_owned());
+    }
+    let command = Box::new(cli.command.ok_or("a command is missing here")?);
+    if let Some((show, selection)) = shown(&command) {
+        if show.yes || show.sure || show.worklist.is_some() {
+            return Err(
+                "a routine shows its parts and asks by itself; leave out --yes, --sure and --worklist".into(),
+            );
+        }
+        if selection.is_some_and(|selection| selection.paths.iter().any(|path| path.as_os_str() == "-")) {
+            return Err("a routine has no standard input to read paths from".to_owned());
+        }
+        // So that nothing is asked while it is planned.
+        let sworn = Cli::try_parse_from(["nine"].into_iter().chain(typed_words()).chain(["--yes"]));
+        let command = sworn.ok().and_then(|cli| cli.command).ok_or("this command cannot be understood")?;
+        return Ok(Part::Plans(Box::new(command)));
+    }
+    match *command {
+        Command::Survey(_)
+        | Command::Search(_)
+        | Command::Compare(_)
+        | Command::Check(_)
+        | Command::History(_)
+        | Command::Why(_)
+        | Command::Copies(_)
+        | Command::Tag(_) => Ok(Part::Prints(command)),
+        Command::Archive(ref args) if !matches!(args.command, Some(ArchiveCommand::Pack { .. })) => {
+            Ok(Part::Prints(command))
+        }
+        Command::Shelves(ref args) if args.only_prints() => Ok(Part::Prints(command)),
+        _ => Err(format!("`{typed}` cannot be a part of a routine; these can: {MAY}")),
+    }
+}
+
+fn says(words: &[String], option: &str) -> bool {
+    words
+        .iter()
+        .any(|word| word == option || word.strip_prefix(option).is_some_and(|rest| rest.starts_with('=')))
+}
+
+/// What is wrong, without the usage that follows.
+fn first_line(error: &clap::Error, typed: &str) -> String {
+    use clap::error::ErrorKind;
+    match error.kind() {
+        ErrorKind::InvalidSubcommand => {
+            let known = Cli::command();
+            let known = known.get_subcommands().filter(|command| !command.is_hide_set());
+            let near = nearest(typed, known.map(clap::Command::get_name));
+            let near = near
+                .map_or_else(|| "`nine --help` lists them".into(), |near| format!("did you mean `{near}`?"));
+            format!("`{}` is no command; {near}", plain(typed))
+        }
+        ErrorKind::DisplayHelp | ErrorKind::DisplayVersion => format!("`{typed}` only explains itself here"),
+        _ => {
+            let text = error.render().to_string();
+            let told = text.lines().map(str::trim).take_while(|line| !line.starts_with("Usage"));
+            let told: Vec<&str> = told.filter(|line| !line.is_empty() && !line.starts_with("tip:")).collect();
+            plain(told.join(" ").trim_start_matches("error: "))
+        }
+    }
+}
+
+/// How the worklist of a command is shown, and what is selected, if it makes one.
+fn shown(command: &Command) -> Option<(&ShowArgs, Option<&SelectionArgs>)> {
+    match command {
+        Command::Tidy(args) => Some((&args.show, None)),
+        Command::Sweep(args) => Some((&args.show, None)),
+        Command::Copies(args) if args.acts() => Some((&args.show, None)),
+        Command::Put(args) => Some((&args.show, Some(&args.selection))),
+        Command::Discard(args) => Some((&args.show, Some(&args.selection))),
+        Command::Retrieve(args) => Some((&args.show, Some(&args.selection))),
+        Command::Tag(args) if args.acts() => Some((args.show(), args.selection())),
+        Command::Archive(args) => match &args.command {
+            None => Some((&args.show, Some(&args.selection))),
+            Some(_) => None,
+        },
+        _ => None,
+    }
+}
+
+/// What a part that changes something proposes.
+fn plan<'a>(
+    command: &'a Command,
+    session: &'a Session,
+    workspace: &'a Workspace,
+) -> Done<Option<Planned<'a>>> {
+    Ok(Some(match command {
+        Command::Tidy(args) => tidy::plan(args, session, workspace)?,
+        Command::Sweep(args) => sweep::plan(args, session, workspace)?,
+        Command::Copies(args) => copies::plan(args, workspace)?,
+        Command::Put(args) => put::plan(args, session, workspace)?,
+        Command::Discard(args) => discard::plan(args, workspace)?,
+        Command::Retrieve(args) => retrieve::plan(args, workspace)?,
+        Command::Archive(args) => archive::plan(args, session, workspace)?,
+        Command::Tag(args) => return tag::plan(args, workspace),
+        _ => return Ok(None),
+    }))
+}
+
+/// The commands of a routine.
+pub struct Commands<'a> {
+    session: &'a Session,
+    texts: Vec<String>,
+    parts: Vec<Part>,
+    /// Whether each part is told as it ends.
+    tells: bool,
+}
+
+impl<'a> Commands<'a> {
+    /// Reads the commands, which were checked with the configuration.
+    ///
+    /// # Errors
+    /// If one cannot be a part.
+    pub fn new(session: &'a Session, routine: &nine_core::routine::Routine, tells: bool) -> Done<Self> {
+        let parts = routine.parts.iter().map(|one| part(&one.words).map_err(Failure::words));
+        let texts = routine.parts.iter().map(|part| part.text.clone()).collect();
+        Ok(Self { session, texts, parts: parts.collect::<Done<_>>()?, tells })
+    }
+
+    /// What a part proposes in a workspace; `None` if it only prints.
+    ///
+    /// # Errors
+    /// If it cannot be planned.
+    pub fn planned<'p>(&'p self, part: usize, workspace: &'p Workspace) -> Done<Option<Planned<'p>>> {
+        match &self.parts[part] {
+            Part::Plans(command) => plan(command, self.session, workspace),
+            Part::Prints(_) => Ok(None),
+        }
+    }
+
+    /// Prints the heading of a part.
+    ///
+    /// # Errors
+    /// If it cannot be printed.
+    pub fn heading(&self, part: usize) -> Done {
+        let text = self.session.look.text(&plain(&self.texts[part]));
+        Ok(writeln!(output::out(), "\n{FAINT}{}{FAINT:#}  {STRONG}{text}{STRONG:#}", part + 1)?)
+    }
+}
+
+impl Parts for Commands<'_> {
+    type Error = Failure;
+
+    fn workspace(&self) -> Done<Workspace> {
+        self.session.to_change()
+    }
+
+    fn plan(&self, part: usize, workspace: &Workspace) -> Done<Option<Plan>> {
+        Ok(self.planned(part, workspace)?.map(|planned| planned.plan))
+    }
+
+    fn print(&self, part: usize) -> Done {
+        self.heading(part)?;
+        match self::part(&words(&self.texts[part])).map_err(Failure::words)? {
+            Part::Prints(command) | Part::Plans(command) => commands::run(*command, self.session),
+        }
+    }
+
+    fn ended(&self, part: usize, end: &PartEnd<Failure>) -> Option<String> {
+        let failed = match end {
+            PartEnd::Failed(failure) => Some(failure.told(&self.session.environment)),
+            PartEnd::Quiet { .. } | PartEnd::Carried { .. } => None,
+        };
+        // A part that ended with an account of its troubles told them already.
+        let failed = failed.map(|told| {
+            if told.message.is_empty() { "some of it could not be done".into() } else { told.message }
+        });
+        if self.tells {
+            let _ = self.tell(part, end, failed.as_deref());
+        } else if let Some(why) = &failed {
+            let _ = writeln!(output::err(), "nine: {}: {why}", self.texts[part]);
+        }
+        failed
+    }
+}
+
+impl Commands<'_> {
+    fn tell(&self, part: usize, end: &PartEnd<Failure>, failed: Option<&str>) -> Done {
+        match (end, failed) {
+            (PartEnd::Carried { carried, left, .. }, _) => {
+                self.heading(part)?;
+                tell(carried.run, &carried.outcome, &carried.steps, output::out())?;
+                tell_left(*left)
+            }
+            (PartEnd::Quiet { left: 0, .. }, _) => Ok(()),
+            (PartEnd::Quiet { left, .. }, _) => {
+                self.heading(part)?;
+                tell_left(*left)
+            }
+            (PartEnd::Failed(_), why) => {
+                self.heading(part)?;
+                Ok(writeln!(output::out(), "{REFUSED}x{REFUSED:#} {}", why.unwrap_or_default())?)
+            }
+        }
+    }
+}
+
+fn tell_left(left: usize) -> Done {
+    if left > 0 {
+        let items = nine_core::amount::counted(left as u64, "item is", "items are");
+        writeln!(output::out(), "{FAINT}{items} not what was shown any more, and left{FAINT:#}")?;
+    }
+    Ok(())
+}
+
+fn words(text: &str) -> Vec<String> {
+    shlex::split(text).unwrap_or_default()
+}
