@@ -200,6 +200,19 @@ impl Span {
         Some(Self { number, unit })
     }
 
+    /// How long it is, with months of 30 days and years of 365.
+    pub fn about(self) -> std::time::Duration {
+        let minutes = match self.unit {
+            SpanUnit::Minutes => 1,
+            SpanUnit::Hours => 60,
+            SpanUnit::Days => 24 * 60,
+            SpanUnit::Weeks => 7 * 24 * 60,
+            SpanUnit::Months => 30 * 24 * 60,
+            SpanUnit::Years => 365 * 24 * 60,
+        };
+        std::time::Duration::from_secs(self.number.unsigned_abs().saturating_mul(minutes * 60))
+    }
+
     /// This many minutes.
     pub fn minutes(number: u16) -> Self {
         Self { number: i64::from(number), unit: SpanUnit::Minutes }

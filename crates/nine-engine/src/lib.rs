@@ -39,6 +39,7 @@ pub mod tag;
 mod text_file;
 pub mod tidy;
 pub mod undo;
+pub mod watch;
 pub mod why;
 pub mod workspace;
 

@@ -6,8 +6,10 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use nine_core::condition::Need;
 use nine_core::config::Pile;
 use nine_core::find::Rows;
-use nine_core::item::{Identity, Stays};
-use nine_core::place::Spot;
+use nine_core::item::{Identity, Kind, Stays};
+use nine_core::moment::Moment;
+use nine_core::names::{fold_bytes, split_extension};
+use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::archive::{self, ArchiveProposals, Target};
 use nine_core::plan::sweep::{self, SweepProposals, To};
 use nine_core::plan::tidy::{Pass, RuleCount, needs_of, propose, propose_again};
@@ -18,7 +20,7 @@ use nine_core::tree::{NodeId, Tree, Unlearned, mark};
 use nine_stores::StoreDetails;
 
 use crate::Result;
-use crate::looking::{LookMode, Looking, RowQuestion, WantsInside, all_areas, all_rows};
+use crate::looking::{Area, LookMode, Looking, RowQuestion, WantsInside, all_areas, all_rows};
 use crate::reporter::Task;
 use crate::workspace::Workspace;
 
@@ -47,6 +49,8 @@ pub struct Gathered {
     pub loose: Vec<(usize, Vec<NodeId>)>,
     /// For each rule what it acts on, where that was asked for.
     pub counts: Vec<RuleCount>,
+    /// What is left for now alone, and when it was last changed; the outermost of it in its pile.
+    pub waits: Vec<(Spot, Moment)>,
 }
 
 impl<'w> RulesAtWork<'w> {
@@ -55,11 +59,26 @@ impl<'w> RulesAtWork<'w> {
     /// # Errors
     /// As [`Looking::look`].
     pub fn look(workspace: &'w Workspace, piles: &[&Pile]) -> Result<Self> {
-        let shelvings = workspace.shelvings();
         let areas = all_areas(workspace)
             .into_iter()
             .filter(|area| area.store.is_some() && piles.iter().any(|pile| pile.name == area.base.place));
-        let mut looking = Looking::look(workspace, areas.collect(), &LookMode::Now)?;
+        Self::look_at(workspace, areas.collect())
+    }
+
+    /// Reads one pile, and of the folders that lie in it only those of these names, and those that may belong to
+    /// something of these names.
+    ///
+    /// # Errors
+    /// As [`Looking::look`].
+    pub fn look_in(workspace: &'w Workspace, pile: &Pile, names: &HashSet<NameBuf>) -> Result<Self> {
+        let areas = all_areas(workspace).into_iter();
+        let areas = areas.filter(|area| area.store.is_some() && pile.name == area.base.place);
+        Self::look_at(workspace, areas.map(|area| only(area, names)).collect())
+    }
+
+    fn look_at(workspace: &'w Workspace, areas: Vec<Area>) -> Result<Self> {
+        let shelvings = workspace.shelvings();
+        let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
         looking.set_beside(all_areas(workspace));
         let stays = HashMap::new();
         let in_use = nine_stores::in_use();
@@ -77,6 +96,7 @@ impl<'w> RulesAtWork<'w> {
             let Some(proposed) = proposed else { continue };
             tracing::info!(looked_at = proposed.looked_at, wanted = proposed.proposals.len(), "planned");
             gathered.proposals.extend(proposed.proposals);
+            gathered.waits.extend(self.waits(view, &proposed.waits));
             gathered.loose.push((view, proposed.loose));
             gathered.looked_at += proposed.looked_at;
             let rules = gathered.counts.len().max(proposed.counts.len());
@@ -88,6 +108,18 @@ impl<'w> RulesAtWork<'w> {
         }
         self.looking.keep();
         gathered
+    }
+
+    fn waits(&self, view: usize, waits: &[NodeId]) -> Vec<(Spot, Moment)> {
+        let view = &self.looking.views[view];
+        let of = |id: &NodeId| {
+            let mut outermost = *id;
+            while view.tree.parent(outermost) != Tree::ROOT {
+                outermost = view.tree.parent(outermost);
+            }
+            (view.spot(outermost), view.tree.totals(*id).latest.max(view.tree.age_from(*id)))
+        };
+        waits.iter().map(of).collect()
     }
 
     /// Sweeps together all that lies loose, a pile at a time; with `later`, what no rule is for.
@@ -167,6 +199,20 @@ impl<'w> RulesAtWork<'w> {
         };
         Some(work(&pass, pile, &view.tree))
     }
+}
+
+/// The same place with all folders closed but those that something of these names may be in, or belong to.
+fn only(mut area: Area, names: &HashSet<NameBuf>) -> Area {
+    let stems: Vec<String> = names.iter().map(|name| fold_bytes(split_extension(name).0)).collect();
+    let listed = area.store.as_ref().and_then(|store| store.list(&ItemPath::root()).ok()).unwrap_or_default();
+    let folders = listed.into_iter().filter(|(_, entry)| entry.kind == Kind::Folder).map(|(name, _)| name);
+    let belongs = |folder: &NameBuf| {
+        let folder = fold_bytes(folder);
+        stems.iter().any(|stem| folder.starts_with(stem.as_str()))
+    };
+    let closed = folders.filter(|name| !names.contains(name) && !belongs(name));
+    area.closed.extend(closed.map(|name| ItemPath::root().join(&name)));
+    Area { is_part: true, ..area }
 }
 
 /// Learns what the rules ask of the items that they reach, all at once, so that the catalogue keeps

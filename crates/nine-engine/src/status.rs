@@ -8,6 +8,7 @@ use nine_core::shelving::ShelfFolder;
 use nine_stores::Location;
 
 use crate::history::readable;
+use crate::review;
 use crate::workspace::Workspace;
 
 /// A pile.
@@ -58,6 +59,8 @@ pub struct Status {
     pub open: Vec<u64>,
     /// The newest run.
     pub last: Option<LastRun>,
+    /// Items that wait to be looked at, since they were in doubt while nobody was there.
+    pub waiting: usize,
 }
 
 /// Looks at what is where.
@@ -71,6 +74,7 @@ pub fn status(workspace: &Workspace) -> Status {
         bookcases: bookcases(workspace),
         rules: config.rules.len(),
         open: open_runs(workspace.data()).unwrap_or_default(),
+        waiting: review::waiting(workspace).iter().map(|list| list.items).sum(),
         last: last.map(|run| LastRun { run: run.number, command: run.command, at: run.at }),
     }
 }

@@ -8,7 +8,7 @@ use crate::commands::{
     demo::DemoArgs, discard::DiscardArgs, facet::FacetArgs, history::HistoryArgs, put::PutArgs,
     retrieve::RetrieveArgs, review::ReviewArgs, routine::RoutineArgs, rule::RuleArgs, search::SearchArgs,
     setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs,
-    tidy::TidyArgs, undo::UndoArgs, why::WhyArgs,
+    tidy::TidyArgs, undo::UndoArgs, watch::WatchArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -47,6 +47,7 @@ pub enum Command {
     Copies(CopiesArgs),
     Compare(CompareArgs),
     Routine(RoutineArgs),
+    Watch(WatchArgs),
     Discard(DiscardArgs),
     History(HistoryArgs),
     Undo(UndoArgs),

@@ -35,7 +35,18 @@ pub fn is_on_screen() -> bool {
     ON_SCREEN.load(Ordering::SeqCst)
 }
 
+/// Whether signals are taken by whoever watches what arrives.
+static WATCHING: AtomicBool = AtomicBool::new(false);
+
+/// Leaves the signals to whoever watches what arrives.
+pub fn leave_signals() {
+    WATCHING.store(true, Ordering::SeqCst);
+}
+
 fn listen(watch: Arc<Watch>) {
+    if WATCHING.load(Ordering::SeqCst) {
+        return;
+    }
     // Another handler can only be there in a test that embeds this; then nothing is lost.
     let _ = ctrlc::set_handler(move || {
         if is_on_screen() {

@@ -295,6 +295,18 @@ pub fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) ->
         let may = "so what was done in it may not last";
         writeln!(out, "{REFUSED}x {folder}{REFUSED:#}  could not be made sure of, {may}: {because}")?;
     }
+    let parts = parts(outcome, steps);
+    write!(out, "{STRONG}Run {run}:{STRONG:#} {}", parts.join(", "))?;
+    if outcome.done() > 0 {
+        let bytes = if outcome.bytes > 0 { format!("{}; ", readable(outcome.bytes)) } else { String::new() };
+        write!(out, "  {FAINT}{bytes}nine undo {run} takes it back{FAINT:#}")?;
+    }
+    writeln!(out)?;
+    Ok(out.flush()?)
+}
+
+/// What was done, in counts: `12 moved`, `1 not done`.
+pub fn parts(outcome: &Outcome, steps: &[Step]) -> Vec<String> {
     let mut done: BTreeMap<&str, u64> = BTreeMap::new();
     for at in &outcome.carried {
         *done.entry(steps[*at].act.word()).or_default() += 1;
@@ -325,11 +337,5 @@ pub fn tell(run: u64, outcome: &Outcome, steps: &[Step], mut out: impl Write) ->
     if outcome.not_begun > 0 {
         parts.push(format!("{} not begun, since you stopped it", count(outcome.not_begun as u64)));
     }
-    write!(out, "{STRONG}Run {run}:{STRONG:#} {}", parts.join(", "))?;
-    if outcome.done() > 0 {
-        let bytes = if outcome.bytes > 0 { format!("{}; ", readable(outcome.bytes)) } else { String::new() };
-        write!(out, "  {FAINT}{bytes}nine undo {run} takes it back{FAINT:#}")?;
-    }
-    writeln!(out)?;
-    Ok(out.flush()?)
+    parts
 }

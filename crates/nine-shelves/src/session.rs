@@ -31,6 +31,10 @@ pub struct Session {
     pub look: Look,
     /// Whether a desktop may listen to what is told.
     pub has_desktop: bool,
+    /// How long watching waits between two runs, where a test says so.
+    pub watch_pace: Option<Duration>,
+    /// Whether the time from which ages are counted is that of the clock.
+    is_now: bool,
 }
 
 impl Session {
@@ -60,7 +64,7 @@ impl Session {
             side_bar: dirs.data_dir().join("user-places.xbel"),
             documents: documents(dirs.home_dir()),
             now: now(common.today.as_deref())?,
-            clock: Box::new(clock),
+            clock: Arc::new(clock),
             variable: |name| std::env::var(name).ok(),
             reader: ReaderProgram { program: program.clone(), argument: READER.to_owned(), patience },
             watch: Arc::default(),
@@ -72,7 +76,13 @@ impl Session {
             program: started_as(&program, common.home.as_deref()),
             part: commands::routine::check_part,
         };
-        Ok(Self { environment: Arc::new(environment), look: Look::of_terminal(), has_desktop: has_desktop() })
+        Ok(Self {
+            environment: Arc::new(environment),
+            look: Look::of_terminal(),
+            has_desktop: has_desktop(),
+            watch_pace: number_for_tests("NINE_WATCH_PACE_MS"),
+            is_now: common.today.is_none(),
+        })
     }
 
     /// The time from which ages are counted.
@@ -115,6 +125,20 @@ impl Session {
     /// What is wrong with the configuration.
     pub fn unrecovered(&self) -> Done<Workspace> {
         Ok(Workspace::unrecovered(Arc::clone(&self.environment), self.reporter())?)
+    }
+
+    /// A workspace in which something is changed, as of now: a program that goes on has another now each time. With a text
+    /// as its configuration, or with what the file says.
+    ///
+    /// # Errors
+    /// As [`Session::to_change`].
+    pub fn to_change_now(&self, text: Option<&str>) -> nine_engine::Result<Workspace> {
+        let now = if self.is_now { Now::new(clock()) } else { self.environment.now.clone() };
+        let environment = Arc::new(Environment { now, ..(*self.environment).clone() });
+        match text {
+            Some(text) => Workspace::to_change_with(environment, self.reporter(), text.to_owned()),
+            None => Workspace::to_change(environment, self.reporter()),
+        }
     }
 
     fn reporter(&self) -> Arc<dyn Reporter> {

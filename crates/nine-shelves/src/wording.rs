@@ -151,6 +151,7 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
     use Error as E;
     Some(match error {
         E::ConfigNotText { .. } => "save the file as UTF-8 in your editor",
+        E::WatchLimit => "raise fs.inotify.max_user_instances, or end another program that watches",
         E::NoSchedule(_) => "say it with --when, such as --when 'Friday 16:00'",
         E::NoTimeToUndo(_) => "nine history shows what was run, and nine undo takes a single run back",
         E::ConfigChanged(_) => "nothing has been changed; try again",

@@ -29,6 +29,8 @@ pub struct Proposed {
     pub left: BTreeMap<Left, u64>,
     /// How many items were looked at.
     pub looked_at: u64,
+    /// Those that are left for now alone: they changed just now, or a program has them open.
+    pub waits: Vec<NodeId>,
     /// Those that no rule is for.
     pub unruled: Vec<NodeId>,
     /// What lies loose and nothing is wanted for; of a folder, nor for anything in it.
@@ -266,6 +268,9 @@ impl<'a> TidyWalk<'a> {
         if let Some(why) = self.leave.why(id, &path) {
             // A folder that is still being filled, or in use, may hold much that has settled.
             let descend = matches!(why, Left::Settling | Left::InUse) && is_folder && self.deep;
+            if matches!(why, Left::Settling | Left::InUse | Left::Unfinished) {
+                self.out.waits.push(id);
+            }
             if !descend {
                 self.leave(why);
             }

@@ -94,6 +94,9 @@ pub enum Error {
     /// A routine of which nothing is left to be taken back.
     #[error("nothing of the routine `{0}` is left to take back")]
     NoTimeToUndo(String),
+    /// The kernel gives nothing to watch with.
+    #[error("the kernel watches no more folders")]
+    WatchLimit,
     /// A routine whose times are not given.
     #[error("it is not said when the routine `{0}` is to be run")]
     NoSchedule(String),

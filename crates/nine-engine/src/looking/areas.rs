@@ -34,6 +34,8 @@ pub struct Area {
     pub is_pile: bool,
     /// Whether shelves stand in it; a pile may be a bookcase too.
     pub is_bookcase: bool,
+    /// Whether only a part of it is looked at, so that nothing of this is kept.
+    pub is_part: bool,
 }
 
 /// Every pile and bookcase. One that is both is looked at once.
@@ -76,6 +78,7 @@ fn area(workspace: &Workspace, name: &str, at: Location, is_pile: bool) -> Area 
         reads_text: false,
         is_pile,
         is_bookcase: !is_pile,
+        is_part: false,
     }
 }
 
@@ -139,6 +142,7 @@ fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
         reads_text,
         is_pile: false,
         is_bookcase: false,
+        is_part: false,
         at,
     })
 }

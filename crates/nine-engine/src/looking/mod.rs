@@ -284,7 +284,7 @@ impl<'w> Looking<'w> {
     }
 
     fn keep_view(&mut self, view: usize) {
-        if self.workspace.foreseen().is_some() {
+        if self.workspace.foreseen().is_some() || self.views[view].area.is_part {
             return;
         }
         let View { area, tree, at, is_known, is_kept, carried, sync_token } = &mut self.views[view];

@@ -27,6 +27,7 @@ impl Looking<'_> {
                 reads_text: false,
                 is_pile: false,
                 is_bookcase: false,
+                is_part: false,
             };
             self.views.push(View {
                 area,

@@ -14,6 +14,7 @@ use crate::workspace::Workspace;
 use crate::{Error, Result};
 
 /// What came of a plan.
+#[derive(Debug)]
 pub struct Carried {
     /// The run.
     pub run: u64,

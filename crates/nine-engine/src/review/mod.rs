@@ -30,7 +30,7 @@ pub use checker::{Checked, Checker};
 pub use gather::{of_file, of_piles, of_selection};
 pub use inside::{FolderInside, Inside, InsideAnswer, InsideQuestion};
 pub use kept::{Kept, LostItem, kept};
-pub use waiting::{Waiting, keep_waiting, waiting};
+pub use waiting::{Waiting, keep_waiting, open_waiting, waiting};
 
 use crate::configuration::ConfigChange;
 use crate::looking::{Area, all_areas};

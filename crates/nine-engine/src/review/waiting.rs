@@ -79,6 +79,18 @@ pub fn waiting(workspace: &Workspace) -> Vec<Waiting> {
     found
 }
 
+/// Opens lists that wait to be gone through as one. Each item stands in it once.
+///
+/// # Errors
+/// If one cannot be read.
+pub fn open_waiting<'w>(workspace: &'w Workspace, lists: &[Waiting]) -> Result<OpenReview<'w>> {
+    let mut all = Draft::new("nine review", Vec::new(), &workspace.opened().places);
+    for list in lists {
+        all.add(list.read(workspace)?);
+    }
+    Ok(gather::open(workspace, all))
+}
+
 impl Waiting {
     fn of(file: PathBuf) -> Option<Self> {
         let name = file.file_name()?.to_str()?.strip_suffix(".jsonl")?.to_owned();
@@ -104,14 +116,6 @@ impl Waiting {
         let is_same = |item: &Proposal| changed_since(&frame.places, item, "it was kept").is_none();
         let proposals = items.into_iter().filter(is_same).collect();
         Ok(Draft { proposals, ..frame })
-    }
-
-    /// Opens it to be gone through.
-    ///
-    /// # Errors
-    /// If it cannot be read.
-    pub fn open<'w>(&self, workspace: &'w Workspace) -> Result<OpenReview<'w>> {
-        Ok(gather::open(workspace, self.read(workspace)?))
     }
 
     /// Takes the list away: it was gone through.

@@ -65,7 +65,7 @@ pub fn named<'w>(workspace: &'w Workspace, name: &str) -> Result<&'w Routine> {
 pub fn save(workspace: &Workspace, name: &str, edit: &RoutineEdit) -> Result<Plan> {
     let change = ConfigChange::of(workspace, |text| config::save_routine(text, name, edit))?;
     workspace.with_text(change.new.clone())?;
-    Ok(change.plan(workspace, format!("nine routine {name}, as it is said")))
+    Ok(change.plan(workspace, format!("nine routine {name}, changed")))
 }
 
 /// Plans to drop a routine from the configuration.

@@ -19,6 +19,7 @@ pub struct ReaderProgram {
 }
 
 /// Where things are, what the time is, and what else the library must not ask for by itself.
+#[derive(Clone)]
 pub struct Environment {
     /// Where `shelves.toml` is or would be.
     pub config_file: PathBuf,
@@ -45,7 +46,7 @@ pub struct Environment {
     /// The time from which ages are counted.
     pub now: Now,
     /// The time by the clock.
-    pub clock: Box<dyn Fn() -> jiff::ZonedDateTime + Send + Sync>,
+    pub clock: Arc<dyn Fn() -> jiff::ZonedDateTime + Send + Sync>,
     /// A variable of the environment, in which a password may stand.
     pub variable: fn(&str) -> Option<String>,
     /// How files are read.

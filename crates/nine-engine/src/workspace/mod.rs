@@ -133,6 +133,24 @@ impl Workspace {
         Ok(Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None })
     }
 
+    /// The same with a text as its configuration, whatever the file says.
+    ///
+    /// # Errors
+    /// Everything that is wrong with it, or that a run cannot be looked after.
+    pub fn to_change_with(
+        environment: Arc<Environment>,
+        reporter: Arc<dyn Reporter>,
+        text: String,
+    ) -> Result<Self> {
+        recovery::close_data(&environment, &*reporter);
+        let loaded = config_file::of_text(&environment, text)?;
+        let (counters, drives) = (Arc::default(), Arc::default());
+        let workspace =
+            Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None };
+        recovery::recover_all(&workspace)?;
+        Ok(workspace)
+    }
+
     /// The same with the configuration as it is by now, and all places opened anew.
     ///
     /// # Errors

@@ -78,7 +78,7 @@ impl World {
             documents: self.at("Documents"),
             usual_piles: vec![("downloads".into(), self.at("Downloads"))],
             now: Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap(),
-            clock: Box::new(|| "2031-04-07T09:00[UTC]".parse().unwrap()),
+            clock: Arc::new(|| "2031-04-07T09:00[UTC]".parse().unwrap()),
             variable: |_| None,
             reader: ReaderProgram {
                 program: "/nonexistent".into(),

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use clap::Args;
-use nine_carry::daybook::{Ended, Run};
+use nine_carry::daybook::{Ended, Occasion, Run};
 use nine_core::amount::counted;
 use nine_core::escape::plain;
 use nine_core::worklist::Act;
@@ -65,7 +65,12 @@ struct RunRecord {
     restored: usize,
     packed: usize,
     unpacked: usize,
+    made: usize,
+    written: usize,
     not_done: usize,
+    #[serde(skip)]
+    occasion: Option<Occasion>,
+    routine: Option<String>,
     undoes: Option<u64>,
     undone_by: Option<u64>,
     cut_off: bool,
@@ -86,7 +91,11 @@ fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
         restored: many("restore"),
         packed: many("pack"),
         unpacked: many("unpack"),
+        made: many("make"),
+        written: many("write"),
         not_done: run.steps.len() - run.done(),
+        occasion: run.occasion.clone(),
+        routine: run.occasion.as_ref().map(|occasion| occasion.routine.clone()),
         undoes: run.undoes,
         undone_by: taken_back.get(&run.number).copied(),
         cut_off: run.cut_off,
@@ -110,14 +119,25 @@ fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Don
         TableColumn::Left,
         TableColumn::Left,
     ]);
+    let mut occasion = None;
     for run in newest {
+        let at = run.at.get(..16).unwrap_or(&run.at).replace('T', " ");
+        // The runs of one time that a routine was run stand under one heading.
+        if run.occasion != occasion
+            && let Some(Occasion { routine, .. }) = &run.occasion
+        {
+            let name = styled(session.look.text(&plain(routine)), STRONG);
+            table.line(vec![cell(""), styled(at.clone(), FAINT), name, styled("a routine", FAINT), cell("")]);
+        }
+        let indent = if run.occasion.is_some() { "  " } else { "" };
         table.line(vec![
             styled(run.run.to_string(), STRONG),
-            styled(run.at.get(..16).unwrap_or(&run.at).replace('T', " "), FAINT),
-            cell(session.look.text(&plain(&run.command))),
+            styled(at, FAINT),
+            cell(format!("{indent}{}", session.look.text(&plain(&run.command)))),
             cell(counts(&run)),
             note(&run),
         ]);
+        occasion = run.occasion;
     }
     table.print(&mut out, &session.look)?;
     let more = runs.len().saturating_sub(args.limit);
@@ -135,6 +155,8 @@ fn counts(run: &RunRecord) -> String {
         (run.restored, "restored"),
         (run.packed, "packed"),
         (run.unpacked, "unpacked"),
+        (run.made, "made"),
+        (run.written, "written"),
         (run.not_done, "not done"),
     ];
     let parts: Vec<String> =

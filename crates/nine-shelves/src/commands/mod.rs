@@ -23,6 +23,7 @@ pub mod sweep;
 pub mod tag;
 pub mod tidy;
 pub mod undo;
+pub mod watch;
 pub mod why;
 
 use crate::cli::Command;
@@ -54,6 +55,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Copies(args) => copies::run(args, session),
         Command::Compare(args) => compare::run(args, session),
         Command::Routine(args) => routine::run(args, session),
+        Command::Watch(args) => watch::run(&args, session),
         Command::Discard(args) => discard::run(args, session),
         Command::History(args) => history::run(args, session),
         Command::Undo(args) => undo::run(args, session),

@@ -8,7 +8,7 @@ use nine_core::amount::{count, counted};
 use nine_core::escape::plain;
 use nine_engine::Workspace;
 use nine_engine::plan::{Plan, Written};
-use nine_engine::review::{self, Kept, LostItem, OpenReview};
+use nine_engine::review::{self, Kept, LostItem, OpenReview, Waiting};
 
 use super::shelves;
 use crate::args::{Format, SelectionArgs, ShowArgs};
@@ -52,6 +52,13 @@ pub fn run(args: ReviewArgs, session: &Session) -> Done {
     let preview = Preview::new(session, &workspace, &show);
     if let Some(open) = go_on(&workspace, args.anew)? {
         return go_through_and_end(&preview, open);
+    }
+    if args.piles.is_empty()
+        && args.condition.is_empty()
+        && args.saved.is_none()
+        && go_through_waiting(&preview)?
+    {
+        return Ok(());
     }
     let open = open(&args, &workspace)?;
     if open.review.items().is_empty() {
@@ -102,6 +109,33 @@ fn go_on(workspace: &Workspace, anew: bool) -> Done<Option<OpenReview<'_>>> {
     }
     kept.forget(workspace)?;
     Ok(None)
+}
+
+/// Goes through what waits since nobody was there, if there is any and the person wants to; says whether that was done.
+fn go_through_waiting(preview: &Preview) -> Done<bool> {
+    let lists = review::waiting(preview.workspace);
+    if lists.is_empty() {
+        return Ok(false);
+    }
+    let mut err = output::err();
+    for Waiting { name, since, items, .. } in &lists {
+        writeln!(err, "{}: {} waiting since {since}.", plain(name), counted(*items as u64, "item", "items"))?;
+    }
+    let choices =
+        [('y', "what waits".to_owned()), ('n', "all that lies loose; what waits goes on waiting".to_owned())];
+    if ask::choose(&choices, 'y', "Go through which?")? != 'y' {
+        return Ok(false);
+    }
+    let open = review::open_waiting(preview.workspace, &lists)?;
+    if open.review.items().is_empty() {
+        writeln!(output::err(), "None of it is any more what it was.")?;
+    } else {
+        go_through_and_end(preview, open)?;
+    }
+    if review::kept(preview.workspace)?.is_none() {
+        lists.into_iter().for_each(Waiting::end);
+    }
+    Ok(true)
 }
 
 fn tell_kept(kept: &Kept) -> Done {

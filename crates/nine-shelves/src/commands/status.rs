@@ -39,6 +39,10 @@ pub fn run(session: &Session) -> Done {
         let (command, at) = (session.look.text(&plain(&last.command)), last.at.get(..16).unwrap_or(&last.at));
         writeln!(out, "{FAINT}last run {}: {command}, {}{FAINT:#}", last.run, at.replace('T', " "))?;
     }
+    if status.waiting > 0 {
+        let items = counted(status.waiting as u64, "item waits", "items wait");
+        writeln!(out, "{DOUBT}{items} to be looked at{DOUBT:#}")?;
+    }
     writeln!(out, "{}", next(&status))?;
     Ok(out.flush()?)
 }
@@ -79,6 +83,9 @@ fn next(status: &Status) -> String {
     let (command, what) = match status {
         Status { open, .. } if !open.is_empty() => {
             ("nine history", "tells of a run that was cut off and waits for its place")
+        }
+        Status { waiting: 1.., .. } => {
+            ("nine review", "goes through what was in doubt while nobody was there")
         }
         Status { bookcases, .. } if bookcases.is_empty() => {
             ("nine setup", "makes shelves and a configuration; `nine demo` shows it all in a sample world")

@@ -6,6 +6,7 @@
 mod changes;
 mod content;
 mod entries;
+pub mod events;
 mod facts;
 mod kinds;
 mod lists;

@@ -28,6 +28,7 @@ use parts::Commands;
 
 pub use notify::notify;
 pub use parts::check_part;
+pub use timer::{take_away, write as write_units};
 
 /// A named list of commands in one go: seen first, asked once, told in one account
 #[derive(Debug, Args)]
