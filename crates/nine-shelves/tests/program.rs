@@ -25,6 +25,8 @@ mod looks;
 mod output;
 #[path = "program/put.rs"]
 mod put;
+#[path = "program/routine.rs"]
+mod routine;
 #[path = "program/rule.rs"]
 mod rule;
 #[path = "program/safe.rs"]
@@ -49,6 +51,8 @@ mod sweep;
 mod tags;
 #[path = "program/tidy.rs"]
 mod tidy;
+#[path = "program/watch.rs"]
+mod watch;
 #[path = "program/words.rs"]
 mod words;
 #[path = "program/worklist.rs"]

@@ -194,12 +194,12 @@ mod tests {
 
     #[test]
     fn a_routine_is_added_changed_and_dropped() {
-        let run = Some(vec!["tidy".to_owned(), "put --where 'name has \"x\"' --on 1".to_owned()]);
-        let edit = RoutineEdit { run: run.clone(), when: Some("Friday 16:00".into()) };
+        let run = vec!["tidy".to_owned(), "put --where 'name has \"x\"' --on 1".to_owned()];
+        let edit = RoutineEdit { run: Some(run.clone()), when: Some("Friday 16:00".into()) };
         let added = save_routine(TEXT, "friday", &edit).unwrap();
         assert!(added.starts_with(TEXT.trim_end_matches("# the end\n")), "{added}");
         let routine = parse(&added).unwrap().routine("friday").cloned().unwrap();
-        assert_eq!(routine.parts.into_iter().map(|part| part.text).collect::<Vec<_>>(), run.unwrap());
+        assert_eq!(routine.parts.into_iter().map(|part| part.text).collect::<Vec<_>>(), run);
         let commented =
             added.replace("when = \"Friday 16:00\"", "when = \"Friday 16:00\" # before the ferry");
         let later = RoutineEdit { when: Some("Friday 17:00".into()), ..RoutineEdit::default() };

@@ -11,7 +11,11 @@ use super::Plan;
 
 /// The steps that a person saw and agreed to.
 #[derive(Debug, Default)]
-pub struct Agreed(HashMap<Spot, Vec<Seen>>);
+pub struct Agreed {
+    steps: HashMap<Spot, Vec<Seen>>,
+    /// Items that were seen and are to be left, since they are in doubt.
+    declined: HashSet<Spot>,
+}
 
 /// A step as it was seen.
 #[derive(Debug)]
@@ -26,13 +30,32 @@ struct Seen {
 impl Agreed {
     /// To all that can be done of a plan.
     pub fn to(plan: &Plan) -> Self {
-        let mut seen: HashMap<Spot, Vec<Seen>> = HashMap::new();
-        for step in plan.doable() {
+        Self::but(plan, HashSet::new())
+    }
+
+    /// To what of a plan is not in doubt.
+    pub fn to_what_is_sure(plan: &Plan) -> Self {
+        Self::but(plan, plan.in_doubt().into_iter().map(|proposal| proposal.item).collect())
+    }
+
+    fn but(plan: &Plan, declined: HashSet<Spot>) -> Self {
+        let mut steps: HashMap<Spot, Vec<Seen>> = HashMap::new();
+        for at in &plan.checked.order {
+            let step = &plan.settled.worklist.steps[*at];
+            // What goes where a declined item goes stays with it.
+            if declined.contains(&plan.draft.proposals[plan.settled.of[*at]].item) {
+                continue;
+            }
             let (act, is_in_doubt) = (step.act.clone(), !step.doubts.is_empty());
             let one = Seen { act, size: step.size, modified: time(step), is_in_doubt };
-            seen.entry(step.item.clone()).or_default().push(one);
+            steps.entry(step.item.clone()).or_default().push(one);
         }
-        Self(seen)
+        Self { steps, declined }
+    }
+
+    /// How many items are to be left.
+    pub fn declined(&self) -> usize {
+        self.declined.len()
     }
 
     /// Whether a step is one that was seen: the same act on what has the same size and time, and no new doubt.
@@ -41,7 +64,7 @@ impl Agreed {
             (&seen.act, seen.size, seen.modified) == (&step.act, step.size, time(step))
                 && (seen.is_in_doubt || step.doubts.is_empty())
         };
-        self.0.get(&step.item).is_some_and(|seen| seen.iter().any(is_it))
+        self.steps.get(&step.item).is_some_and(|seen| seen.iter().any(is_it))
     }
 }
 
@@ -50,7 +73,7 @@ fn time(step: &Step) -> Option<Moment> {
 }
 
 impl Plan {
-    /// Leaves whatever was not agreed to, and returns how many items that is. A plan that was drawn up again after
+    /// Leaves whatever was not agreed to, and returns how many items that is but for those that were to be left. A plan that was drawn up again after
     /// others did something may want something else by now.
     pub fn keep_to(&mut self, agreed: &Agreed) -> usize {
         let mut left = HashSet::new();
@@ -60,7 +83,8 @@ impl Plan {
             let others: HashSet<usize> =
                 steps.filter(|(step, _)| !agreed.has(step)).map(|(_, proposal)| proposal).collect();
             if others.is_empty() {
-                return left.len();
+                let is_declined = |at: &&usize| agreed.declined.contains(&self.draft.proposals[**at].item);
+                return left.iter().filter(|at| !is_declined(at)).count();
             }
             for at in others {
                 self.draft.proposals[at].leave();

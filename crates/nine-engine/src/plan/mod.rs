@@ -192,14 +192,23 @@ impl Plan {
 
     /// Leaves what the person took back, or what was filed before and has not changed since: it is not in doubt.
     pub(crate) fn leave_alone(&mut self, alone: &LeftAlone) {
-        let places = &self.draft.places;
-        let mut is_left = false;
-        for proposal in self.draft.proposals.iter_mut().filter(|proposal| alone.has(places, proposal)) {
+        let places = self.draft.places.clone();
+        self.leave_where(|proposal| alone.has(&places, proposal));
+    }
+
+    /// Leaves these items; they are not in doubt.
+    pub(crate) fn leave_items(&mut self, items: &HashSet<Spot>) {
+        self.leave_where(|proposal| items.contains(&proposal.item));
+    }
+
+    fn leave_where(&mut self, is_left: impl Fn(&Proposal) -> bool) {
+        let mut any = false;
+        for proposal in self.draft.proposals.iter_mut().filter(|proposal| is_left(proposal)) {
             proposal.leave();
             proposal.doubts.clear();
-            is_left = true;
+            any = true;
         }
-        if is_left {
+        if any {
             self.draw_up_again();
         }
     }

@@ -156,8 +156,11 @@ fn one<P: Parts>(
         return Ok(PartEnd::Quiet { left: 0, in_doubt: 0, troubles: 0 });
     };
     plan.draft.occasion = occasion.cloned();
+    // What an earlier part left for a person to look at waits for that, and no later part takes it away meanwhile.
+    let open = waiting.iter().flat_map(|waiting| &waiting.proposals).map(|proposal| proposal.item.clone());
+    plan.leave_items(&open.collect());
     let (left, in_doubt) = match how {
-        How::Agreed(agreed) => (plan.keep_to(&agreed[nth]), 0),
+        How::Agreed(agreed) => (plan.keep_to(&agreed[nth]), agreed[nth].declined()),
         How::Unattended(may) => (0, keep_to_sure(&workspace, &mut plan, *may, waiting)),
     };
     let troubles = plan.troubles();

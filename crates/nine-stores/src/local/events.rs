@@ -229,7 +229,7 @@ const TOLD_NOTHING: [i64; 10] = [
 /// person's provides, it tells only what is done here.
 pub fn is_told(folder: &Path) -> bool {
     let Ok(path) = std::ffi::CString::new(folder.as_os_str().as_bytes()) else { return false };
-    rustix::fs::statfs(path.as_c_str()).is_ok_and(|found| !TOLD_NOTHING.contains(&(found.f_type as i64)))
+    rustix::fs::statfs(path.as_c_str()).is_ok_and(|found| !TOLD_NOTHING.contains(&found.f_type))
 }
 
 #[cfg(test)]

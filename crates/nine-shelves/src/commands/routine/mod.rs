@@ -160,7 +160,7 @@ pub struct Asking {
 pub fn go<P: Parts<Error = Failure>>(
     course: &Course,
     parts: &P,
-    mut plans: Vec<Option<Plan>>,
+    plans: Vec<Option<Plan>>,
     asking: &Asking,
     session: &Session,
 ) -> Done {
@@ -169,6 +169,7 @@ pub fn go<P: Parts<Error = Failure>>(
     if asking.plan {
         return unless(troubles);
     }
+    let mut agree: fn(&Plan) -> Agreed = Agreed::to;
     if !asking.yes && steps > 0 {
         if !ask::has_person() {
             writeln!(output::err(), "Nothing has been changed. Add --yes to carry this out.")?;
@@ -177,10 +178,10 @@ pub fn go<P: Parts<Error = Failure>>(
         let question = format!("Carry out {}?", counted(steps as u64, "step", "steps"));
         let only_sure = plans.iter().flatten().any(Plan::is_in_doubt);
         if ask::agree(&question, Offered { only_sure, review: false })? == Consent::OnlySure {
-            plans.iter_mut().flatten().for_each(Plan::leave_what_is_in_doubt);
+            agree = Agreed::to_what_is_sure;
         }
     }
-    let agreed = plans.iter().map(|plan| plan.as_ref().map(Agreed::to).unwrap_or_default()).collect();
+    let agreed = plans.iter().map(|plan| plan.as_ref().map(agree).unwrap_or_default()).collect();
     // What was shown is not held while it is done.
     drop(plans);
     let account = routine::run(course, parts, &How::Agreed(agreed))?;
