@@ -88,6 +88,66 @@ fn merge() {
     run("merge of two folders");
 }
 
+#[test]
+fn with_nobody_there() {
+    run("watch");
+    run("watch across file systems");
+    run("routine with nobody there");
+}
+
+/// The program killed while it goes on watching, and begun again, as a service is.
+#[test]
+fn while_watching() {
+    let scene = SCENES.iter().find(|scene| scene.name == "watch").unwrap();
+    let step = if is_long() { 1 } else { 12 };
+    for point in (1..).step_by(step) {
+        let (world, before) = set(scene);
+        let watching = |kill_at: Option<usize>| {
+            let mut command = world.command(&["watch"]);
+            let log = std::fs::File::create(world.at("watch.log")).unwrap();
+            command.env("NINE_WATCH_PACE_MS", "100").stderr(log);
+            kill_at.map(|point| command.env("NINE_KILL_AT", point.to_string()));
+            command.spawn().unwrap()
+        };
+        let is_filed = || world.shelves.join("2 Loans/mail").exists() || !world.at("Downloads/anchor.txt").exists();
+        let mut first = watching(Some(point));
+        let end = Instant::now() + Duration::from_secs(30);
+        let is_over = || daybook_is_over(&world);
+        let killed = loop {
+            if let Some(status) = first.try_wait().unwrap() {
+                assert_eq!(status.signal(), Some(9), "point {point}");
+                break true;
+            }
+            if is_filed() && is_over() {
+                break false;
+            }
+            assert!(Instant::now() < end, "point {point}: neither killed nor done");
+            std::thread::sleep(Duration::from_millis(5));
+        };
+        let _ = first.kill();
+        first.wait().unwrap();
+        let mut second = watching(None);
+        let is_watching = || std::fs::read_to_string(world.at("watch.log")).unwrap().contains("watching, ");
+        while !(is_watching() && is_filed() && is_over()) {
+            assert!(Instant::now() < end, "point {point}: nothing is filed afterwards");
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        rustix::process::kill_process(rustix::process::Pid::from_child(&second), rustix::process::Signal::TERM).unwrap();
+        assert!(second.wait().unwrap().success());
+        scene.holds(&world, &before, &format!("killed at point {point} while it went on watching"));
+        if !killed {
+            assert!(point > 20, "{point} points");
+            return;
+        }
+    }
+}
+
+/// Whether something was carried out, and nothing is under way.
+fn daybook_is_over(world: &World) -> bool {
+    let runs = nine_carry::daybook::runs(&world.data).unwrap_or_default();
+    !runs.is_empty() && runs.iter().all(|run| nine_carry::daybook::is_over(&world.data, *run).unwrap_or(false))
+}
+
 fn lay_out(world: &World) {
     world.rules("");
     world.file("letters/a.txt", "first letter").file("letters/deep/b.txt", "second letter");

@@ -88,6 +88,14 @@ fn two_trashes(world: &World) {
     world.config(&text.replace(&trash, ""));
 }
 
+/// What is left by the first part is archived by the second.
+fn with_a_routine(world: &World) {
+    fill(world);
+    let text = std::fs::read_to_string(world.data.join("shelves.toml")).unwrap();
+    let text = text.replace("file or type folder", "file and not ext txt or type folder");
+    world.config(&format!("{text}\n[routine.weekly]\nrun = [\"tidy\", \"archive\"]\n"));
+}
+
 const PACK: &[&str] = &["archive", "pack", "2031-04-07", "--as", "zip", "--yes"];
 const PACK_TAR: &[&str] = &["archive", "pack", "2031-04-07", "--as", "tar.zst", "--yes"];
 
@@ -115,7 +123,7 @@ fn filed(world: &World) {
 }
 
 /// Every scene.
-pub const SCENES: [Scene; 12] = [
+pub const SCENES: [Scene; 15] = [
     Scene { name: "tidy", make: here, fill, ready: |_| {}, words: &["tidy", "--yes"], tags: true, stride: 3 },
     Scene {
         name: "tidy across file systems",
@@ -207,6 +215,25 @@ pub const SCENES: [Scene; 12] = [
         words: &["put", "home/2 Loans/letters", "--on", "1/letters", "--merge", "--yes"],
         tags: false,
         stride: 3,
+    },
+    Scene { name: "watch", make: here, fill, ready: |_| {}, words: &["watch", "--once"], tags: true, stride: 4 },
+    Scene {
+        name: "watch across file systems",
+        make: across,
+        fill,
+        ready: |_| {},
+        words: &["watch", "--once"],
+        tags: true,
+        stride: 7,
+    },
+    Scene {
+        name: "routine with nobody there",
+        make: here,
+        fill: with_a_routine,
+        ready: |_| {},
+        words: &["routine", "weekly", "--unattended"],
+        tags: true,
+        stride: 5,
     },
 ];
 
