@@ -1,7 +1,9 @@
 //! Whether the places of the configuration can be used, and what the drives can do.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 
+use nine_carry::daybook;
 use nine_core::place::ItemPath;
 use nine_stores::drive::Conduct;
 use nine_stores::{Location, StoreError};
@@ -52,6 +54,48 @@ pub struct CheckReport {
     pub places: Vec<PlaceState>,
     /// The drives that they are on.
     pub drives: Vec<TriedDrive>,
+    /// What this program keeps of its own.
+    pub kept: Kept,
+}
+
+/// What this program keeps of its own.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Kept {
+    /// Runs in the daybook.
+    pub runs: u64,
+    /// Bytes that the daybook takes.
+    pub daybook: u64,
+    /// Bytes that all takes which may be deleted at any time: what is known of places and files.
+    pub catalogue: u64,
+    /// Bytes of everything else.
+    pub rest: u64,
+}
+
+/// Counts what is kept. What cannot be read is not counted.
+fn kept(workspace: &Workspace) -> Kept {
+    let mut kept = Kept::default();
+    for entry in std::fs::read_dir(workspace.data()).into_iter().flatten().flatten() {
+        let is_catalogue = entry.file_name().as_encoded_bytes().starts_with(b"catalogue.sqlite");
+        let bytes = bytes_of(&entry.path());
+        match is_catalogue {
+            true => kept.catalogue += bytes,
+            false if entry.path() == daybook::folder(workspace.data()) => kept.daybook += bytes,
+            false => kept.rest += bytes,
+        }
+    }
+    kept.runs = daybook::runs(workspace.data()).map_or(0, |runs| runs.len() as u64);
+    kept
+}
+
+/// The bytes of a file, or of all files in a folder of ours, which is never deep.
+fn bytes_of(path: &Path) -> u64 {
+    let Ok(found) = path.symlink_metadata() else { return 0 };
+    match found.is_dir() {
+        true => {
+            std::fs::read_dir(path).into_iter().flatten().flatten().map(|one| bytes_of(&one.path())).sum()
+        }
+        false => found.len(),
+    }
 }
 
 /// Looks at every place, and tries every drive.
@@ -66,7 +110,7 @@ pub fn check(workspace: &Workspace) -> Result<CheckReport> {
     let mut places: Vec<PlaceState> =
         all.map(|(name, is_pile, at)| look(workspace, name, is_pile, at)).collect();
     let drives = try_drives(workspace, &mut places);
-    Ok(CheckReport { places, drives })
+    Ok(CheckReport { places, drives, kept: kept(workspace) })
 }
 
 fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> PlaceState {

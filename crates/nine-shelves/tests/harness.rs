@@ -35,3 +35,5 @@ mod plain_renames;
 mod power;
 #[path = "harness/refused.rs"]
 mod refused;
+#[path = "harness/year.rs"]
+mod year;

@@ -109,7 +109,8 @@ fn while_watching() {
             kill_at.map(|point| command.env("NINE_KILL_AT", point.to_string()));
             command.spawn().unwrap()
         };
-        let is_filed = || world.shelves.join("2 Loans/mail").exists() || !world.at("Downloads/anchor.txt").exists();
+        let is_filed =
+            || world.shelves.join("2 Loans/mail").exists() || !world.at("Downloads/anchor.txt").exists();
         let mut first = watching(Some(point));
         let end = Instant::now() + Duration::from_secs(30);
         let is_over = || daybook_is_over(&world);
@@ -132,7 +133,11 @@ fn while_watching() {
             assert!(Instant::now() < end, "point {point}: nothing is filed afterwards");
             std::thread::sleep(Duration::from_millis(5));
         }
-        rustix::process::kill_process(rustix::process::Pid::from_child(&second), rustix::process::Signal::TERM).unwrap();
+        rustix::process::kill_process(
+            rustix::process::Pid::from_child(&second),
+            rustix::process::Signal::TERM,
+        )
+        .unwrap();
         assert!(second.wait().unwrap().success());
         scene.holds(&world, &before, &format!("killed at point {point} while it went on watching"));
         if !killed {
@@ -145,7 +150,8 @@ fn while_watching() {
 /// Whether something was carried out, and nothing is under way.
 fn daybook_is_over(world: &World) -> bool {
     let runs = nine_carry::daybook::runs(&world.data).unwrap_or_default();
-    !runs.is_empty() && runs.iter().all(|run| nine_carry::daybook::is_over(&world.data, *run).unwrap_or(false))
+    !runs.is_empty()
+        && runs.iter().all(|run| nine_carry::daybook::is_over(&world.data, *run).unwrap_or(false))
 }
 
 fn lay_out(world: &World) {

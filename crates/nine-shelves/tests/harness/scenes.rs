@@ -216,7 +216,15 @@ pub const SCENES: [Scene; 15] = [
         tags: false,
         stride: 3,
     },
-    Scene { name: "watch", make: here, fill, ready: |_| {}, words: &["watch", "--once"], tags: true, stride: 4 },
+    Scene {
+        name: "watch",
+        make: here,
+        fill,
+        ready: |_| {},
+        words: &["watch", "--once"],
+        tags: true,
+        stride: 4,
+    },
     Scene {
         name: "watch across file systems",
         make: across,

@@ -26,7 +26,11 @@ when = "Friday 16:00"
 fn world() -> World {
     let world = World::new();
     world.rules(RULES);
-    world.file("boat one.txt", "one").file("boat two.txt", "two").file("same.txt", "one").file("old.txt", "old");
+    world
+        .file("boat one.txt", "one")
+        .file("boat two.txt", "two")
+        .file("same.txt", "one")
+        .file("old.txt", "old");
     world
 }
 
@@ -39,7 +43,8 @@ fn in_doubt() -> World {
 
 fn names(world: &World, folder: &str) -> Vec<String> {
     let entries = fs::read_dir(world.dir.path().join(folder)).into_iter().flatten();
-    let mut names: Vec<String> = entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    let mut names: Vec<String> =
+        entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
     names.sort();
     names
 }
@@ -119,7 +124,11 @@ fn with_nobody_there_what_is_in_doubt_waits_for_the_review() {
     let world = in_doubt();
     let ran = world.nine(&["routine", "friday", "--unattended"]).ends(0);
     assert_eq!(ran.out, "", "nothing is printed for nobody");
-    assert!(ran.err.starts_with("friday: ") && ran.err.lines().count() == 1, "one line of account: {}", ran.err);
+    assert!(
+        ran.err.starts_with("friday: ") && ran.err.lines().count() == 1,
+        "one line of account: {}",
+        ran.err
+    );
     assert_eq!(fs::read_to_string(world.shelves.join("1 Boats/boat two.txt")).unwrap(), "another");
     assert_eq!(names(&world, "Downloads"), ["boat two.txt"]);
     world.nine(&[]).ends(0).says("1 item waits to be looked at").says("nine review");
@@ -166,8 +175,15 @@ fn it_is_made_changed_and_dropped_without_an_editor() {
     world.nine(&["routine"]).ends(0).says("There are no routines yet").says("nine routine friday --run tidy");
     let made = ["routine", "weekly", "--run", "tidy", "--run", "copies --flag", "--when", "Fri 4pm", "--yes"];
     world.nine(&made).ends(0).says("next Fri 2031-04-11 16:00");
-    world.nine(&["routine"]).ends(0).says("weekly  Friday 16:00\n  tidy\n  copies --flag\n").says("last  never");
-    world.nine(&["routine", "weekly", "--when", "first Monday 9:00", "--yes"]).ends(0).says("Mon 2031-05-05 09:00");
+    world
+        .nine(&["routine"])
+        .ends(0)
+        .says("weekly  Friday 16:00\n  tidy\n  copies --flag\n")
+        .says("last  never");
+    world
+        .nine(&["routine", "weekly", "--when", "first Monday 9:00", "--yes"])
+        .ends(0)
+        .says("Mon 2031-05-05 09:00");
     world.nine(&["undo", "--yes"]).ends(0);
     world.nine(&["routine"]).ends(0).says("Friday 16:00");
     world.nine(&["routine", "weekly", "--drop", "--yes"]).ends(0);
@@ -191,7 +207,11 @@ fn what_cannot_be_a_part_is_told_where_it_stands() {
     ] {
         world.rules(&format!("[routine.friday]\nrun = [\"{part}\"]\n"));
         let told_of = world.nine(&["routine"]).ends(2);
-        assert!(told_of.err.contains(told) && told_of.err.contains("shelves.toml:13:8"), "{part}: {}", told_of.err);
+        assert!(
+            told_of.err.contains(told) && told_of.err.contains("shelves.toml:13:8"),
+            "{part}: {}",
+            told_of.err
+        );
     }
     world.rules("[routine.friday]\nrun = [\"tidy\"]\nwhen = \"Friday 26:00\"\n");
     world.nine(&["check"]).ends(2).warns("`26:00` is not a time of the day").warns("write it as 16:00");
@@ -199,7 +219,8 @@ fn what_cannot_be_a_part_is_told_where_it_stands() {
 
 /// Whether another program is there; where the tests must not leave anything out, it has to be.
 fn has(program: &str) -> bool {
-    let is_there = Command::new("sh").args(["-c", &format!("command -v {program}")]).output().unwrap().status.success();
+    let is_there =
+        Command::new("sh").args(["-c", &format!("command -v {program}")]).output().unwrap().status.success();
     assert!(is_there || std::env::var_os("CI").is_none(), "{program} is to be installed");
     is_there
 }
@@ -218,7 +239,10 @@ fn a_timer_is_written_that_systemd_accepts_and_taken_away_again() {
     let written = with_systemd(&["routine", "friday", "--schedule", "--yes"]).ends(0);
     assert!(written.out.contains("systemctl --user daemon-reload"), "{}", written.out);
     let service = fs::read_to_string(units.join("nine-routine-friday.service")).unwrap();
-    assert!(service.contains("routine friday --unattended\n") && service.contains("NoNewPrivileges=yes"), "{service}");
+    assert!(
+        service.contains("routine friday --unattended\n") && service.contains("NoNewPrivileges=yes"),
+        "{service}"
+    );
     assert!(service.contains(&format!("--home {}", world.data.display())), "{service}");
     let timer = fs::read_to_string(units.join("nine-routine-friday.timer")).unwrap();
     assert!(timer.contains("Persistent=true") && timer.contains("RandomizedDelaySec="), "{timer}");
@@ -277,7 +301,11 @@ fn times_are_what_systemd_takes_them_for() {
 fn without_systemd_the_line_for_cron_is_told() {
     let world = world();
     let told = world.nine(&["routine", "friday", "--schedule"]).ends(0).warns("This line is for cron");
-    assert!(told.out.starts_with("0 16 * * 5 ") && told.out.ends_with(" routine friday --unattended\n"), "{}", told.out);
+    assert!(
+        told.out.starts_with("0 16 * * 5 ") && told.out.ends_with(" routine friday --unattended\n"),
+        "{}",
+        told.out
+    );
     world.nine(&["watch", "--service"]).ends(2).warns("systemd does not run here");
     world.rules("[routine.friday]\nrun = [\"tidy\"]\n");
     world.nine(&["routine", "friday", "--schedule"]).ends(2).warns("it is not said when").warns("--when");
@@ -299,13 +327,23 @@ fn a_calendar_reminds_of_it() {
     let file = world.at("friday.ics");
     let words = ["routine", "friday", "--calendar", "friday.ics", "--yes"];
     world.nine(&words).ends(0).says("RRULE:FREQ=WEEKLY;BYDAY=FR");
-    let has_reader = Command::new("python3").args(["-c", "import icalendar, dateutil"]).status().is_ok_and(|s| s.success());
-    assert!(has_reader || std::env::var_os("CI").is_none(), "python3-icalendar and python3-dateutil are to be installed");
+    let has_reader = Command::new("/usr/bin/python3")
+        .args(["-c", "import icalendar, dateutil"])
+        .status()
+        .is_ok_and(|s| s.success());
+    assert!(
+        has_reader || std::env::var_os("CI").is_none(),
+        "python3-icalendar and python3-dateutil are to be installed"
+    );
     if has_reader {
-        let read = Command::new("python3").args(["-c", READER]).arg(&file).output().unwrap();
+        let read = Command::new("/usr/bin/python3").args(["-c", READER]).arg(&file).output().unwrap();
         let read = String::from_utf8(read.stdout).unwrap();
         let parts: Vec<&str> = read.trim().split('|').collect();
-        assert_eq!(parts[..4], ["Nine Shelves: friday", "2031-04-11 16:00:00", "2031-04-18 16:00:00", "True"], "{read}");
+        assert_eq!(
+            parts[..4],
+            ["Nine Shelves: friday", "2031-04-11 16:00:00", "2031-04-18 16:00:00", "True"],
+            "{read}"
+        );
     }
     // It is written anew where it is ours, and left where it is not.
     world.rules(&RULES.replace("Friday", "Monday"));
@@ -316,4 +354,91 @@ fn a_calendar_reminds_of_it() {
     fs::write(&file, "of somebody else").unwrap();
     world.nine(&words).ends(1).warns("the name is taken");
     assert_eq!(fs::read_to_string(&file).unwrap(), "of somebody else");
+}
+
+/// A session bus of its own, and on it a desktop that shows what it is told.
+struct Desktop {
+    daemon: std::process::Child,
+    address: String,
+    bus: dbus::channel::Channel,
+}
+
+impl Desktop {
+    fn new() -> Self {
+        use std::io::BufRead;
+        let mut command = Command::new("dbus-daemon");
+        command.args(["--session", "--nofork", "--nopidfile", "--nosyslog", "--print-address=1"]);
+        let mut daemon = command.stdout(std::process::Stdio::piped()).spawn().unwrap();
+        let mut address = String::new();
+        std::io::BufReader::new(daemon.stdout.take().unwrap()).read_line(&mut address).unwrap();
+        let address = address.trim().to_owned();
+        let mut bus = dbus::channel::Channel::open_private(&address).unwrap();
+        bus.register().unwrap();
+        let call = dbus::Message::new_method_call(
+            "org.freedesktop.DBus",
+            "/",
+            "org.freedesktop.DBus",
+            "RequestName",
+        );
+        let call = call.unwrap().append2("org.freedesktop.Notifications", 0_u32);
+        bus.send_with_reply_and_block(call, std::time::Duration::from_secs(5)).unwrap();
+        bus.set_watch_enabled(true);
+        Self { daemon, address, bus }
+    }
+
+    /// The summary and the body of what is shown next, if anything is before a time is over.
+    fn shown(&self, time: std::time::Duration) -> Option<(String, String)> {
+        let end = std::time::Instant::now() + time;
+        while std::time::Instant::now() < end {
+            let Ok(Some(call)) = self.bus.blocking_pop_message(std::time::Duration::from_millis(50)) else {
+                continue;
+            };
+            if call.member().as_deref() != Some("Notify") {
+                continue;
+            }
+            let (_, _, _, summary): (String, u32, String, String) = call.read4().unwrap();
+            let mut rest = call.iter_init();
+            (0..4).for_each(|_| {
+                rest.next();
+            });
+            let body: String = rest.read().unwrap();
+            self.bus.send(call.method_return().append1(1_u32)).unwrap();
+            return Some((summary, body));
+        }
+        None
+    }
+}
+
+impl Drop for Desktop {
+    fn drop(&mut self) {
+        let _ = self.daemon.kill();
+        let _ = self.daemon.wait();
+    }
+}
+
+#[test]
+fn the_desktop_is_told_of_what_was_done_with_nobody_there() {
+    if !has("dbus-daemon") {
+        return;
+    }
+    let (world, desktop) = (in_doubt(), Desktop::new());
+    let unattended = |world: &World| {
+        let mut command = world.command(&["routine", "friday", "--unattended"]);
+        command.env("DBUS_SESSION_BUS_ADDRESS", &desktop.address).spawn().unwrap()
+    };
+    let mut child = unattended(&world);
+    let (summary, body) = desktop.shown(std::time::Duration::from_secs(20)).expect("something is shown");
+    assert!(child.wait().unwrap().success());
+    assert_eq!(summary, "Nine Shelves: friday");
+    assert_eq!(body, "5 done, 1 in doubt\nnine review shows what is in doubt");
+    // Where there is nothing to tell, nobody is disturbed; and where nobody listens, nothing is waited for.
+    let quiet = World::new();
+    quiet.rules(RULES);
+    assert!(unattended(&quiet).wait().unwrap().success());
+    assert_eq!(desktop.shown(std::time::Duration::from_millis(300)), None);
+    drop(desktop);
+    world.file("boat three.txt", "three");
+    let mut command = world.command(&["routine", "friday", "--unattended"]);
+    command.env("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nowhere");
+    super::support::Ran::new(command.output().unwrap()).ends(0).warns("friday: ");
 }

@@ -225,7 +225,11 @@ fn a_new_configuration_is_read_and_a_broken_one_is_not() {
     assert!(world.at("Downloads/text.txt").exists());
     let before = watching.said().matches("read anew").count();
     watching.signal(Signal::HUP);
-    until("it is read once more", || watching.said().matches("read anew").count() > before, || watching.said());
+    until(
+        "it is read once more",
+        || watching.said().matches("read anew").count() > before,
+        || watching.said(),
+    );
 }
 
 #[test]
@@ -261,7 +265,8 @@ fn another_program_at_work_is_waited_for() {
 #[test]
 fn more_than_the_kernel_can_tell_is_looked_at_once() {
     let world = world();
-    let most: usize = fs::read_to_string("/proc/sys/fs/inotify/max_queued_events").unwrap().trim().parse().unwrap();
+    let most: usize =
+        fs::read_to_string("/proc/sys/fs/inotify/max_queued_events").unwrap().trim().parse().unwrap();
     let watching = Watching::begin(&world);
     watching.signal(Signal::STOP);
     // What a name is given again and again is told once; two in turn are told each time.
@@ -287,7 +292,9 @@ fn where_the_kernel_watches_no_more_folders_they_are_looked_at() {
     let plain = world.command(&[]);
     let mut command = Command::new("/usr/bin/unshare");
     command.args(["--user", "--map-root-user", "sh", "-c", &script]).env_clear();
-    command.envs(plain.get_envs().filter_map(|(name, value)| Some((name, value?)))).env("PATH", "/usr/bin:/bin");
+    command
+        .envs(plain.get_envs().filter_map(|(name, value)| Some((name, value?))))
+        .env("PATH", "/usr/bin:/bin");
     command.current_dir(world.dir.path());
     let mut may = Command::new("/usr/bin/unshare");
     may.args(["--user", "--map-root-user", "sh", "-c", "echo 1 > /proc/sys/user/max_inotify_watches"]);
@@ -324,7 +331,8 @@ fn wakings(child: &Child) -> u64 {
     let tasks = fs::read_dir(format!("/proc/{}/task", child.id())).unwrap();
     let statuses = tasks.map(|task| fs::read_to_string(task.unwrap().path().join("status")).unwrap());
     let of = |status: String| {
-        let line = status.lines().find(|line| line.starts_with("voluntary_ctxt_switches")).unwrap().to_owned();
+        let line =
+            status.lines().find(|line| line.starts_with("voluntary_ctxt_switches")).unwrap().to_owned();
         line.rsplit('\t').next().unwrap().parse::<u64>().unwrap()
     };
     statuses.map(of).sum()

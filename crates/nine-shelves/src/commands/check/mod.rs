@@ -10,7 +10,7 @@ use nine_core::escape::escape;
 use nine_core::facet::Facets;
 use nine_core::shelving::{ShelfFolder, Shelving};
 use nine_engine::Workspace;
-use nine_engine::check::{CheckReport, PlaceState, check};
+use nine_engine::check::{CheckReport, Kept, PlaceState, check};
 use nine_stores::drive::Conduct;
 use serde::Serialize;
 
@@ -110,6 +110,7 @@ fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std
         let when = session.look.text(&archive.when.to_string());
         writeln!(out, "\n{STRONG}archive{STRONG:#}\n  {shelf}  {FAINT}for what is `{when}`{FAINT:#}")?;
     }
+    print_kept(&mut out, session, checked.kept)?;
     if !reader::is_confined_by_kernel() {
         writeln!(
             out,
@@ -118,6 +119,20 @@ fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std
         )?;
     }
     out.flush()
+}
+
+/// What the program keeps of its own, and what of it may go.
+fn print_kept(out: &mut impl Write, session: &Session, kept: Kept) -> std::io::Result<()> {
+    let data = session.shown(&session.environment.data);
+    let runs = counted(kept.runs, "run", "runs");
+    writeln!(out, "\n{STRONG}{data}{STRONG:#}")?;
+    writeln!(
+        out,
+        "  daybook    {FAINT}{runs}, {}; undo and history live on it{FAINT:#}",
+        readable(kept.daybook)
+    )?;
+    writeln!(out, "  catalogue  {FAINT}{}; may be deleted at any time{FAINT:#}", readable(kept.catalogue))?;
+    writeln!(out, "  the rest   {FAINT}{}{FAINT:#}", readable(kept.rest))
 }
 
 /// The facets, with how many answers each has and the first of them.
