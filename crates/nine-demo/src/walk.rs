@@ -19,7 +19,7 @@ pub struct Chapter {
 }
 
 /// The chapters of the whole walk, in order.
-pub const CHAPTERS: [Chapter; 7] = [
+pub const CHAPTERS: [Chapter; 8] = [
     Chapter { name: "look", about: "what lies where; searches, saved ones too", stations: 0..6 },
     Chapter { name: "rules", about: "tags, rules, and all of it taken back", stations: 6..13 },
     Chapter { name: "names", about: "papers with careless names", stations: 13..19 },
@@ -28,9 +28,10 @@ pub const CHAPTERS: [Chapter; 7] = [
     Chapter {
         name: "archive",
         about: "the dated archive, and everything of one pile in a hurry",
-        stations: 26..34,
+        stations: 26..33,
     },
-    Chapter { name: "drive", about: "a cloud drive", stations: 34..45 },
+    Chapter { name: "routine", about: "the weekly round in one go", stations: 33..38 },
+    Chapter { name: "drive", about: "a cloud drive", stations: 38..49 },
 ];
 
 /// The short walk, from nothing to shelves and back. Its configuration begins empty, and lies beside that of the other
@@ -71,7 +72,7 @@ pub const SHORT: [Station; 10] = [
 ];
 
 /// The walk through folders of this machine.
-pub const STATIONS: [Station; 34] = [
+pub const STATIONS: [Station; 38] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -186,6 +187,22 @@ pub const STATIONS: [Station; 34] = [
     Station {
         tells: "In a hurry: all that lies loose on the desktop into one folder with the day's date.",
         words: &["sweep", "desktop"],
+    },
+    Station {
+        tells: "Order lasts a week. The round of every Friday has a name, a time, and its commands.",
+        words: &["routine"],
+    },
+    Station {
+        tells: "All of it is shown first, and each part sees what those before it will have moved. Here without a question, to its end.",
+        words: &["routine", "friday", "--yes"],
+    },
+    Station {
+        tells: "What arrives can be filed at the moment it is complete, too. Here what is due, once.",
+        words: &["watch", "--once"],
+    },
+    Station {
+        tells: "The whole round is taken back, the last part first.",
+        words: &["undo", "friday", "--yes"],
     },
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
 ];

@@ -325,3 +325,25 @@ fn left_to_settle(now: &Now, changed: Moment, pile: &Pile) -> Duration {
     let since = now.moment().0.saturating_sub(changed.0).max(0);
     settle.saturating_sub(Duration::from_nanos(since.unsigned_abs()))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jiff::tz::TimeZone;
+
+    #[test]
+    fn a_clock_that_was_set_back_keeps_nothing_waiting_for_longer_than_settling_takes() {
+        let config = nine_core::config::parse("[pile.downloads]\nat = \"/d\"\nsettle = \"10min\"\n").unwrap();
+        let now = |text: &str| Now::parse(text, &TimeZone::UTC).unwrap();
+        let changed = now("2031-04-07T09:00").moment();
+        for (clock, minutes) in [
+            ("2031-04-07T09:00", 10),
+            ("2031-04-07T09:04", 6),
+            ("2031-04-07T10:00", 0),
+            ("2031-04-06T09:00", 10),
+        ] {
+            let left = left_to_settle(&now(clock), changed, &config.piles[0]);
+            assert_eq!(left.as_secs(), minutes * 60, "{clock}");
+        }
+    }
+}

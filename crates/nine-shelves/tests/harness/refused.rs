@@ -82,3 +82,9 @@ fn packs() {
     run("retrieve from a pack");
     run("undo of a pack");
 }
+
+#[test]
+fn with_nobody_there() {
+    run("watch across file systems");
+    run("routine with nobody there");
+}

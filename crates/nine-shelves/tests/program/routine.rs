@@ -162,7 +162,7 @@ fn a_second_one_ends_quietly() {
     lock.lock().unwrap();
     let ran = world.nine(&["routine", "friday", "--unattended"]).ends(0);
     assert_eq!((ran.out.as_str(), ran.err.as_str()), ("", ""));
-    world.nine(&["routine", "friday", "--yes"]).ends(2).warns("a routine is at work already");
+    world.nine(&["routine", "friday", "--yes"]).ends(1).warns("a routine is at work already");
     assert_eq!(names(&world, "Downloads").len(), 4);
     drop(lock);
     world.nine(&["routine", "friday", "--yes"]).ends(0);

@@ -19,7 +19,7 @@ use nine_engine::routine::{self, Account, Course, Foresight, How, Parts, Routine
 
 use crate::args::{Format, PlainFormat, ShowArgs};
 use crate::ask::{self, Consent, Offered};
-use crate::failure::{Done, Failure, unless};
+use crate::failure::{Done, Failure, FailureKind, unless};
 use crate::output;
 use crate::output::style::{FAINT, STRONG};
 use crate::preview::{Planned, Preview};
@@ -70,7 +70,7 @@ pub struct RoutineArgs {
     #[arg(long, value_name = "FILE", requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "unschedule", "run", "when", "drop", "plan", "unattended"])]
     pub calendar: Option<PathBuf>,
     /// How to print the list
-    #[arg(long, default_value = "table")]
+    #[arg(long, default_value = "table", conflicts_with = "name")]
     pub format: PlainFormat,
 }
 
@@ -138,7 +138,8 @@ fn workspace_then(workspace: &Workspace, plan: &Plan) -> Option<String> {
 fn by_hand(workspace: &Workspace, routine: &Routine, args: &RoutineArgs, session: &Session) -> Done {
     let commands = Commands::new(session, routine, true)?;
     let Some(_lock) = RoutineLock::begin(workspace, &routine.name)? else {
-        return Err(Failure::words("a routine is at work already").hint("wait until it has ended"));
+        let busy = Failure::new(FailureKind::Partly, "a routine is at work already");
+        return Err(busy.hint("wait until it has ended"));
     };
     let plans = foresee(workspace, &commands, routine.parts.len(), args, session)?;
     go(&Course::of(routine), &commands, plans, &Asking { plan: args.plan, yes: args.yes }, session)
