@@ -4,7 +4,7 @@
 //! `cargo bench -p nine-benches` makes a tree of 200,000 small files and a catalogue of a million rows,
 //! and prints every figure with its median, smallest and largest. Other sizes: `-- FILES MOVES ROWS`,
 //! such as `-- 20000 2000 100000`; `-- drive` for what is done over a network alone, `-- search` for searches and
-//! `-- review` for the review.
+//! `-- review` for the review, `-- watch` for watching.
 #![allow(clippy::print_stdout, missing_docs)]
 
 #[path = "floors/bare.rs"]
@@ -25,6 +25,8 @@ mod program;
 mod review;
 #[path = "floors/tree.rs"]
 mod tree;
+#[path = "floors/watch.rs"]
+mod watch;
 #[path = "floors/work.rs"]
 mod work;
 
@@ -50,6 +52,9 @@ fn main() {
     if std::env::args().any(|word| word == "review") {
         return reviews(world.path());
     }
+    if std::env::args().any(|word| word == "watch") {
+        return watching(world.path());
+    }
     on_a_drive(world.path());
     if std::env::args().any(|word| word == "drive") {
         return;
@@ -67,6 +72,7 @@ fn main() {
     catalogue(world.path(), &pile);
     searches(world.path(), rows);
     reviews(world.path());
+    watching(world.path());
 
     same_bytes(world.path(), files / 20);
     let renames = Pair::measure(
@@ -84,6 +90,34 @@ fn main() {
         },
     );
     renames.print("carry: check, daybook, moves", "bare no-replace renames", "1.5");
+}
+
+/// What watching takes: nothing happens for a minute, one file arrives, 10,000 do; in a pile of 1,000 files, and of
+/// 100,000. Nothing has to settle, so that runs are a minute apart at least: each figure is of a program begun anew.
+fn watching(world: &Path) {
+    let program = program::build();
+    for files in [1_000, 100_000] {
+        let world = world.join(format!("watch-{files}"));
+        let watched = watch::Watched::begin(&program, &world, files);
+        let (before, memory) = (watched.wakings(), watched.memory());
+        std::thread::sleep(Duration::from_secs(60));
+        let wakings = watched.wakings() - before;
+        println!(
+            "watch: {files} files, nothing happens   {wakings} wake-ups in a minute, {} MB",
+            memory / 1_000_000
+        );
+        println!(
+            "watch: {files} files, one arrives       filed after {:.3} s",
+            watched.arrive(1, 0).as_secs_f64()
+        );
+        drop(watched);
+        let watched = watch::Watched::begin(&program, &world, 0);
+        let time = watched.arrive(10_000, 1).as_secs_f64();
+        println!(
+            "watch: {files} files, 10,000 arrive     all filed after {time:.1} s, {} MB",
+            watched.memory() / 1_000_000
+        );
+    }
 }
 
 /// 20,000 files in 400 folders listed, and 2,000 of them moved, on a drive that answers at once and on one that

@@ -6,10 +6,9 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use nine_core::condition::Need;
 use nine_core::config::Pile;
 use nine_core::find::Rows;
-use nine_core::item::{Identity, Kind, Stays};
+use nine_core::item::{Identity, Stays};
 use nine_core::moment::Moment;
-use nine_core::names::{fold_bytes, split_extension};
-use nine_core::place::{ItemPath, NameBuf, Spot};
+use nine_core::place::{NameBuf, Spot};
 use nine_core::plan::archive::{self, ArchiveProposals, Target};
 use nine_core::plan::sweep::{self, SweepProposals, To};
 use nine_core::plan::tidy::{Pass, RuleCount, needs_of, propose, propose_again};
@@ -17,7 +16,7 @@ use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
 use nine_core::shelving::Shelving;
 use nine_core::tree::{NodeId, Tree, Unlearned, mark};
-use nine_stores::StoreDetails;
+use nine_stores::{OnlyNames, StoreDetails};
 
 use crate::Result;
 use crate::looking::{Area, LookMode, Looking, RowQuestion, WantsInside, all_areas, all_rows};
@@ -65,15 +64,15 @@ impl<'w> RulesAtWork<'w> {
         Self::look_at(workspace, areas.collect())
     }
 
-    /// Reads one pile, and of the folders that lie in it only those of these names, and those that may belong to
-    /// something of these names.
+    /// Reads of one pile only what has these names or may belong to something of these names.
     ///
     /// # Errors
     /// As [`Looking::look`].
     pub fn look_in(workspace: &'w Workspace, pile: &Pile, names: &HashSet<NameBuf>) -> Result<Self> {
         let areas = all_areas(workspace).into_iter();
         let areas = areas.filter(|area| area.store.is_some() && pile.name == area.base.place);
-        Self::look_at(workspace, areas.map(|area| only(area, names)).collect())
+        let only = OnlyNames::new(names.clone());
+        Self::look_at(workspace, areas.map(|area| Area { only: Some(only.clone()), ..area }).collect())
     }
 
     fn look_at(workspace: &'w Workspace, areas: Vec<Area>) -> Result<Self> {
@@ -199,20 +198,6 @@ impl<'w> RulesAtWork<'w> {
         };
         Some(work(&pass, pile, &view.tree))
     }
-}
-
-/// The same place with all folders closed but those that something of these names may be in, or belong to.
-fn only(mut area: Area, names: &HashSet<NameBuf>) -> Area {
-    let stems: Vec<String> = names.iter().map(|name| fold_bytes(split_extension(name).0)).collect();
-    let listed = area.store.as_ref().and_then(|store| store.list(&ItemPath::root()).ok()).unwrap_or_default();
-    let folders = listed.into_iter().filter(|(_, entry)| entry.kind == Kind::Folder).map(|(name, _)| name);
-    let belongs = |folder: &NameBuf| {
-        let folder = fold_bytes(folder);
-        stems.iter().any(|stem| folder.starts_with(stem.as_str()))
-    };
-    let closed = folders.filter(|name| !names.contains(name) && !belongs(name));
-    area.closed.extend(closed.map(|name| ItemPath::root().join(&name)));
-    Area { is_part: true, ..area }
 }
 
 /// Learns what the rules ask of the items that they reach, all at once, so that the catalogue keeps

@@ -8,9 +8,12 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
 use nine_core::item::Kind;
-use nine_core::place::{ItemPath, Name};
+use nine_core::place::{ItemPath, Name, NameBuf};
+use nine_core::tree::Tree;
 use nine_stores::local::{Counters, LocalSettings};
-use nine_stores::{ChangeStore, LocalStore, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch};
+use nine_stores::{
+    ChangeStore, LocalStore, OnlyNames, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch,
+};
 use tempfile::TempDir;
 
 struct World {
@@ -85,10 +88,23 @@ fn closed_folders_are_listed_but_not_entered() {
     let world = world();
     world.write("shelf/a", "");
     world.write("other/b", "");
-    let scope = Scope { closed: [path("shelf")].into(), known: None };
+    let scope = Scope { closed: [path("shelf")].into(), ..Scope::default() };
     let scan = world.store.scan(&scope, &Watch::default()).unwrap();
     assert!(scan.tree.find(&path("shelf")).is_some_and(|id| scan.tree.is_unread_folder(id)));
     assert!(scan.tree.find(&path("shelf/a")).is_none() && scan.tree.find(&path("other/b")).is_some());
+}
+
+#[test]
+fn of_a_few_names_only_these_and_what_belongs_to_them_are_looked_at() {
+    let world = world();
+    for file in ["Page.html", "Page.css", "page_files/deep/a", "other/b", "other.txt"] {
+        world.write(file, "");
+    }
+    let only = OnlyNames::new([NameBuf::new("Page.html").unwrap()].into());
+    let scan = world.store.scan(&Scope { only: Some(only), ..Scope::default() }, &Watch::default()).unwrap();
+    let mut seen: Vec<String> = scan.tree.inside(Tree::ROOT).map(|id| scan.tree.path(id).to_text()).collect();
+    seen.sort();
+    assert_eq!(seen, ["Page.css", "Page.html", "page_files", "page_files/deep", "page_files/deep/a"]);
 }
 
 #[test]

@@ -8,7 +8,7 @@ use nine_core::config::Config;
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Spot};
-use nine_stores::{Location, Places, Store, StoreError};
+use nine_stores::{Location, OnlyNames, Places, Store, StoreError};
 
 use crate::workspace::Workspace;
 use crate::{Error, Result};
@@ -34,8 +34,8 @@ pub struct Area {
     pub is_pile: bool,
     /// Whether shelves stand in it; a pile may be a bookcase too.
     pub is_bookcase: bool,
-    /// Whether only a part of it is looked at, so that nothing of this is kept.
-    pub is_part: bool,
+    /// What of it is looked at alone, if not all; nothing of this is kept then.
+    pub only: Option<OnlyNames>,
 }
 
 /// Every pile and bookcase. One that is both is looked at once.
@@ -78,7 +78,7 @@ fn area(workspace: &Workspace, name: &str, at: Location, is_pile: bool) -> Area 
         reads_text: false,
         is_pile,
         is_bookcase: !is_pile,
-        is_part: false,
+        only: None,
     }
 }
 
@@ -142,7 +142,7 @@ fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
         reads_text,
         is_pile: false,
         is_bookcase: false,
-        is_part: false,
+        only: None,
         at,
     })
 }

@@ -137,7 +137,7 @@ impl<'w> Looking<'w> {
 
     fn read(&mut self, area: Area, store: &dyn ReadStore) {
         let known = self.known_of(&area, store);
-        let scope = Scope { closed: area.closed.clone(), known };
+        let scope = Scope { closed: area.closed.clone(), known, only: area.only.clone() };
         let at = self.workspace.moment();
         let watch = Watch::default();
         let task = Task::Reading(&area.base);
@@ -224,7 +224,9 @@ impl<'w> Looking<'w> {
     fn carry_over_into(&mut self, view: usize) {
         let View { area, tree, at, is_known, carried, .. } = &mut self.views[view];
         let ahead = self.workspace.foreseen();
-        let Some(catalogue) = self.catalogue.as_ref().filter(|_| !*is_known) else { return };
+        // Of a few names it is quicker asked anew than found among all that is known.
+        let is_asked = !*is_known && area.only.is_none();
+        let Some(catalogue) = self.catalogue.as_ref().filter(|_| is_asked) else { return };
         match catalogue.carry_over(&area.address, tree, *at) {
             Ok(found) => {
                 *carried = found;
@@ -284,7 +286,7 @@ impl<'w> Looking<'w> {
     }
 
     fn keep_view(&mut self, view: usize) {
-        if self.workspace.foreseen().is_some() || self.views[view].area.is_part {
+        if self.workspace.foreseen().is_some() || self.views[view].area.only.is_some() {
             return;
         }
         let View { area, tree, at, is_known, is_kept, carried, sync_token } = &mut self.views[view];

@@ -27,7 +27,7 @@ impl Looking<'_> {
                 reads_text: false,
                 is_pile: false,
                 is_bookcase: false,
-                is_part: false,
+                only: None,
             };
             self.views.push(View {
                 area,

@@ -168,7 +168,7 @@ fn picture(
 
 /// All that stands on the shelves of a bookcase; `None` if it cannot be read.
 pub(crate) fn scan_shelves(store: &dyn ReadStore, shelving: &Shelving, watch: &Watch) -> Option<Tree> {
-    let scope = Scope { closed: loose_folders(store, shelving), known: None };
+    let scope = Scope { closed: loose_folders(store, shelving), ..Scope::default() };
     Some(store.scan(&scope, watch).ok()?.tree)
 }
 

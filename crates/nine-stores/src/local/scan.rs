@@ -13,7 +13,7 @@ use super::volumes::Volume;
 use super::{LocalStore, WANTED, open_to_look};
 use crate::fault::{Op, before};
 use crate::walk::{Bounds, NotSeen, walk};
-use crate::{ReadStore, Scan, Scope, StoreError, StoreResult, Watch};
+use crate::{OnlyNames, ReadStore, Scan, Scope, StoreError, StoreResult, Watch};
 
 /// Walking waits for the disk more than for the processor; more threads than this gain nothing.
 const MOST_THREADS: usize = 8;
@@ -35,16 +35,17 @@ pub(super) fn list(store: &LocalStore, folder: &ItemPath) -> StoreResult<Vec<(Na
     let mut found = Vec::new();
     let mut block = Vec::with_capacity(BLOCK);
     let add = |name: Name, entry| found.push((name.into(), entry));
-    let troubles = read_folder(store, folder, block.spare_capacity_mut(), add)?;
+    let troubles = read_folder(store, folder, block.spare_capacity_mut(), None, add)?;
     found.extend(troubles.into_iter().map(|(name, _)| (name, not_seen())));
     Ok(found)
 }
 
-/// Hands each entry of a folder to `found`. Returns the names that could not be looked at, and why.
+/// Hands each entry of a folder to `found`, or only those of some names. Returns the names that could not be looked at, and why.
 fn read_folder(
     store: &LocalStore,
     path: &ItemPath,
     block: &mut [MaybeUninit<u8>],
+    only: Option<&OnlyNames>,
     mut found: impl FnMut(Name, Entry),
 ) -> StoreResult<NotSeen> {
     let folder = store.open_at(path, READ_FLAGS)?;
@@ -56,6 +57,9 @@ fn read_folder(
         let bytes = name.file_name().to_bytes();
         // `.` and `..` are listed too, and are no names.
         let Some(own) = Name::new(bytes) else { continue };
+        if only.is_some_and(|only| !only.has(bytes)) {
+            continue;
+        }
         let flags = AtFlags::SYMLINK_NOFOLLOW;
         match before(Op::Look).and_then(|()| fs::statx(&folder, name.file_name(), flags, WANTED)) {
             Ok(facts) => {
@@ -79,6 +83,7 @@ pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreRes
     let threads = std::thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
     let room = || Vec::with_capacity(BLOCK);
     walk(root, threads, (scope, Bounds::NONE), watch, room, |block: &mut Vec<u8>, path, batch| {
-        read_folder(store, path, block.spare_capacity_mut(), |name, entry| batch.push(name, entry))
+        let only = scope.only.as_ref().filter(|_| path.is_root());
+        read_folder(store, path, block.spare_capacity_mut(), only, |name, entry| batch.push(name, entry))
     })
 }

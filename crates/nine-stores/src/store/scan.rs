@@ -2,7 +2,8 @@
 
 use std::collections::HashSet;
 
-use nine_core::place::ItemPath;
+use nine_core::names::{fold_bytes, split_extension};
+use nine_core::place::{ItemPath, NameBuf};
 use nine_core::tree::Tree;
 
 use crate::StoreError;
@@ -14,6 +15,32 @@ pub struct Scope {
     pub closed: HashSet<ItemPath>,
     /// What an earlier scan found, for stores that tell what has changed since.
     pub known: Option<EarlierScan>,
+    /// What of the place itself is looked at alone, where the store can leave the rest out.
+    pub only: Option<OnlyNames>,
+}
+
+/// Some names, and those that may belong to them: with more behind them, in whatever letter case.
+#[derive(Debug, Clone, Default)]
+pub struct OnlyNames {
+    names: HashSet<NameBuf>,
+    stems: Vec<String>,
+}
+
+impl OnlyNames {
+    /// These names.
+    pub fn new(names: HashSet<NameBuf>) -> Self {
+        let stems = names.iter().map(|name| fold_bytes(split_extension(name).0)).collect();
+        Self { names, stems }
+    }
+
+    /// Whether a name is one of them, or may belong to one.
+    pub fn has(&self, name: &[u8]) -> bool {
+        if self.names.contains(name) {
+            return true;
+        }
+        let folded = fold_bytes(name);
+        self.stems.iter().any(|stem| folded.starts_with(stem.as_str()))
+    }
 }
 
 /// What an earlier scan found.
