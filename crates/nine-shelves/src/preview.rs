@@ -10,6 +10,7 @@ use nine_core::place::Spot;
 use nine_core::worklist::Step;
 use nine_core::worklist::table::{to_csv, to_json};
 use nine_engine::plan::{Plan, Written};
+use nine_engine::routine::UNITS;
 use nine_engine::{Workspace, displays};
 
 use crate::args::{Format, ShowArgs};
@@ -168,6 +169,9 @@ impl<'a> Preview<'a> {
             tell(carried.run, &carried.outcome, &carried.steps, output::err())?;
         }
         displays::refresh_all(self.workspace);
+        if carried.steps.iter().any(|step| step.item.place == UNITS) {
+            commands::routine::reload_units(self.session);
+        }
         unless(plan.troubles() + carried.troubles())
     }
 

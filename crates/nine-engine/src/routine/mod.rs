@@ -15,7 +15,9 @@ use nine_core::routine::Routine;
 pub use foresight::Foresight;
 pub use record::{PartRecord, Record, RoutineLock, last_times};
 pub use run::{Account, Course, How, PartEnd, Parts, run};
-pub use units::{Calendar, Scheduled, UnitsPlan, calendar, cron_line, schedule, serve_watch, unschedule};
+pub use units::{
+    Calendar, Scheduled, UNITS, UnitsPlan, calendar, cron_line, schedule, serve_watch, unschedule,
+};
 
 use crate::configuration::ConfigChange;
 use crate::error::Named;

@@ -17,7 +17,7 @@ use crate::workspace::Workspace;
 use crate::{Error, Result, text_file};
 
 /// The place in which units lie, as runs know it.
-const UNITS: &str = "~units";
+pub const UNITS: &str = "~units";
 
 /// The place in which a calendar file lies, as runs know it.
 const CALENDAR: &str = "~calendar";

@@ -1,11 +1,12 @@
 //! What the library is told of the world around it, instead of asking.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
+use nine_core::escape::escape;
 use nine_core::moment::Now;
-use nine_stores::Watch;
+use nine_stores::{Location, Watch};
 
 /// How the process is started that reads what is inside files.
 #[derive(Debug, Clone)]
@@ -61,4 +62,48 @@ pub struct Environment {
     pub part: fn(&[String]) -> Result<(), String>,
     /// The number of this process, by which others are told who is at work.
     pub process: u32,
+}
+
+impl Environment {
+    /// A path for people, with the home folder as `~`.
+    pub fn shown(&self, path: &Path) -> String {
+        match path.strip_prefix(&self.home) {
+            Ok(below) if !below.as_os_str().is_empty() => {
+                format!("~/{}", escape(below.as_os_str().as_encoded_bytes()))
+            }
+            _ => escape(path.as_os_str().as_encoded_bytes()),
+        }
+    }
+
+    /// The same of something that may be on a drive.
+    pub fn shown_at(&self, at: &Location) -> String {
+        at.local().map_or_else(|| at.to_string(), |path| self.shown(path))
+    }
+
+    /// A place as it is written in the configuration: below the home folder with `~`.
+    pub fn typed(&self, at: &Location) -> String {
+        let Some(path) = at.local() else { return at.to_string() };
+        match path.strip_prefix(&self.home) {
+            Ok(below) if below.as_os_str().is_empty() => "~".to_owned(),
+            Ok(below) => format!("~/{}", below.display()),
+            Err(_) => path.display().to_string(),
+        }
+    }
+
+    /// A path of the configuration with its home folder written out.
+    pub fn expand(&self, at: &str) -> PathBuf {
+        match at.strip_prefix('~') {
+            Some("") => self.home.clone(),
+            Some(rest) => self.home.join(rest.trim_start_matches('/')),
+            None => PathBuf::from(at),
+        }
+    }
+
+    /// Where a place of the configuration is. An address that is none is refused with the configuration.
+    pub fn at(&self, at: &str) -> Location {
+        match Location::typed(Path::new(at)) {
+            Ok(Location::Drive(address)) => Location::Drive(address),
+            _ => Location::Local(self.expand(at)),
+        }
+    }
 }

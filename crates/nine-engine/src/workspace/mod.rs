@@ -13,7 +13,6 @@ use std::sync::atomic::Ordering;
 use std::sync::{Arc, OnceLock};
 
 use nine_core::config::{Bookcase, Config, Pile};
-use nine_core::escape::escape;
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::Siblings;
@@ -129,8 +128,7 @@ impl Workspace {
     pub fn unrecovered(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
         recovery::close_data(&environment, &*reporter);
         let loaded = config_file::load(&environment)?;
-        let (counters, drives) = (Arc::default(), Arc::default());
-        Ok(Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None })
+        Ok(Self::new(environment, reporter, loaded))
     }
 
     /// The same with a text as its configuration, whatever the file says.
@@ -144,11 +142,14 @@ impl Workspace {
     ) -> Result<Self> {
         recovery::close_data(&environment, &*reporter);
         let loaded = config_file::of_text(&environment, text)?;
-        let (counters, drives) = (Arc::default(), Arc::default());
-        let workspace =
-            Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None };
+        let workspace = Self::new(environment, reporter, loaded);
         recovery::recover_all(&workspace)?;
         Ok(workspace)
+    }
+
+    fn new(environment: Arc<Environment>, reporter: Arc<dyn Reporter>, loaded: Loaded) -> Self {
+        let (counters, drives) = (Arc::default(), Arc::default());
+        Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None }
     }
 
     /// The same with the configuration as it is by now, and all places opened anew.
@@ -421,48 +422,4 @@ impl Workspace {
 /// What lies in a folder; nothing where that cannot be read.
 pub(crate) fn listed(places: &Places, folder: &Spot) -> Siblings {
     places.of(folder).and_then(|store| store.list(&folder.path)).unwrap_or_default()
-}
-
-impl Environment {
-    /// A path for people, with the home folder as `~`.
-    pub fn shown(&self, path: &Path) -> String {
-        match path.strip_prefix(&self.home) {
-            Ok(below) if !below.as_os_str().is_empty() => {
-                format!("~/{}", escape(below.as_os_str().as_encoded_bytes()))
-            }
-            _ => escape(path.as_os_str().as_encoded_bytes()),
-        }
-    }
-
-    /// The same of something that may be on a drive.
-    pub fn shown_at(&self, at: &Location) -> String {
-        at.local().map_or_else(|| at.to_string(), |path| self.shown(path))
-    }
-
-    /// A place as it is written in the configuration: below the home folder with `~`.
-    pub fn typed(&self, at: &Location) -> String {
-        let Some(path) = at.local() else { return at.to_string() };
-        match path.strip_prefix(&self.home) {
-            Ok(below) if below.as_os_str().is_empty() => "~".to_owned(),
-            Ok(below) => format!("~/{}", below.display()),
-            Err(_) => path.display().to_string(),
-        }
-    }
-
-    /// A path of the configuration with its home folder written out.
-    pub fn expand(&self, at: &str) -> PathBuf {
-        match at.strip_prefix('~') {
-            Some("") => self.home.clone(),
-            Some(rest) => self.home.join(rest.trim_start_matches('/')),
-            None => PathBuf::from(at),
-        }
-    }
-
-    /// Where a place of the configuration is. An address that is none is refused with the configuration.
-    pub fn at(&self, at: &str) -> Location {
-        match Location::typed(Path::new(at)) {
-            Ok(Location::Drive(address)) => Location::Drive(address),
-            _ => Location::Local(self.expand(at)),
-        }
-    }
 }

@@ -119,7 +119,8 @@ fn go_through_waiting(preview: &Preview) -> Done<bool> {
     }
     let mut err = output::err();
     for Waiting { name, since, items, .. } in &lists {
-        writeln!(err, "{}: {} waiting since {since}.", plain(name), counted(*items as u64, "item", "items"))?;
+        let items = counted(*items as u64, "item has", "items have");
+        writeln!(err, "{}: {items} waited since {since}.", plain(name))?;
     }
     let choices =
         [('y', "what waits".to_owned()), ('n', "all that lies loose; what waits goes on waiting".to_owned())];

@@ -363,3 +363,28 @@ fn steps_back_go_to_what_was_decided() {
         .keys(&[ESC])
         .until_not("Again, and back");
 }
+
+#[test]
+fn what_waits_since_nobody_was_there_is_gone_through() {
+    let world = World::new();
+    let rules = "[[rule]]\nname = \"loans\"\nwhen = \"name has loan\"\nput = \"2\"\nclash = \"hold\"\n";
+    world.rules(&format!("{rules}[routine.weekly]\nrun = [\"tidy\"]\n"));
+    for name in ["loan a.txt", "loan b.txt", "loan c.txt"] {
+        world.file(name, &format!("new {name}"));
+    }
+    for name in ["loan a.txt", "loan b.txt"] {
+        world.old_file(&world.shelves.join("2 Loans").join(name), &format!("old {name}"));
+    }
+    world.nine(&["routine", "weekly", "--unattended"]).ends(0).warns("2 in doubt");
+    // One of the two is gone by the time that somebody looks.
+    fs::remove_file(world.at("Downloads/loan b.txt")).unwrap();
+    let mut screen = Screen::start(&world, &["review"], 40, 120);
+    screen.until("weekly: 2 items have waited since 2").until("Go through which?").keys(&["y", ENTER]);
+    screen.until("loan a.txt").until("1 item");
+    screen.keys(&[" "]).until("1 to be done").keys(&["q"]).until("carry out 1 item").keys(&["1"]);
+    screen.until("Carry out 1 step?").keys(&["y", ENTER]).until("1 moved");
+    assert_eq!(screen.ends(), Some(0));
+    assert_eq!(names(&world.shelves.join("2 Loans")), ["Held", "loan a.txt", "loan b.txt", "loan c.txt"]);
+    assert!(names(&world.data.join("waiting")).is_empty(), "nothing waits any more");
+    world.nine(&[]).ends(0).says("nine shelves");
+}

@@ -45,6 +45,11 @@ pub fn run(name: &str, args: &RoutineArgs, session: &Session) -> Done {
     }
 }
 
+/// Has systemd read its units anew, where they were written or taken away, be it by an undo.
+pub fn reload_units(session: &Session) {
+    systemctl(session, &["daemon-reload"]);
+}
+
 /// Shows units, asks, writes them, and has systemd read them.
 pub fn write(
     units: UnitsPlan,
@@ -72,7 +77,6 @@ pub fn take_away(units: UnitsPlan, workspace: &Workspace, show: &ShowArgs, sessi
     Preview::new(session, workspace, show).propose(Planned::new(plan, |_, _| Ok(())))?;
     if texts.iter().all(|(path, _)| !path.exists()) {
         systemctl(session, &["stop", &unit]);
-        systemctl(session, &["daemon-reload"]);
         writeln!(output::out(), "{FAINT}{unit} is stopped and gone{FAINT:#}")?;
     }
     Ok(())
@@ -99,7 +103,7 @@ fn is_written(texts: &[(PathBuf, String)]) -> bool {
 
 /// Has systemd read its units anew and begin one; says what to type where that cannot be done from here.
 pub fn restart(unit: &str, session: &Session) -> Done {
-    let is_begun = systemctl(session, &["daemon-reload"]) && systemctl(session, &["restart", unit]);
+    let is_begun = systemctl(session, &["restart", unit]);
     let mut out = output::out();
     if is_begun {
         writeln!(out, "{FAINT}It is at work. systemctl --user status {unit} shows it{FAINT:#}")?;
