@@ -31,6 +31,9 @@ pub struct Record {
 pub struct PartRecord {
     /// The command.
     pub command: String,
+    /// Whether it only prints.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub prints: bool,
     /// Its run, if anything was to be done.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub run: Option<u64>,

@@ -67,7 +67,9 @@ pub enum How {
 
 /// What came of a part.
 pub enum PartEnd<E> {
-    /// It was printed, or there was nothing to do.
+    /// It only prints, and did so, unless nobody was there.
+    Printed,
+    /// There was nothing to do.
     Quiet {
         /// Items that were left, since they were not what was agreed to any more.
         left: usize,
@@ -153,7 +155,7 @@ fn one<P: Parts>(
         if matches!(how, How::Agreed(_)) {
             parts.print(nth)?;
         }
-        return Ok(PartEnd::Quiet { left: 0, in_doubt: 0, troubles: 0 });
+        return Ok(PartEnd::Printed);
     };
     plan.draft.occasion = occasion.cloned();
     // What an earlier part left for a person to look at waits for that, and no later part takes it away meanwhile.
@@ -211,6 +213,7 @@ fn carry(plan: &Plan, workspace: &Workspace, waits: bool) -> Result<Carried> {
 
 fn recorded<E>(end: &PartEnd<E>) -> PartRecord {
     match end {
+        PartEnd::Printed => PartRecord { prints: true, ..PartRecord::default() },
         PartEnd::Quiet { left, in_doubt, troubles } => PartRecord {
             left: *left as u64,
             in_doubt: *in_doubt as u64,

@@ -116,7 +116,7 @@ impl Parts for Undos<'_> {
     fn ended(&self, part: usize, end: &PartEnd<Failure>) -> Option<String> {
         match end {
             PartEnd::Failed(failure) => Some(failure.told(&self.session.environment).message),
-            PartEnd::Quiet { .. } => None,
+            PartEnd::Printed | PartEnd::Quiet { .. } => None,
             PartEnd::Carried { carried, .. } => {
                 let mut out = output::out();
                 let _ = write!(out, "\n{FAINT}undo of run {}{FAINT:#}", self.runs[part]);

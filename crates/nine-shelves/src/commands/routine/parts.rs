@@ -211,7 +211,7 @@ impl Parts for Commands<'_> {
     fn ended(&self, part: usize, end: &PartEnd<Failure>) -> Option<String> {
         let failed = match end {
             PartEnd::Failed(failure) => Some(failure.told(&self.session.environment)),
-            PartEnd::Quiet { .. } | PartEnd::Carried { .. } => None,
+            PartEnd::Printed | PartEnd::Quiet { .. } | PartEnd::Carried { .. } => None,
         };
         // A part that ended with an account of its troubles told them already.
         let failed = failed.map(|told| {
@@ -234,7 +234,7 @@ impl Commands<'_> {
                 tell(carried.run, &carried.outcome, &carried.steps, output::out())?;
                 tell_left(*left)
             }
-            (PartEnd::Quiet { left: 0, .. }, _) => Ok(()),
+            (PartEnd::Printed | PartEnd::Quiet { left: 0, .. }, _) => Ok(()),
             (PartEnd::Quiet { left, .. }, _) => {
                 self.heading(part)?;
                 tell_left(*left)
