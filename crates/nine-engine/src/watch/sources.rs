@@ -232,6 +232,16 @@ impl Sources {
                 came.push(pile.name.clone());
             }
         }
+        // The nearest folder above one that is still away may be another one by now.
+        for pile in piles {
+            if self.piles.get(&pile.name) != Some(&How::Away) {
+                continue;
+            }
+            self.unwatch(&pile.name);
+            if let Some(folder) = workspace.at(&pile.at).local() {
+                self.watch_above(folder, &pile.name);
+            }
+        }
         came
     }
 

@@ -252,9 +252,20 @@ fn a_pile_that_is_renamed_is_away_and_seen_coming_back() {
     fs::rename(world.at("Elsewhere"), world.at("Downloads")).unwrap();
     watching.until("downloads is there again");
     until_there(&shelf(&world, "while.txt"));
-    // A folder above it that is renamed takes it away, too.
     let said = watching.end();
     assert_eq!(said.matches("is away").count(), 1, "{said}");
+    // Of one whose folder above is not there either, each is seen coming.
+    let text = fs::read_to_string(world.data.join("shelves.toml")).unwrap();
+    let far = world.at("disk/far");
+    world.config(&format!("{text}\n[pile.far]\nat = \"{}\"\nsettle = \"0min\"\n", far.display()));
+    let watching = Watching::begin(&world);
+    watching.until("far is away");
+    fs::create_dir(world.at("disk")).unwrap();
+    sleep(Duration::from_millis(200));
+    fs::create_dir(&far).unwrap();
+    watching.until("far is there again");
+    fs::write(far.join("farther.txt"), "from far").unwrap();
+    until_there(&shelf(&world, "farther.txt"));
 }
 
 #[test]

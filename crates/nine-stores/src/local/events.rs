@@ -64,8 +64,8 @@ pub enum Happened {
 #[derive(Debug)]
 pub struct Events {
     inotify: OwnedFd,
-    /// By the kernel's number of a watch.
-    watched: HashMap<i32, u64>,
+    /// By the kernel's number of a watch, of which a folder has one however often it is watched.
+    watched: HashMap<i32, Vec<u64>>,
     mounts: Option<File>,
     timer: OwnedFd,
 }
@@ -85,13 +85,16 @@ impl Events {
         })
     }
 
-    /// Watches a folder, under a number of the caller's. Several folders may have one.
+    /// Watches a folder, under a number of the caller's. Several folders may have one number, and one folder several.
     ///
     /// # Errors
     /// If that cannot be.
     pub fn watch(&mut self, folder: &Path, number: u64) -> Result<(), Unwatched> {
         let watch = inotify::add_watch(&self.inotify, folder, WANTED).map_err(unwatched)?;
-        self.watched.insert(watch, number);
+        let numbers = self.watched.entry(watch).or_default();
+        if !numbers.contains(&number) {
+            numbers.push(number);
+        }
         Ok(())
     }
 
@@ -103,10 +106,10 @@ impl Events {
 
     /// Watches the folders of a number no more.
     pub fn unwatch(&mut self, number: u64) {
-        let watches: Vec<i32> =
-            self.watched.iter().filter(|(_, known)| **known == number).map(|(watch, _)| *watch).collect();
-        for watch in watches {
-            self.watched.remove(&watch);
+        for numbers in self.watched.values_mut() {
+            numbers.retain(|known| *known != number);
+        }
+        for (watch, _) in self.watched.extract_if(|_, numbers| numbers.is_empty()) {
             let _ = inotify::remove_watch(&self.inotify, watch);
         }
     }
@@ -188,12 +191,12 @@ impl Events {
                 continue;
             }
             // Events of a watch that was given up are still on their way.
-            let Some(number) = self.watched.get(&event.wd()).copied() else { continue };
+            let Some(numbers) = self.watched.get(&event.wd()) else { continue };
             if event.events().intersects(LOST) {
                 gone.push((event.wd(), event.events()));
-                happened.push(Happened::Lost(number));
+                happened.extend(numbers.iter().map(|number| Happened::Lost(*number)));
             } else if let Some(name) = event.file_name().and_then(|name| Name::new(name.to_bytes())) {
-                happened.push(Happened::In(number, name.into()));
+                happened.extend(numbers.iter().map(|number| Happened::In(*number, name.into())));
             }
         }
         for (watch, _) in gone.iter().filter(|(_, how)| how.intersects(ReadFlags::IGNORED)) {
@@ -274,7 +277,10 @@ mod tests {
         let told = events.wait(Some(Duration::from_secs(5)), wake.as_fd()).unwrap();
         assert_eq!(told, [Happened::Lost(1)]);
         events.unwatch(1);
+        // A folder that is watched for two reasons is watched for the other once one is gone.
+        events.watch(dir.path(), 4).unwrap();
         assert_eq!(events.watch_above(&pile.join("deeper"), 2).unwrap(), dir.path());
+        events.unwatch(4);
         fs::rename(dir.path().join("other"), &pile).unwrap();
         let told = events.wait(Some(Duration::from_secs(5)), wake.as_fd()).unwrap();
         assert_eq!(told, [Happened::In(2, name("pile"))]);
