@@ -191,13 +191,13 @@ fn what_is_taken_back_is_left_alone_until_it_changes() {
 #[test]
 fn what_it_moved_itself_is_not_moved_again() {
     let world = world();
-    configure(&world, "[[rule]]\nwhen = \"ext txt\"\nrename = \"seen {stem}{ext}\"\n");
+    configure(&world, "[[rule]]\nwhen = \"ext txt\"\nrename = \"{stem}x{ext}\"\n");
     let watching = Watching::begin(&world);
     world.file("round.txt", "round and round");
     watching.until("run 1: 1 moved");
     sleep(Duration::from_secs(2));
     let said = watching.end();
-    assert!(world.at("Downloads/seen round.txt").exists() && said.matches("1 moved").count() == 1, "{said}");
+    assert!(world.at("Downloads/roundx.txt").exists() && said.matches("1 moved").count() == 1, "{said}");
 }
 
 #[test]
