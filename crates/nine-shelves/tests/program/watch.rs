@@ -7,6 +7,7 @@ use std::process::{Child, Command, Stdio};
 use std::thread::sleep;
 use std::time::{Duration, Instant};
 
+use nine_standin::Disk;
 use rustix::process::{Pid, Signal, kill_process};
 
 use super::support::World;
@@ -266,6 +267,28 @@ fn a_pile_that_is_renamed_is_away_and_seen_coming_back() {
     watching.until("far is there again");
     fs::write(far.join("farther.txt"), "from far").unwrap();
     until_there(&shelf(&world, "farther.txt"));
+}
+
+#[test]
+fn a_disk_that_is_taken_out_is_away_and_watched_again_when_it_is_back() {
+    // Where nothing may be mounted, a renamed folder stands for it (above).
+    let Ok(disk) = Disk::in_a_file(48) else { return };
+    let disk = std::cell::RefCell::new(disk);
+    let world = world();
+    let pile = disk.borrow().path().join("pile");
+    fs::create_dir(&pile).unwrap();
+    let text = fs::read_to_string(world.data.join("shelves.toml")).unwrap();
+    world.config(&format!("{text}\n[pile.disk]\nat = \"{}\"\nsettle = \"0min\"\n", pile.display()));
+    let watching = Watching::begin(&world);
+    fs::write(pile.join("one.txt"), "on the disk").unwrap();
+    until_there(&shelf(&world, "one.txt"));
+    // Once the run is over, watching keeps nothing from being taken out.
+    until("the disk is free", || disk.borrow_mut().take_out().is_ok(), || watching.said());
+    watching.until("disk is away");
+    disk.borrow_mut().mount().unwrap();
+    watching.until("disk is there again");
+    fs::write(pile.join("two.txt"), "on the disk again").unwrap();
+    until_there(&shelf(&world, "two.txt"));
 }
 
 #[test]
