@@ -137,10 +137,6 @@ fn workspace_then(workspace: &Workspace, plan: &Plan) -> Option<String> {
 /// Shows all parts, asks once, and carries them out.
 fn by_hand(workspace: &Workspace, routine: &Routine, args: &RoutineArgs, session: &Session) -> Done {
     let commands = Commands::new(session, routine, true)?;
-    let Some(_lock) = RoutineLock::begin(workspace, &routine.name)? else {
-        let busy = Failure::new(FailureKind::Partly, "a routine is at work already");
-        return Err(busy.hint("wait until it has ended"));
-    };
     let plans = foresee(workspace, &commands, routine.parts.len(), args, session)?;
     go(&Course::of(routine), &commands, plans, &Asking { plan: args.plan, yes: args.yes }, session)
 }
@@ -185,6 +181,11 @@ pub fn go<P: Parts<Error = Failure>>(
     let agreed = plans.iter().map(|plan| plan.as_ref().map(agree).unwrap_or_default()).collect();
     // What was shown is not held while it is done.
     drop(plans);
+    // A question that nobody answers keeps no timer from being served.
+    let Some(_lock) = RoutineLock::begin(&parts.workspace()?, &course.routine)? else {
+        let busy = Failure::new(FailureKind::Partly, "a routine is at work already");
+        return Err(busy.hint("nothing has been changed; wait until it has ended"));
+    };
     let account = routine::run(course, parts, &How::Agreed(agreed))?;
     account::print(&account, course, session)?;
     outcome(&account)
