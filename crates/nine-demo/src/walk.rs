@@ -30,8 +30,8 @@ pub const CHAPTERS: [Chapter; 8] = [
         about: "the dated archive, and everything of one pile in a hurry",
         stations: 26..33,
     },
-    Chapter { name: "routine", about: "the weekly round in one go", stations: 33..38 },
-    Chapter { name: "drive", about: "a cloud drive", stations: 38..49 },
+    Chapter { name: "routine", about: "the weekly round in one go", stations: 33..37 },
+    Chapter { name: "drive", about: "a cloud drive", stations: 37..48 },
 ];
 
 /// The short walk, from nothing to shelves and back. Its configuration begins empty, and lies beside that of the other
@@ -72,7 +72,7 @@ pub const SHORT: [Station; 10] = [
 ];
 
 /// The walk through folders of this machine.
-pub const STATIONS: [Station; 38] = [
+pub const STATIONS: [Station; 37] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -193,12 +193,8 @@ pub const STATIONS: [Station; 38] = [
         words: &["routine"],
     },
     Station {
-        tells: "All of it is shown first, and each part sees what those before it will have moved. Here without a question, to its end.",
+        tells: "All of it is shown first, and each part sees what those before it will have moved. Here without a question, to its end. (`nine watch` would file what arrives at the moment it is complete.)",
         words: &["routine", "friday", "--yes"],
-    },
-    Station {
-        tells: "What arrives can be filed at the moment it is complete, too. Here what is due, once.",
-        words: &["watch", "--once"],
     },
     Station {
         tells: "The whole round is taken back, the last part first.",
