@@ -1,6 +1,6 @@
 //! Gives every proposal a name that is free.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::{Follower, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
@@ -78,10 +78,22 @@ pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {
     let mut out = settler.out;
     // The steps stand in the order of the proposals all the same.
     let mut steps: Vec<(usize, Step)> = out.of.into_iter().zip(out.worklist.steps).collect();
+    drop_tags_of_what_goes(&mut steps, proposals);
     steps.sort_by_key(|(of, _)| *of);
     (out.of, out.worklist.steps) = steps.into_iter().unzip();
     out.clashes.sort_by_key(|clash| clash.proposal);
     out
+}
+
+/// An item that another one replaces goes into the trash as it is: tags that a rule would give it first would have to be
+/// taken back from something that lies elsewhere by then.
+fn drop_tags_of_what_goes(steps: &mut Vec<(usize, Step)>, proposals: &[Proposal]) {
+    let goes = steps.iter().filter(|(_, step)| matches!(step.act, Act::Discard { .. }));
+    let goes: HashSet<Spot> = goes.map(|(_, step)| step.item.clone()).collect();
+    let is_fixed = |of: usize| matches!(proposals[of].intent, Intent::Exactly(_));
+    steps.retain(|(of, step)| {
+        !matches!(step.act, Act::Tag { .. }) || is_fixed(*of) || !goes.contains(&step.item)
+    });
 }
 
 struct Settler<'a> {
