@@ -205,6 +205,8 @@ impl Watching<'_> {
     }
 
     fn until_asked(&mut self) -> Result {
+        // What was written until its folder was watched, nobody was told of.
+        self.reload(false);
         loop {
             let asked = self.man.asked();
             if asked.stop {
@@ -312,6 +314,9 @@ impl Watching<'_> {
                 self.agenda = Agenda::new(self.request.pace);
                 self.man.told(&Told::Reloaded);
                 self.begin(&workspace);
+                // What was written until its folder was watched again, nobody was told of.
+                drop(workspace);
+                self.reload(false);
             }
             Err(error) => self.man.told(&Told::KeptOld(&error)),
         }
