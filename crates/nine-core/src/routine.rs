@@ -42,14 +42,14 @@ pub enum Unattended {
 
 /// What is watched.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Watching {
+pub struct WatchConfig {
     /// The names of piles; all, if there are none.
     pub piles: Vec<String>,
     /// How often is looked where the kernel tells nothing.
     pub look: Option<Span>,
 }
 
-impl Watching {
+impl WatchConfig {
     /// How often is looked where the kernel tells nothing.
     pub fn look(&self) -> Span {
         self.look.unwrap_or_else(|| Span::minutes(15))

@@ -55,12 +55,12 @@ pub struct CheckReport {
     /// The drives that they are on.
     pub drives: Vec<TriedDrive>,
     /// What this program keeps of its own.
-    pub kept: Kept,
+    pub kept: OwnFiles,
 }
 
 /// What this program keeps of its own.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Kept {
+pub struct OwnFiles {
     /// Runs in the daybook.
     pub runs: u64,
     /// Bytes that the daybook takes.
@@ -72,8 +72,8 @@ pub struct Kept {
 }
 
 /// Counts what is kept. What cannot be read is not counted.
-fn kept(workspace: &Workspace) -> Kept {
-    let mut kept = Kept::default();
+fn kept(workspace: &Workspace) -> OwnFiles {
+    let mut kept = OwnFiles::default();
     for entry in std::fs::read_dir(workspace.data()).into_iter().flatten().flatten() {
         let is_catalogue = entry.file_name().as_encoded_bytes().starts_with(b"catalogue.sqlite");
         let bytes = bytes_of(&entry.path());

@@ -28,7 +28,7 @@ use crate::session::Session;
 pub type Epilogue<'a> = Box<dyn FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()> + 'a>;
 
 /// What a command proposes, and how it is shown.
-pub struct Planned<'a> {
+pub struct PlanToShow<'a> {
     /// The plan.
     pub plan: Plan,
     /// What belongs under its preview.
@@ -37,7 +37,7 @@ pub struct Planned<'a> {
     pub names_places: Option<bool>,
 }
 
-impl<'a> Planned<'a> {
+impl<'a> PlanToShow<'a> {
     /// A plan with what belongs under its preview.
     pub fn new(plan: Plan, epilogue: impl FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()> + 'a) -> Self {
         Self { plan, epilogue: Box::new(epilogue), names_places: None }
@@ -71,7 +71,7 @@ impl<'a> Preview<'a> {
     ///
     /// # Errors
     /// As [`Preview::show_ask_carry`].
-    pub fn propose(mut self, planned: Planned) -> Done {
+    pub fn propose(mut self, planned: PlanToShow) -> Done {
         self.names_places = planned.names_places.unwrap_or(self.names_places);
         self.show_ask_carry(planned.plan, planned.epilogue)
     }

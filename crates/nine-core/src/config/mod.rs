@@ -32,7 +32,7 @@ use crate::copies::Keep;
 use crate::facet::Facets;
 use crate::moment::Span;
 use crate::place::NameBuf;
-use crate::routine::{Routine, Watching};
+use crate::routine::{Routine, WatchConfig};
 use crate::rules::Rule;
 use crate::saved::{self, SavedSearch};
 use crate::tags;
@@ -65,7 +65,7 @@ pub struct Config {
     /// The routines, in the order of the text.
     pub routines: Vec<Routine>,
     /// What is watched.
-    pub watching: Watching,
+    pub watching: WatchConfig,
 }
 
 /// A place where things land and lie loose.
@@ -202,7 +202,7 @@ impl Default for Config {
             displays: None,
             trash: None,
             routines: Vec::new(),
-            watching: Watching::default(),
+            watching: WatchConfig::default(),
         }
     }
 }

@@ -7,7 +7,7 @@ use super::Config;
 use super::reader::ConfigReader;
 use crate::diagnostic::Diagnostic;
 use crate::moment::{EXPECTED_SPAN, Span};
-use crate::routine::{Routine, RoutinePart, Unattended, Watching};
+use crate::routine::{Routine, RoutinePart, Unattended, WatchConfig};
 use crate::schedule::Schedule;
 
 /// How the program is called in a part that somebody copied from a terminal.
@@ -71,7 +71,7 @@ fn read_part(reader: &mut ConfigReader, part: &Spanned<String>) -> Option<Routin
 }
 
 impl WatchText {
-    pub(super) fn read(&self, reader: &mut ConfigReader, config: &Config) -> Watching {
+    pub(super) fn read(&self, reader: &mut ConfigReader, config: &Config) -> WatchConfig {
         reader.check_piles(&self.piles, config);
         let look = self.look.as_ref().and_then(|look| {
             let span = Span::parse(look.get_ref());
@@ -81,6 +81,6 @@ impl WatchText {
             }
             span
         });
-        Watching { piles: self.piles.iter().map(|pile| pile.get_ref().clone()).collect(), look }
+        WatchConfig { piles: self.piles.iter().map(|pile| pile.get_ref().clone()).collect(), look }
     }
 }

@@ -1,16 +1,16 @@
 //! When something is done again and again, as people write it: `Friday 16:00`, `daily 18:30`, `first Monday 9:00`.
 
+mod export;
 mod forms;
 mod parse;
-mod units;
 
 use std::fmt;
 
 use jiff::civil::{Date, Time, Weekday};
 use jiff::{ToSpan, ZonedDateTime};
 
+pub use export::{Reminder, Started};
 pub use parse::EXPECTED_SCHEDULE;
-pub use units::{Reminder, Started};
 
 /// Days that come again, and a time of the day.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -182,7 +182,7 @@ proptest! {
 #[test]
 fn a_word_of_a_unit_is_one_word_whatever_is_in_it() {
     let words = ["/opt/a b/nine", "--home", "/h/100%/$HOME/\"q\"\\", ""].map(str::to_owned).to_vec();
-    let started = units::Started { words, what: "routine friday".into() };
+    let started = export::Started { words, what: "routine friday".into() };
     let service = started.once();
     let line = service.lines().find(|line| line.starts_with("ExecStart=")).unwrap();
     assert_eq!(
@@ -203,8 +203,10 @@ fn a_timer_and_an_event_of_a_calendar() {
         "{timer}"
     );
     let (from, made) = (at("2031-04-11T16:00[Europe/London]"), at("2031-04-07T09:00[Europe/London]"));
-    let told =
-        units::Reminder { title: "Tidy, copies".into(), text: "nine routine friday\nthen rest; well".into() };
+    let told = export::Reminder {
+        title: "Tidy, copies".into(),
+        text: "nine routine friday\nthen rest; well".into(),
+    };
     let text = schedule.calendar(&from, &made, "a-mark@nine", &told);
     let lines: Vec<&str> = text.split("\r\n").collect();
     for line in [

@@ -13,8 +13,8 @@ use nine_core::config::{self, RoutineEdit};
 use nine_core::routine::Routine;
 
 pub use foresight::Foresight;
-pub use record::{PartRecord, Record, RoutineLock, last_times};
-pub use run::{Account, Course, How, PartEnd, Parts, run};
+pub use record::{OccasionRecord, PartRecord, RoutineLock, last_times};
+pub use run::{Account, Course, PartEnd, Parts, Permitted, run};
 pub use units::{
     Calendar, Scheduled, UNITS, UnitsPlan, calendar, cron_line, schedule, serve_watch, unschedule,
 };
@@ -27,7 +27,7 @@ use crate::{Error, Result, status};
 
 /// A routine with what is known of it.
 #[derive(Debug, Clone)]
-pub struct Known<'w> {
+pub struct KnownRoutine<'w> {
     /// As the configuration has it.
     pub routine: &'w Routine,
     /// When it is to be run next, where that is said.
@@ -35,13 +35,13 @@ pub struct Known<'w> {
     /// Whether something will run it then.
     pub is_scheduled: bool,
     /// The last time that it was run.
-    pub last: Option<Record>,
+    pub last: Option<OccasionRecord>,
 }
 
 /// All routines, in the order of the configuration.
-pub fn all(workspace: &Workspace) -> Vec<Known<'_>> {
+pub fn all(workspace: &Workspace) -> Vec<KnownRoutine<'_>> {
     let last = last_times(workspace);
-    let known = |routine| Known {
+    let known = |routine| KnownRoutine {
         next: next(workspace, routine),
         is_scheduled: units::is_scheduled(workspace, routine),
         last: last.get(&routine.name).cloned(),
@@ -85,7 +85,7 @@ pub fn next(workspace: &Workspace, routine: &Routine) -> Option<ZonedDateTime> {
     routine.when.as_ref()?.next_after(workspace.now().zoned())
 }
 
-/// How many things lie loose in each pile that can be looked at.
+/// Permitted many things lie loose in each pile that can be looked at.
 pub(crate) fn loose(workspace: &Workspace) -> BTreeMap<String, u64> {
     let piles = status::piles(workspace).into_iter();
     piles.filter_map(|pile| Some((pile.name, pile.loose.ok()?.0))).collect()

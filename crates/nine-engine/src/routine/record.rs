@@ -13,7 +13,7 @@ use crate::{Error, Result};
 
 /// One time that a routine was run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Record {
+pub struct OccasionRecord {
     /// Its name.
     pub routine: String,
     /// When it began, as the daybook has it of its runs.
@@ -22,7 +22,7 @@ pub struct Record {
     pub unattended: bool,
     /// Its parts, in order.
     pub parts: Vec<PartRecord>,
-    /// How many things lay loose in each pile afterwards.
+    /// Permitted many things lay loose in each pile afterwards.
     pub loose: BTreeMap<String, u64>,
 }
 
@@ -37,20 +37,20 @@ pub struct PartRecord {
     /// Its run, if anything was to be done.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub run: Option<u64>,
-    /// How many steps were done.
+    /// Permitted many steps were done.
     pub done: u64,
-    /// How many were not, or could not be looked at.
+    /// Permitted many were not, or could not be looked at.
     pub not_done: u64,
-    /// How many items were left, since they were not what was agreed to any more.
+    /// Permitted many items were left, since they were not what was agreed to any more.
     pub left: u64,
-    /// How many are in doubt, and wait.
+    /// Permitted many are in doubt, and wait.
     pub in_doubt: u64,
     /// Why it could not be begun.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub failed: Option<String>,
 }
 
-impl Record {
+impl OccasionRecord {
     /// The sum over all parts.
     pub fn sum(&self, of: impl Fn(&PartRecord) -> u64) -> u64 {
         self.parts.iter().map(of).sum()
@@ -69,19 +69,19 @@ fn file(workspace: &Workspace) -> PathBuf {
     workspace.data().join("routines.jsonl")
 }
 
-fn lines(workspace: &Workspace) -> Vec<Record> {
+fn lines(workspace: &Workspace) -> Vec<OccasionRecord> {
     let text = std::fs::read(file(workspace)).unwrap_or_default();
     let lines = text.split(|byte| *byte == b'\n');
     lines.filter_map(|line| serde_json::from_slice(line).ok()).collect()
 }
 
 /// The last time of each routine.
-pub fn last_times(workspace: &Workspace) -> HashMap<String, Record> {
+pub fn last_times(workspace: &Workspace) -> HashMap<String, OccasionRecord> {
     lines(workspace).into_iter().map(|record| (record.routine.clone(), record)).collect()
 }
 
 /// Remembers a time.
-pub(super) fn remember(workspace: &Workspace, record: &Record) -> std::io::Result<()> {
+pub(super) fn remember(workspace: &Workspace, record: &OccasionRecord) -> std::io::Result<()> {
     use std::os::unix::fs::OpenOptionsExt;
     let path = file(workspace);
     let mut all = lines(workspace);
@@ -96,7 +96,7 @@ pub(super) fn remember(workspace: &Workspace, record: &Record) -> std::io::Resul
     line(&mut File::options().append(true).create(true).mode(0o600).open(path)?, record)
 }
 
-fn line(out: &mut File, record: &Record) -> std::io::Result<()> {
+fn line(out: &mut File, record: &OccasionRecord) -> std::io::Result<()> {
     let mut line = serde_json::to_vec(record)?;
     line.push(b'\n');
     // Behind half a line of a program that was cut off, which is read as none.

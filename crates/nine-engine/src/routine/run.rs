@@ -7,7 +7,7 @@ use nine_carry::daybook::Occasion;
 use nine_core::routine::{Routine, Unattended};
 
 use super::loose;
-use super::record::{PartRecord, Record, last_times, remember};
+use super::record::{OccasionRecord, PartRecord, last_times, remember};
 use crate::left_alone::LeftAlone;
 use crate::plan::{Agreed, Carried, Draft, Plan};
 use crate::review::keep_waiting;
@@ -58,7 +58,7 @@ impl Course {
 
 /// What may be done.
 #[derive(Debug)]
-pub enum How {
+pub enum Permitted {
     /// What was agreed to, for each part.
     Agreed(Vec<Agreed>),
     /// What may be done with nobody there.
@@ -97,12 +97,12 @@ pub enum PartEnd<E> {
 #[derive(Debug, Clone)]
 pub struct Account {
     /// What was done.
-    pub record: Record,
-    /// How many things lay loose in each pile after the last time.
+    pub record: OccasionRecord,
+    /// Permitted many things lay loose in each pile after the last time.
     pub before: Option<BTreeMap<String, u64>>,
 }
 
-/// How often another program at work is waited for with nobody there, and how long between.
+/// Permitted often another program at work is waited for with nobody there, and how long between.
 const TRIES: usize = 24;
 const PAUSE: Duration = Duration::from_secs(5);
 
@@ -110,7 +110,7 @@ const PAUSE: Duration = Duration::from_secs(5);
 ///
 /// # Errors
 /// If no workspace can be had at the end, to write down what came of it.
-pub fn run<P: Parts>(course: &Course, parts: &P, how: &How) -> Result<Account, P::Error> {
+pub fn run<P: Parts>(course: &Course, parts: &P, how: &Permitted) -> Result<Account, P::Error> {
     let workspace = parts.workspace()?;
     let routine = &course.routine;
     let before = last_times(&workspace).remove(routine).map(|last| last.loose);
@@ -129,13 +129,13 @@ pub fn run<P: Parts>(course: &Course, parts: &P, how: &How) -> Result<Account, P
     }
     let workspace = parts.workspace()?;
     displays::refresh_all(&workspace);
-    let unattended = matches!(how, How::Unattended(_));
+    let unattended = matches!(how, Permitted::Unattended(_));
     if unattended {
         let frame = waiting.unwrap_or_else(|| Draft::new("", Vec::new(), &workspace.opened().places));
         keep_waiting(&workspace, routine, Draft { command: format!("nine routine {routine}"), ..frame })?;
     }
     let loose = loose(&workspace);
-    let record = Record { routine: routine.clone(), began, unattended, parts: records, loose };
+    let record = OccasionRecord { routine: routine.clone(), began, unattended, parts: records, loose };
     if !course.takes_back {
         remember(&workspace, &record).map_err(Error::Io)?;
     }
@@ -145,14 +145,14 @@ pub fn run<P: Parts>(course: &Course, parts: &P, how: &How) -> Result<Account, P
 fn one<P: Parts>(
     parts: &P,
     nth: usize,
-    how: &How,
+    how: &Permitted,
     occasion: Option<&Occasion>,
     waiting: &mut Option<Draft>,
 ) -> Result<PartEnd<P::Error>, P::Error> {
     let workspace = parts.workspace()?;
     let Some(mut plan) = parts.plan(nth, &workspace)? else {
         // Nobody reads what is printed where nobody is.
-        if matches!(how, How::Agreed(_)) {
+        if matches!(how, Permitted::Agreed(_)) {
             parts.print(nth)?;
         }
         return Ok(PartEnd::Printed);
@@ -162,14 +162,14 @@ fn one<P: Parts>(
     let open = waiting.iter().flat_map(|waiting| &waiting.proposals).map(|proposal| proposal.item.clone());
     plan.leave_items(&open.collect());
     let (left, in_doubt) = match how {
-        How::Agreed(agreed) => (plan.keep_to(&agreed[nth]), agreed[nth].declined()),
-        How::Unattended(may) => (0, keep_to_sure(&workspace, &mut plan, *may, waiting)),
+        Permitted::Agreed(agreed) => (plan.keep_to(&agreed[nth]), agreed[nth].declined()),
+        Permitted::Unattended(may) => (0, keep_to_sure(&workspace, &mut plan, *may, waiting)),
     };
     let troubles = plan.troubles();
     if plan.checked.order.is_empty() {
         return Ok(PartEnd::Quiet { left, in_doubt, troubles });
     }
-    let carried = Box::new(carry(&plan, &workspace, matches!(how, How::Unattended(_)))?);
+    let carried = Box::new(carry(&plan, &workspace, matches!(how, Permitted::Unattended(_)))?);
     Ok(PartEnd::Carried { carried, left, in_doubt, troubles })
 }
 

@@ -34,7 +34,7 @@ pub struct Asked {
 }
 
 /// What watching needs of the world.
-pub trait Watchman {
+pub trait WatchHost {
     /// A workspace as of now: with this text as its configuration, or with what the file says.
     ///
     /// # Errors
@@ -100,8 +100,8 @@ const TRIES: u32 = 24;
 ///
 /// # Errors
 /// What is wrong with the configuration at the beginning, or that nothing can be watched.
-pub fn watch(man: &dyn Watchman, request: &Request) -> Result {
-    let workspace = man.workspace(None)?;
+pub fn watch(host: &dyn WatchHost, request: &Request) -> Result {
+    let workspace = host.workspace(None)?;
     let piles: Vec<Pile> = piles(&workspace, request)?;
     if piles.is_empty() {
         return Err(Error::NothingToSweep);
@@ -112,10 +112,10 @@ pub fn watch(man: &dyn Watchman, request: &Request) -> Result {
     }
     if request.once {
         drop(workspace);
-        return once(man, &piles, request);
+        return once(host, &piles, request);
     }
     let mut watching = Watching {
-        man,
+        host,
         request,
         sources: Sources::new(&workspace)?,
         agenda: Agenda::new(request.pace),
@@ -138,20 +138,20 @@ fn piles(workspace: &Workspace, request: &Request) -> Result<Vec<Pile>> {
 }
 
 /// Does what is due now, and ends.
-fn once(man: &dyn Watchman, piles: &[Pile], request: &Request) -> Result {
+fn once(host: &dyn WatchHost, piles: &[Pile], request: &Request) -> Result {
     let mut troubles = None;
     for pile in piles {
         let mut tries = 0;
         loop {
-            let workspace = man.workspace(None)?;
-            match look(man, &workspace, pile, &Due::Whole) {
+            let workspace = host.workspace(None)?;
+            match look(host, &workspace, pile, &Due::Whole) {
                 Ok(_) => break,
-                Err(Error::AtWork(_)) if tries < TRIES && !man.asked().stop => {
+                Err(Error::AtWork(_)) if tries < TRIES && !host.asked().stop => {
                     tries += 1;
                     std::thread::sleep(request.pace.again / 12);
                 }
                 Err(error) => {
-                    man.told(&Told::Later(&pile.name, &error));
+                    host.told(&Told::Later(&pile.name, &error));
                     troubles = Some(error);
                     break;
                 }
@@ -162,28 +162,28 @@ fn once(man: &dyn Watchman, piles: &[Pile], request: &Request) -> Result {
 }
 
 /// Looks at what is due of a pile, and tells what came of it.
-fn look(man: &dyn Watchman, workspace: &Workspace, pile: &Pile, due: &Due) -> Result<Passed> {
+fn look(host: &dyn WatchHost, workspace: &Workspace, pile: &Pile, due: &Due) -> Result<Passed> {
     if workspace.store(&pile.name).is_none() {
         let error = workspace.opened().closed.iter().find(|closed| closed.name == pile.name);
         let why = error.map_or_else(|| StoreError::NotThere.to_string(), |closed| closed.error.to_string());
-        man.told(&Told::Away(&pile.name, &why));
+        host.told(&Told::Away(&pile.name, &why));
         return Ok(Passed::default());
     }
     let passed = pass(workspace, pile, due)?;
     for (item, why) in &passed.refused {
-        man.told(&Told::Refused(item, why));
+        host.told(&Told::Refused(item, why));
     }
     if let Some(carried) = &passed.carried {
-        man.told(&Told::Ran(carried));
+        host.told(&Told::Ran(carried));
     }
     if passed.in_doubt > 0 {
-        man.told(&Told::InDoubt(passed.in_doubt));
+        host.told(&Told::InDoubt(passed.in_doubt));
     }
     Ok(passed)
 }
 
 struct Watching<'m> {
-    man: &'m dyn Watchman,
+    host: &'m dyn WatchHost,
     request: &'m Request,
     sources: Sources,
     agenda: Agenda,
@@ -195,44 +195,44 @@ struct Watching<'m> {
 
 impl Watching<'_> {
     fn begin(&mut self, workspace: &Workspace) {
-        let now = self.man.uptime();
-        self.sources.begin(self.man, workspace, &self.piles);
+        let now = self.host.uptime();
+        self.sources.begin(self.host, workspace, &self.piles);
         for pile in &self.piles {
             self.agenda.whole(&pile.name, now);
         }
         let looked_at = self.sources.looked_at();
-        self.man.told(&Told::Begun { folders: self.sources.folders(), looked_at: &looked_at });
+        self.host.told(&Told::Begun { folders: self.sources.folders(), looked_at: &looked_at });
     }
 
     fn until_asked(&mut self) -> Result {
         // What was written until its folder was watched, nobody was told of.
         self.reload(false);
         loop {
-            let asked = self.man.asked();
+            let asked = self.host.asked();
             if asked.stop {
                 return Ok(());
             }
             if asked.reload {
                 self.reload(true);
             }
-            let now = self.man.uptime();
+            let now = self.host.uptime();
             for (pile, due, tries) in self.agenda.take(now) {
-                if self.man.asked().stop {
+                if self.host.asked().stop {
                     return Ok(());
                 }
                 self.look(&pile, due, tries);
             }
-            let now = self.man.uptime();
+            let now = self.host.uptime();
             let next = [self.agenda.next(), self.sources.next()].into_iter().flatten().min();
             let time = next.map(|next| next.saturating_sub(now));
-            for event in self.sources.wait(self.man, time)? {
+            for event in self.sources.wait(self.host, time)? {
                 self.happened(event);
             }
         }
     }
 
     fn happened(&mut self, event: sources::Event) {
-        let now = self.man.uptime();
+        let now = self.host.uptime();
         match event {
             sources::Event::Touched(pile, name) => {
                 let settle = self.settle(&pile);
@@ -240,7 +240,7 @@ impl Watching<'_> {
             }
             sources::Event::Whole(pile) => self.agenda.whole(&pile, now),
             sources::Event::Overflow => {
-                self.man.told(&Told::Overflow);
+                self.host.told(&Told::Overflow);
                 self.piles.iter().for_each(|pile| self.agenda.whole(&pile.name, now));
             }
             sources::Event::Configuration => self.reload(false),
@@ -255,14 +255,14 @@ impl Watching<'_> {
     }
 
     fn workspace(&self) -> Result<Workspace> {
-        self.man.workspace(self.exists.then_some(self.text.as_str()))
+        self.host.workspace(self.exists.then_some(self.text.as_str()))
     }
 
     fn look_after_places(&mut self) {
         let Ok(workspace) = self.workspace() else { return };
-        for pile in self.sources.look_after(self.man, &workspace, &self.piles) {
+        for pile in self.sources.look_after(self.host, &workspace, &self.piles) {
             // What came while it was away was not told.
-            self.agenda.whole(&pile, self.man.uptime());
+            self.agenda.whole(&pile, self.host.uptime());
         }
     }
 
@@ -271,14 +271,14 @@ impl Watching<'_> {
         let looked = self.workspace().and_then(|workspace| {
             let now = workspace.now().clone();
             if workspace.store(&pile.name).is_none() && self.sources.is_told(&pile.name) {
-                self.sources.look_after(self.man, &workspace, &self.piles);
+                self.sources.look_after(self.host, &workspace, &self.piles);
                 return Ok((now, Passed::default()));
             }
-            let passed = look(self.man, &workspace, &pile, &due)?;
-            self.sources.follow(self.man, &workspace, &pile, &due);
+            let passed = look(self.host, &workspace, &pile, &due)?;
+            self.sources.follow(self.host, &workspace, &pile, &due);
             Ok((now, passed))
         });
-        let now = self.man.uptime();
+        let now = self.host.uptime();
         match looked {
             Ok((clock, passed)) => {
                 for (name, changed) in passed.waits {
@@ -290,7 +290,7 @@ impl Watching<'_> {
                 }
             }
             Err(error) => {
-                self.man.told(&Told::Later(&pile.name, &error));
+                self.host.told(&Told::Later(&pile.name, &error));
                 self.agenda.put_back(&pile.name, due, tries, now);
             }
         }
@@ -299,7 +299,7 @@ impl Watching<'_> {
     /// Reads the configuration anew; a broken one is told, and the old one stands. Where nobody asked for it, one that says
     /// the same is not worth a word.
     fn reload(&mut self, is_asked: bool) {
-        let read = self.man.workspace(None).and_then(|workspace| {
+        let read = self.host.workspace(None).and_then(|workspace| {
             let piles = piles(&workspace, self.request)?;
             Ok((workspace, piles))
         });
@@ -312,13 +312,13 @@ impl Watching<'_> {
                 self.text.clone_from(&workspace.loaded.text);
                 (self.exists, self.piles) = (workspace.loaded.exists, piles);
                 self.agenda = Agenda::new(self.request.pace);
-                self.man.told(&Told::Reloaded);
+                self.host.told(&Told::Reloaded);
                 self.begin(&workspace);
                 // What was written until its folder was watched again, nobody was told of.
                 drop(workspace);
                 self.reload(false);
             }
-            Err(error) => self.man.told(&Told::KeptOld(&error)),
+            Err(error) => self.host.told(&Told::KeptOld(&error)),
         }
     }
 }

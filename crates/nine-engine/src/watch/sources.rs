@@ -13,7 +13,7 @@ use nine_core::rules::Reach;
 use nine_stores::local::events::{Events, Happened, Unwatched, is_told};
 
 use super::agenda::{Due, Uptime};
-use super::{Told, Watchman};
+use super::{Told, WatchHost};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
@@ -45,9 +45,9 @@ enum Source {
     Configuration,
 }
 
-/// How a pile is watched.
+/// WatchedBy a pile is watched.
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum How {
+enum WatchedBy {
     /// The kernel tells, of the folder that has this device and inode.
     Told((u64, u64)),
     /// It is looked at from time to time, next then.
@@ -60,8 +60,8 @@ pub(super) struct Sources {
     events: Events,
     sources: HashMap<u64, Source>,
     next_number: u64,
-    piles: BTreeMap<String, How>,
-    /// How often is looked where the kernel tells nothing.
+    piles: BTreeMap<String, WatchedBy>,
+    /// WatchedBy often is looked where the kernel tells nothing.
     look: Duration,
     config_file: PathBuf,
 }
@@ -83,7 +83,7 @@ impl Sources {
     }
 
     /// Begins to watch these piles, and nothing else.
-    pub fn begin(&mut self, man: &dyn Watchman, workspace: &Workspace, piles: &[Pile]) {
+    pub fn begin(&mut self, host: &dyn WatchHost, workspace: &Workspace, piles: &[Pile]) {
         let numbers: Vec<u64> = self.sources.drain().map(|(number, _)| number).collect();
         numbers.into_iter().for_each(|number| self.events.unwatch(number));
         self.piles.clear();
@@ -93,24 +93,24 @@ impl Sources {
             let _ = self.add(&folder, Source::Configuration);
         }
         for pile in piles {
-            self.watch(man, workspace, pile);
+            self.watch(host, workspace, pile);
         }
     }
 
-    /// How many folders the kernel tells of.
+    /// WatchedBy many folders the kernel tells of.
     pub fn folders(&self) -> usize {
         self.events.len()
     }
 
     /// The piles that are looked at from time to time.
     pub fn looked_at(&self) -> Vec<String> {
-        let looked_at = self.piles.iter().filter(|(_, how)| matches!(how, How::LookedAt(_)));
+        let looked_at = self.piles.iter().filter(|(_, how)| matches!(how, WatchedBy::LookedAt(_)));
         looked_at.map(|(name, _)| name.clone()).collect()
     }
 
     /// Whether the kernel tells of a pile, or did until now.
     pub fn is_told(&self, pile: &str) -> bool {
-        matches!(self.piles.get(pile), Some(How::Told(_)))
+        matches!(self.piles.get(pile), Some(WatchedBy::Told(_)))
     }
 
     fn add(&mut self, folder: &Path, source: Source) -> Result<(), Unwatched> {
@@ -121,36 +121,36 @@ impl Sources {
     }
 
     /// Watches a pile as its place allows.
-    fn watch(&mut self, man: &dyn Watchman, workspace: &Workspace, pile: &Pile) {
+    fn watch(&mut self, host: &dyn WatchHost, workspace: &Workspace, pile: &Pile) {
         let at = workspace.at(&pile.at);
         let how = match at.local() {
-            None => self.looked_at_from_now(man),
+            None => self.looked_at_from_now(host),
             Some(folder) if workspace.store(&pile.name).is_none() => {
                 self.watch_above(folder, &pile.name);
-                self.tell_away(man, workspace, &pile.name);
-                How::Away
+                self.tell_away(host, workspace, &pile.name);
+                WatchedBy::Away
             }
-            Some(folder) if !is_told(folder) => self.looked_at_from_now(man),
+            Some(folder) if !is_told(folder) => self.looked_at_from_now(host),
             Some(folder) => match self.watch_folder(workspace, pile, folder) {
-                Ok(()) => How::Told(identity(folder)),
+                Ok(()) => WatchedBy::Told(identity(folder)),
                 Err(Unwatched::Limit) => {
-                    man.told(&Told::Limit(&pile.name));
-                    self.looked_at_from_now(man)
+                    host.told(&Told::Limit(&pile.name));
+                    self.looked_at_from_now(host)
                 }
-                Err(Unwatched::Store(_)) => self.looked_at_from_now(man),
+                Err(Unwatched::Store(_)) => self.looked_at_from_now(host),
             },
         };
         self.piles.insert(pile.name.clone(), how);
     }
 
-    fn looked_at_from_now(&self, man: &dyn Watchman) -> How {
-        How::LookedAt(man.uptime() + self.look)
+    fn looked_at_from_now(&self, host: &dyn WatchHost) -> WatchedBy {
+        WatchedBy::LookedAt(host.uptime() + self.look)
     }
 
-    fn tell_away(&self, man: &dyn Watchman, workspace: &Workspace, name: &str) {
-        if self.piles.get(name) != Some(&How::Away) {
+    fn tell_away(&self, host: &dyn WatchHost, workspace: &Workspace, name: &str) {
+        if self.piles.get(name) != Some(&WatchedBy::Away) {
             let closed = workspace.opened().closed.iter().find(|closed| closed.name == name);
-            man.told(&Told::Away(name, &closed.map_or_else(String::new, |closed| closed.error.to_string())));
+            host.told(&Told::Away(name, &closed.map_or_else(String::new, |closed| closed.error.to_string())));
         }
     }
 
@@ -191,9 +191,11 @@ impl Sources {
     }
 
     /// Watches new folders that lie in a pile, where rules reach into folders.
-    pub fn follow(&mut self, man: &dyn Watchman, workspace: &Workspace, pile: &Pile, due: &Due) {
+    pub fn follow(&mut self, host: &dyn WatchHost, workspace: &Workspace, pile: &Pile, due: &Due) {
         let at = workspace.at(&pile.at);
-        let (Some(folder), Some(How::Told(_))) = (at.local(), self.piles.get(&pile.name)) else { return };
+        let (Some(folder), Some(WatchedBy::Told(_))) = (at.local(), self.piles.get(&pile.name)) else {
+            return;
+        };
         if !reaches_deep(workspace, &pile.name) {
             return;
         }
@@ -204,8 +206,8 @@ impl Sources {
         };
         for folder in folders_in(folder).into_iter().filter(is_due).filter(|path| !watched.contains(path)) {
             if let Err(Unwatched::Limit) = self.watch_inside(&pile.name, &folder) {
-                man.told(&Told::Limit(&pile.name));
-                let how = self.looked_at_from_now(man);
+                host.told(&Told::Limit(&pile.name));
+                let how = self.looked_at_from_now(host);
                 self.piles.insert(pile.name.clone(), how);
                 return;
             }
@@ -213,28 +215,28 @@ impl Sources {
     }
 
     /// Looks whether piles came or went; returns those that came.
-    pub fn look_after(&mut self, man: &dyn Watchman, workspace: &Workspace, piles: &[Pile]) -> Vec<String> {
+    pub fn look_after(&mut self, host: &dyn WatchHost, workspace: &Workspace, piles: &[Pile]) -> Vec<String> {
         let mut came = Vec::new();
         for pile in piles {
             let is_there = workspace.store(&pile.name).is_some();
             let was_away = match self.piles.get(&pile.name) {
-                Some(How::Away) if is_there => true,
+                Some(WatchedBy::Away) if is_there => true,
                 // Another folder may stand there by now, or a disk was mounted over it.
-                Some(How::Told(known)) if !is_there || self.is_other(workspace, pile, *known) => false,
+                Some(WatchedBy::Told(known)) if !is_there || self.is_other(workspace, pile, *known) => false,
                 _ => continue,
             };
             self.unwatch(&pile.name);
-            self.watch(man, workspace, pile);
+            self.watch(host, workspace, pile);
             if was_away {
-                man.told(&Told::Back(&pile.name));
+                host.told(&Told::Back(&pile.name));
             }
-            if self.piles.get(&pile.name) != Some(&How::Away) {
+            if self.piles.get(&pile.name) != Some(&WatchedBy::Away) {
                 came.push(pile.name.clone());
             }
         }
         // The nearest folder above one that is still away may be another one by now.
         for pile in piles {
-            if self.piles.get(&pile.name) != Some(&How::Away) {
+            if self.piles.get(&pile.name) != Some(&WatchedBy::Away) {
                 continue;
             }
             self.unwatch(&pile.name);
@@ -267,22 +269,22 @@ impl Sources {
     /// When something is to be looked at that the kernel does not tell of.
     pub fn next(&self) -> Option<Uptime> {
         let looked_at = self.piles.values().filter_map(|how| match how {
-            How::LookedAt(at) => Some(*at),
-            How::Told(_) | How::Away => None,
+            WatchedBy::LookedAt(at) => Some(*at),
+            WatchedBy::Told(_) | WatchedBy::Away => None,
         });
         looked_at.min()
     }
 
     /// Waits until something happens, or a time is over.
-    pub fn wait(&mut self, man: &dyn Watchman, time: Option<Duration>) -> Result<Vec<Event>> {
-        let happened = self.events.wait(time, man.wake());
+    pub fn wait(&mut self, host: &dyn WatchHost, time: Option<Duration>) -> Result<Vec<Event>> {
+        let happened = self.events.wait(time, host.wake());
         let happened =
             happened.map_err(|source| Error::Path { path: PathBuf::from("/proc/self"), source })?;
         let mut events: Vec<Event> = happened.into_iter().filter_map(|one| self.event(one)).collect();
         events.dedup();
-        let (now, look) = (man.uptime(), self.look);
+        let (now, look) = (host.uptime(), self.look);
         for (name, how) in &mut self.piles {
-            if let How::LookedAt(at) = how
+            if let WatchedBy::LookedAt(at) = how
                 && *at <= now
             {
                 *at = now + look;

@@ -9,7 +9,7 @@ use nine_stores::drive::DISCARDED;
 use crate::args::{SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// Put a selection into the trash; nothing is ever deleted
@@ -37,7 +37,7 @@ pub fn run(args: DiscardArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan(args: &DiscardArgs, workspace: &Workspace) -> Done<Planned<'static>> {
+pub fn plan(args: &DiscardArgs, workspace: &Workspace) -> Done<PlanToShow<'static>> {
     let Discarded { plan, selected, bytes, kept_by } =
         discard::plan(workspace, &args.selection.selection()?)?;
     let selected = format!("{} selected, {}", counted(selected, "item", "items"), readable(bytes));
@@ -46,7 +46,7 @@ pub fn plan(args: &DiscardArgs, workspace: &Workspace) -> Done<Planned<'static>>
         KeptBy::Drive => format!("the folder {DISCARDED} on the drive"),
         KeptBy::Both => format!("the trash, or on a drive the folder {DISCARDED},"),
     };
-    Ok(Planned::new(plan, move |_, out| {
+    Ok(PlanToShow::new(plan, move |_, out| {
         writeln!(out, "{FAINT}{selected}; nothing is deleted, {keeper} keeps it{FAINT:#}")
     }))
 }

@@ -13,7 +13,7 @@ use crate::args::{ClashWord, Format, SelectionArgs, ShowArgs};
 use crate::ask;
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// File by hand: move or copy a selection onto a shelf
@@ -59,7 +59,7 @@ pub fn run(args: PutArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan<'a>(args: &PutArgs, session: &'a Session, workspace: &Workspace) -> Done<Planned<'a>> {
+pub fn plan<'a>(args: &PutArgs, session: &'a Session, workspace: &Workspace) -> Done<PlanToShow<'a>> {
     // The target first: nothing need be looked for if there is none.
     let into = folder_typed(workspace, &args.on, args.new_folder, &args.show)?;
     let request = Request {
@@ -74,7 +74,7 @@ pub fn plan<'a>(args: &PutArgs, session: &'a Session, workspace: &Workspace) -> 
         let Merged { plan, folders, copies } = merge(workspace, &request)?;
         let folders = counted(folders as u64, "folder", "folders");
         let copies = counted(copies, "copy is", "copies are");
-        return Ok(Planned::new(plan, move |_, out| {
+        return Ok(PlanToShow::new(plan, move |_, out| {
             writeln!(
                 out,
                 "{FAINT}{folders} into {into}; {copies} there already; what is empty then is taken away{FAINT:#}"
@@ -82,7 +82,7 @@ pub fn plan<'a>(args: &PutArgs, session: &'a Session, workspace: &Workspace) -> 
         }));
     }
     let Put { plan, selected, in_place } = put::plan(workspace, &request)?;
-    Ok(Planned::new(plan, move |plan, out| {
+    Ok(PlanToShow::new(plan, move |plan, out| {
         for folder in plan.new_folders() {
             writeln!(out, "New folder: {}", session.look.text(&folder.path.to_string()))?;
         }

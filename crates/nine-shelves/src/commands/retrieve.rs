@@ -9,7 +9,7 @@ use super::put::folder_typed;
 use crate::args::{ClashWord, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// What was archived or swept, back to where it came from or onto a shelf
@@ -49,13 +49,13 @@ pub fn run(args: RetrieveArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan(args: &RetrieveArgs, workspace: &Workspace) -> Done<Planned<'static>> {
+pub fn plan(args: &RetrieveArgs, workspace: &Workspace) -> Done<PlanToShow<'static>> {
     let onto = args.on.as_deref().map(|on| folder_typed(workspace, on, args.new_folder, &args.show));
     let (selection, clash) = (args.selection.selection()?, args.clash.into());
     let request = Request { selection, run: args.run, onto: onto.transpose()?, clash };
     let Retrieved { plan, selected } = retrieve::plan(workspace, &request)?;
     let count = counted(selected, "item", "items");
-    let planned = Planned::new(plan, move |_, out| {
+    let planned = PlanToShow::new(plan, move |_, out| {
         writeln!(out, "{FAINT}{count} selected; a pack stays as it is{FAINT:#}")
     });
     Ok(planned.naming_places(true))

@@ -9,7 +9,7 @@ use super::tidy::print_left;
 use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// All that lies loose, into one folder with the day's date
@@ -41,10 +41,10 @@ pub fn run(args: SweepArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan<'a>(args: &SweepArgs, session: &'a Session, workspace: &Workspace) -> Done<Planned<'a>> {
+pub fn plan<'a>(args: &SweepArgs, session: &'a Session, workspace: &Workspace) -> Done<PlanToShow<'a>> {
     let request = Request { piles: args.piles.clone(), sort_later: args.sort_later };
     let Swept { plan, folders, left, looked_at } = sweep::plan(workspace, &request)?;
-    let planned = Planned::new(plan, move |_, out| {
+    let planned = PlanToShow::new(plan, move |_, out| {
         for (folder, many) in &folders {
             let folder = session.look.text(&folder.to_string());
             writeln!(out, "{} into {folder}", counted(*many, "loose item", "loose items"))?;

@@ -14,7 +14,7 @@ use crate::failure::{Done, Failure, unless};
 use crate::output::style::{DOUBT, FAINT};
 use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, bars, records, tags};
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// Add, drop, rename and list tags
@@ -114,7 +114,7 @@ pub fn run(args: TagArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan(args: &TagArgs, workspace: &Workspace) -> Done<Option<Planned<'static>>> {
+pub fn plan(args: &TagArgs, workspace: &Workspace) -> Done<Option<PlanToShow<'static>>> {
     if args.acts() { plan_request(&request(args)?, workspace).map(Some) } else { Ok(None) }
 }
 
@@ -164,10 +164,10 @@ fn request(args: &TagArgs) -> Done<Request> {
     })
 }
 
-fn plan_request(request: &Request, workspace: &Workspace) -> Done<Planned<'static>> {
+fn plan_request(request: &Request, workspace: &Workspace) -> Done<PlanToShow<'static>> {
     let Tagged { plan, selected, unchanged, in_notes } = tag::plan(workspace, request)?;
     let by_folder = matches!(request, Request::FromFolder(_));
-    let planned = Planned::new(plan, move |_, out| {
+    let planned = PlanToShow::new(plan, move |_, out| {
         let selected = counted(selected, "item", "items");
         if in_notes > 0 {
             let notes = counted(in_notes, "note has", "notes have");

@@ -13,7 +13,7 @@ use super::shelves;
 use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// Apply the rules: plan, check, show, ask once, carry out
@@ -42,10 +42,10 @@ pub fn run(args: TidyArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan<'a>(args: &TidyArgs, session: &'a Session, workspace: &'a Workspace) -> Done<Planned<'a>> {
+pub fn plan<'a>(args: &TidyArgs, session: &'a Session, workspace: &'a Workspace) -> Done<PlanToShow<'a>> {
     let request = Request { piles: args.piles.clone() };
     let Tidied { plan, left, looked_at } = tidy::plan(workspace, &request)?;
-    Ok(Planned::new(plan, move |plan, out| {
+    Ok(PlanToShow::new(plan, move |plan, out| {
         if !plan.checked.order.is_empty() {
             shelves::print_pictures_with(session, workspace, plan, out)?;
         }

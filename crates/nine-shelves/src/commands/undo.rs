@@ -15,7 +15,7 @@ use crate::args::ShowArgs;
 use crate::failure::{Done, Failure};
 use crate::output;
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview, tell};
+use crate::preview::{PlanToShow, Preview, tell};
 use crate::session::Session;
 
 /// Take a run back
@@ -49,7 +49,11 @@ pub fn run(args: UndoArgs, session: &Session) -> Done {
 }
 
 /// What would be taken back; nothing, which is told, where nothing of the run is left.
-fn planned<'a>(workspace: &Workspace, run: Option<u64>, session: &'a Session) -> Done<Option<Planned<'a>>> {
+fn planned<'a>(
+    workspace: &Workspace,
+    run: Option<u64>,
+    session: &'a Session,
+) -> Done<Option<PlanToShow<'a>>> {
     let Undone { run, plan } = plan(workspace, run)?;
     let Some(plan) = plan else {
         writeln!(output::err(), "Run {} has nothing left to take back.", run.number)?;
@@ -58,7 +62,7 @@ fn planned<'a>(workspace: &Workspace, run: Option<u64>, session: &'a Session) ->
     let command = session.look.text(&plain(&run.command));
     let at = run.at.get(..16).unwrap_or(&run.at).replace('T', " ");
     let done = counted(run.done() as u64, "step", "steps");
-    let planned = Planned::new(plan, move |_, out| {
+    let planned = PlanToShow::new(plan, move |_, out| {
         writeln!(out, "Takes back run {}: {command}, {at}, {done} done", run.number)
     });
     Ok(Some(planned.naming_places(true)))
@@ -76,7 +80,7 @@ fn of_routine(workspace: &Workspace, name: &str, show: &ShowArgs, session: &Sess
     for run in &runs {
         writeln!(output::out())?;
         let plan = match planned(foresight.workspace(), Some(*run), session)? {
-            Some(Planned { plan, epilogue, .. }) => {
+            Some(PlanToShow { plan, epilogue, .. }) => {
                 let preview = Preview::new(session, foresight.workspace(), show);
                 Preview { names_places: true, ..preview }.print(&plan, epilogue)?;
                 foresight.carry(&plan);

@@ -11,7 +11,7 @@ use clap::Args;
 use nine_core::amount::{count, counted};
 use nine_core::escape::plain;
 use nine_engine::plan::Carried;
-use nine_engine::watch::{Asked, Pace, Request, Told, Uptime, Watchman, watch};
+use nine_engine::watch::{Asked, Pace, Request, Told, Uptime, WatchHost, watch};
 use nine_engine::{Workspace, routine as routines};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
@@ -58,8 +58,8 @@ pub fn run(args: &WatchArgs, session: &Session) -> Done {
         return service(args, session);
     }
     let request = Request { piles: args.piles.clone(), once: args.once, pace: pace(session) };
-    let man = Man::new(session)?;
-    Ok(watch(&man, &request)?)
+    let host = Host::new(session)?;
+    Ok(watch(&host, &request)?)
 }
 
 /// How fast things go; a test may not want to wait for minutes.
@@ -85,14 +85,14 @@ fn service(args: &WatchArgs, session: &Session) -> Done {
 }
 
 /// What watching needs of this program.
-struct Man<'s> {
+struct Host<'s> {
     session: &'s Session,
     stop: Arc<AtomicBool>,
     reload: Arc<AtomicBool>,
     wake: UnixStream,
 }
 
-impl<'s> Man<'s> {
+impl<'s> Host<'s> {
     fn new(session: &'s Session) -> Done<Self> {
         interruption::leave_signals();
         let (wake, mut waker) = UnixStream::pair()?;
@@ -139,7 +139,7 @@ impl<'s> Man<'s> {
     }
 }
 
-impl Watchman for Man<'_> {
+impl WatchHost for Host<'_> {
     fn workspace(&self, text: Option<&str>) -> nine_engine::Result<Workspace> {
         self.session.to_change_now(text)
     }

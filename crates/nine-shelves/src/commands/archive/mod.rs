@@ -11,7 +11,7 @@ use super::tidy::print_left;
 use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT};
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// Stale items, or a selection, into the dated archive
@@ -109,10 +109,10 @@ fn file(args: &ArchiveArgs, session: &Session) -> Done {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan<'a>(args: &ArchiveArgs, session: &'a Session, workspace: &Workspace) -> Done<Planned<'a>> {
+pub fn plan<'a>(args: &ArchiveArgs, session: &'a Session, workspace: &Workspace) -> Done<PlanToShow<'a>> {
     let found = archive::plan(workspace, &args.selection.selection()?)?;
     let Archived { plan, named, left, looked_at } = found;
-    Ok(Planned::new(plan, move |_, out| {
+    Ok(PlanToShow::new(plan, move |_, out| {
         for (spot, why) in &named {
             writeln!(out, "{DOUBT}left:{DOUBT:#} {}  {}", session.look.text(&spot.to_string()), why.words())?;
         }

@@ -10,7 +10,7 @@ use nine_core::escape::escape;
 use nine_core::facet::Facets;
 use nine_core::shelving::{ShelfFolder, Shelving};
 use nine_engine::Workspace;
-use nine_engine::check::{CheckReport, Kept, PlaceState, check};
+use nine_engine::check::{CheckReport, OwnFiles, PlaceState, check};
 use nine_stores::drive::Conduct;
 use serde::Serialize;
 
@@ -122,7 +122,7 @@ fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std
 }
 
 /// What the program keeps of its own, and what of it may go.
-fn print_kept(out: &mut impl Write, session: &Session, kept: Kept) -> std::io::Result<()> {
+fn print_kept(out: &mut impl Write, session: &Session, kept: OwnFiles) -> std::io::Result<()> {
     let data = session.shown(&session.environment.data);
     let runs = counted(kept.runs, "run", "runs");
     writeln!(out, "\n{STRONG}{data}{STRONG:#}")?;

@@ -13,7 +13,7 @@ use nine_engine::copies::{Copies, Request, find};
 use crate::args::{Format, ShowArgs};
 use crate::failure::{Done, unless};
 use crate::output::style::FAINT;
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// Items with the same bytes; flag them, or discard all but the one to keep
@@ -101,11 +101,11 @@ impl CopiesArgs {
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan(args: &CopiesArgs, workspace: &Workspace) -> Done<Planned<'static>> {
+pub fn plan(args: &CopiesArgs, workspace: &Workspace) -> Done<PlanToShow<'static>> {
     let copies = find(workspace, &args.request())?;
     let groups = counted(copies.found.len() as u64, "group", "groups");
     let plan = if args.discard { copies.discard(args.give_tags) } else { copies.flag() };
-    Ok(Planned::new(plan, move |_, out| writeln!(out, "{FAINT}{groups}; of each, one stays{FAINT:#}")))
+    Ok(PlanToShow::new(plan, move |_, out| writeln!(out, "{FAINT}{groups}; of each, one stays{FAINT:#}")))
 }
 
 /// What was found, and how it is to be told.

@@ -6,7 +6,7 @@ use jiff::ZonedDateTime;
 use nine_core::escape::plain;
 use nine_core::moment::Moment;
 use nine_engine::Workspace;
-use nine_engine::routine::{Known, Record, all};
+use nine_engine::routine::{KnownRoutine, OccasionRecord, all};
 use serde::Serialize;
 
 use super::account::words;
@@ -21,7 +21,7 @@ use crate::session::Session;
 
 /// A routine as other programs read it.
 #[derive(Serialize)]
-struct RoutineRecord {
+struct RoutineLine {
     name: String,
     run: String,
     when: Option<String>,
@@ -39,10 +39,10 @@ pub fn at(time: &ZonedDateTime) -> String {
     time.strftime("%a %Y-%m-%d %H:%M").to_string()
 }
 
-fn record(known: &Known) -> RoutineRecord {
+fn record(known: &KnownRoutine) -> RoutineLine {
     let parts: Vec<&str> = known.routine.parts.iter().map(|part| part.text.as_str()).collect();
     let last = known.last.as_ref();
-    RoutineRecord {
+    RoutineLine {
         name: known.routine.name.clone(),
         run: parts.join("; "),
         when: known.routine.when.as_ref().map(ToString::to_string),
@@ -52,7 +52,7 @@ fn record(known: &Known) -> RoutineRecord {
         done: last.map(|last| last.sum(|part| part.done)),
         not_done: last.map(|last| last.sum(|part| part.not_done)),
         in_doubt: last.map(|last| last.sum(|part| part.in_doubt)),
-        went_well: last.map(Record::went_well),
+        went_well: last.map(OccasionRecord::went_well),
     }
 }
 
@@ -81,7 +81,7 @@ pub fn print(workspace: &Workspace, format: PlainFormat, session: &Session) -> D
     Ok(out.flush()?)
 }
 
-fn one(known: &Known, session: &Session, out: &mut dyn Write) -> Done {
+fn one(known: &KnownRoutine, session: &Session, out: &mut dyn Write) -> Done {
     let name = &known.routine.name;
     let when = known.routine.when.as_ref().map(ToString::to_string).unwrap_or_default();
     writeln!(out, "{STRONG}{name}{STRONG:#}  {when}")?;
@@ -104,7 +104,7 @@ fn one(known: &Known, session: &Session, out: &mut dyn Write) -> Done {
     }
 }
 
-fn last_time(last: &Record, session: &Session, out: &mut dyn Write) -> Done {
+fn last_time(last: &OccasionRecord, session: &Session, out: &mut dyn Write) -> Done {
     let moment = Moment::from_rfc3339(&last.began).unwrap_or_default();
     let counts = joined(&[
         (last.sum(|part| part.done), "done"),

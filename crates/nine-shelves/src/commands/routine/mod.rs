@@ -15,14 +15,14 @@ use nine_core::config::RoutineEdit;
 use nine_core::routine::Routine;
 use nine_engine::Workspace;
 use nine_engine::plan::{Agreed, Plan};
-use nine_engine::routine::{self, Account, Course, Foresight, How, Parts, RoutineLock};
+use nine_engine::routine::{self, Account, Course, Foresight, Parts, Permitted, RoutineLock};
 
 use crate::args::{Format, PlainFormat, ShowArgs};
 use crate::ask::{self, Consent, Offered};
 use crate::failure::{Done, Failure, FailureKind, unless};
 use crate::output;
 use crate::output::style::{FAINT, STRONG};
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 use parts::Commands;
 
@@ -69,7 +69,7 @@ pub struct RoutineArgs {
     /// Write an event with an alarm, for a calendar of your own
     #[arg(long, value_name = "FILE", requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "unschedule", "run", "when", "drop", "plan", "unattended"])]
     pub calendar: Option<PathBuf>,
-    /// How to print the list
+    /// Permitted to print the list
     #[arg(long, default_value = "table", conflicts_with = "name")]
     pub format: PlainFormat,
 }
@@ -93,7 +93,7 @@ pub fn run(args: RoutineArgs, session: &Session) -> Done {
     }
     if args.drop {
         let workspace = session.to_change()?;
-        let planned = Planned::new(routine::drop_named(&workspace, name)?, |_, _| Ok(()));
+        let planned = PlanToShow::new(routine::drop_named(&workspace, name)?, |_, _| Ok(()));
         return Preview::new(session, &workspace, &args.show()).propose(planned);
     }
     if args.schedule || args.unschedule || args.calendar.is_some() {
@@ -113,7 +113,7 @@ fn save(name: &str, args: &RoutineArgs, session: &Session) -> Done {
     let run = (!args.run.is_empty()).then(|| args.run.clone());
     let plan = routine::save(&workspace, name, &RoutineEdit { run, when: args.when.clone() })?;
     let then = workspace_then(&workspace, &plan);
-    let planned = Planned::new(plan, move |_, out| {
+    let planned = PlanToShow::new(plan, move |_, out| {
         if let Some(next) = then {
             writeln!(out, "{FAINT}next {next}; `--schedule` has it run then{FAINT:#}")?;
         }
@@ -186,7 +186,7 @@ pub fn go<P: Parts<Error = Failure>>(
         let busy = Failure::new(FailureKind::Partly, "a routine is at work already");
         return Err(busy.hint("nothing has been changed; wait until it has ended"));
     };
-    let account = routine::run(course, parts, &How::Agreed(agreed))?;
+    let account = routine::run(course, parts, &Permitted::Agreed(agreed))?;
     account::print(&account, course, session)?;
     outcome(&account)
 }
@@ -226,7 +226,7 @@ fn show_part(
 ) -> Done<Option<Plan>> {
     let mut out = output::out();
     match commands.planned(part, foresight.workspace()) {
-        Ok(Some(Planned { plan, epilogue, names_places })) => {
+        Ok(Some(PlanToShow { plan, epilogue, names_places })) => {
             let preview = Preview::new(session, foresight.workspace(), show);
             let names_places = names_places.unwrap_or(preview.names_places);
             Preview { names_places, ..preview }.print(&plan, epilogue)?;
@@ -252,7 +252,7 @@ fn unattended(workspace: &Workspace, routine: &Routine, session: &Session) -> Do
         tracing::info!("a routine is at work already");
         return Ok(());
     };
-    let account = routine::run(&Course::of(routine), &commands, &How::Unattended(routine.unattended))?;
+    let account = routine::run(&Course::of(routine), &commands, &Permitted::Unattended(routine.unattended))?;
     let told = account::one_line(&account);
     writeln!(output::err(), "{}: {told}", routine.name)?;
     if account::is_worth_telling(&account) {

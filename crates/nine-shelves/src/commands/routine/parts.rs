@@ -16,7 +16,7 @@ use crate::commands::{self, archive, copies, discard, put, retrieve, sweep, tag,
 use crate::failure::{Done, Failure};
 use crate::output;
 use crate::output::style::{FAINT, REFUSED, STRONG};
-use crate::preview::{Planned, tell};
+use crate::preview::{PlanToShow, tell};
 use crate::session::Session;
 
 /// Commands that may be a part.
@@ -24,7 +24,7 @@ const MAY: &str = "tidy, sweep, archive, copies, tag, put, retrieve, discard, an
      history, why, which only print";
 
 /// A command of a routine.
-pub enum Part {
+pub enum PartCommand {
     /// It proposes changes.
     Plans(Box<Command>),
     /// It only prints.
@@ -40,7 +40,7 @@ pub fn check_part(words: &[String]) -> Result<(), String> {
 }
 
 /// A part by its words.
-fn part(words: &[String]) -> Result<Part, String> {
+fn part(words: &[String]) -> Result<PartCommand, String> {
     let typed = words.first().map_or("", String::as_str);
     let typed_words = || words.iter().map(String::as_str);
     let cli = Cli::try_parse_from(["nine"].into_iter().chain(typed_words()));
@@ -65,7 +65,7 @@ fn part(words: &[String]) -> Result<Part, String> {
         // So that nothing is asked while it is planned.
         let sworn = Cli::try_parse_from(["nine"].into_iter().chain(typed_words()).chain(["--yes"]));
         let command = sworn.ok().and_then(|cli| cli.command).ok_or("this command cannot be understood")?;
-        return Ok(Part::Plans(Box::new(command)));
+        return Ok(PartCommand::Plans(Box::new(command)));
     }
     match *command {
         Command::Survey(_)
@@ -75,11 +75,11 @@ fn part(words: &[String]) -> Result<Part, String> {
         | Command::History(_)
         | Command::Why(_)
         | Command::Copies(_)
-        | Command::Tag(_) => Ok(Part::Prints(command)),
+        | Command::Tag(_) => Ok(PartCommand::Prints(command)),
         Command::Archive(ref args) if !matches!(args.command, Some(ArchiveCommand::Pack { .. })) => {
-            Ok(Part::Prints(command))
+            Ok(PartCommand::Prints(command))
         }
-        Command::Shelves(ref args) if args.only_prints() => Ok(Part::Prints(command)),
+        Command::Shelves(ref args) if args.only_prints() => Ok(PartCommand::Prints(command)),
         _ => Err(format!("`{typed}` cannot be a part of a routine; these can: {MAY}")),
     }
 }
@@ -135,7 +135,7 @@ fn plan<'a>(
     command: &'a Command,
     session: &'a Session,
     workspace: &'a Workspace,
-) -> Done<Option<Planned<'a>>> {
+) -> Done<Option<PlanToShow<'a>>> {
     Ok(Some(match command {
         Command::Tidy(args) => tidy::plan(args, session, workspace)?,
         Command::Sweep(args) => sweep::plan(args, session, workspace)?,
@@ -153,7 +153,7 @@ fn plan<'a>(
 pub struct Commands<'a> {
     session: &'a Session,
     texts: Vec<String>,
-    parts: Vec<Part>,
+    parts: Vec<PartCommand>,
     /// Whether each part is told as it ends.
     tells: bool,
 }
@@ -173,10 +173,10 @@ impl<'a> Commands<'a> {
     ///
     /// # Errors
     /// If it cannot be planned.
-    pub fn planned<'p>(&'p self, part: usize, workspace: &'p Workspace) -> Done<Option<Planned<'p>>> {
+    pub fn planned<'p>(&'p self, part: usize, workspace: &'p Workspace) -> Done<Option<PlanToShow<'p>>> {
         match &self.parts[part] {
-            Part::Plans(command) => plan(command, self.session, workspace),
-            Part::Prints(_) => Ok(None),
+            PartCommand::Plans(command) => plan(command, self.session, workspace),
+            PartCommand::Prints(_) => Ok(None),
         }
     }
 
@@ -204,7 +204,9 @@ impl Parts for Commands<'_> {
     fn print(&self, part: usize) -> Done {
         self.heading(part)?;
         match self::part(&words(&self.texts[part])).map_err(Failure::words)? {
-            Part::Prints(command) | Part::Plans(command) => commands::run(*command, self.session),
+            PartCommand::Prints(command) | PartCommand::Plans(command) => {
+                commands::run(*command, self.session)
+            }
         }
     }
 

@@ -12,7 +12,7 @@ use crate::args::ShowArgs;
 use crate::failure::Done;
 use crate::output;
 use crate::output::style::{CHANGE, FAINT, STRONG};
-use crate::preview::{Planned, Preview};
+use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
 /// Writes, takes away, or prints what starts the routine.
@@ -63,7 +63,7 @@ pub fn write(
         writeln!(output::err(), "It is all there already: {}", session.shown(&texts[0].0))?;
         return Ok(());
     }
-    let planned = Planned::new(plan, |_, out| print_texts(&texts, &more, session, out));
+    let planned = PlanToShow::new(plan, |_, out| print_texts(&texts, &more, session, out));
     Preview::new(session, workspace, show).propose(planned)?;
     if is_written(&texts) {
         restart(&unit, session)?;
@@ -74,7 +74,7 @@ pub fn write(
 /// Shows which units go, asks, stops them and takes them away.
 pub fn take_away(units: UnitsPlan, workspace: &Workspace, show: &ShowArgs, session: &Session) -> Done {
     let UnitsPlan { plan, texts, unit } = units;
-    Preview::new(session, workspace, show).propose(Planned::new(plan, |_, _| Ok(())))?;
+    Preview::new(session, workspace, show).propose(PlanToShow::new(plan, |_, _| Ok(())))?;
     if texts.iter().all(|(path, _)| !path.exists()) {
         systemctl(session, &["stop", &unit]);
         writeln!(output::out(), "{FAINT}{unit} is stopped and gone{FAINT:#}")?;
@@ -142,6 +142,6 @@ fn calendar(
     }
     let texts = [(file.to_owned(), text)];
     let more = "open the file with your calendar; it asks where to put the event";
-    let planned = Planned::new(plan, |_, out| print_texts(&texts, more, session, out));
+    let planned = PlanToShow::new(plan, |_, out| print_texts(&texts, more, session, out));
     Preview::new(session, workspace, show).propose(planned)
 }
