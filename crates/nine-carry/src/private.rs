@@ -30,9 +30,35 @@ pub fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
     open.write(true).create(true).truncate(true).mode(0o600).open(file)?.write_all(bytes)
 }
 
+/// Writes a file that nobody else may read; at each moment the whole old or the whole new one has the name.
+///
+/// # Errors
+/// If it cannot be written; the old one stands then.
+pub fn replace_private(file: &Path, write: impl FnOnce(&File) -> io::Result<()>) -> io::Result<()> {
+    let beside = file.with_extension("new");
+    let mut open = OpenOptions::new();
+    let new = open.write(true).create(true).truncate(true).mode(0o600).open(&beside)?;
+    let replaced = write(&new).and_then(|()| new.sync_data()).and_then(|()| std::fs::rename(&beside, file));
+    if replaced.is_err() {
+        let _ = std::fs::remove_file(&beside);
+    }
+    replaced
+}
+
 /// What is kept in a data folder. Other things may lie in it where the person chose it.
-const OURS: [&str; 7] =
-    ["catalogue.sqlite", "daybook", "displays.json", "drives", "lock", "review.jsonl", "worklists"];
+const OURS: [&str; 11] = [
+    "catalogue.sqlite",
+    "daybook",
+    "displays.json",
+    "drives",
+    "left-alone.json",
+    "lock",
+    "review.jsonl",
+    "routines.jsonl",
+    "routines.lock",
+    "waiting",
+    "worklists",
+];
 
 /// Closes the data folder and what is in it to others, where an earlier version left it open. Returns how many things
 /// were open to them.

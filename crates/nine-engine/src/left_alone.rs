@@ -2,6 +2,7 @@
 //! what watching moved itself. Both are told by the daybook; what was read of it is kept beside it, and may be deleted.
 
 use std::collections::HashMap;
+use std::io::Write;
 use std::path::PathBuf;
 
 use nine_carry::daybook::{self, Ended, Run};
@@ -59,11 +60,11 @@ impl LeftAlone {
 
     /// Keeps what was read. Where that cannot be, it is read again the next time.
     fn keep(&self, workspace: &Workspace) {
-        let path = file(workspace);
-        let temporary = path.with_extension("new");
-        let kept = serde_json::to_vec(self).ok().and_then(|text| std::fs::write(&temporary, text).ok());
-        if kept.is_none() || std::fs::rename(&temporary, path).is_err() {
-            let _ = std::fs::remove_file(temporary);
+        let kept = nine_carry::replace_private(&file(workspace), |mut new| {
+            new.write_all(&serde_json::to_vec(self)?)
+        });
+        if let Err(error) = kept {
+            tracing::info!(%error, "what is left alone is not kept");
         }
     }
 

@@ -43,6 +43,8 @@ impl Schedule {
     /// A line for cron (crontab(5)). Cron takes the day of the month *or* that of the week, so for one weekday of a month
     /// the line asks for the other by itself.
     pub fn cron_line(&self, command: &str) -> String {
+        // A percent sign would end the command, quoted or not.
+        let command = command.replace('%', "\\%");
         let time = format!("{} {}", self.time.minute(), self.time.hour());
         let is_day = |day: Weekday| format!("[ \"$(date +\\%u)\" = {} ]", day.to_monday_one_offset());
         match &self.days {

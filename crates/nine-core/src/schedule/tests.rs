@@ -141,6 +141,11 @@ fn other_programs_are_told_in_their_languages() {
     }
 }
 
+#[test]
+fn a_percent_sign_ends_no_line_of_cron() {
+    assert_eq!(read("daily 9:00").cron_line("'/h/100%/nine' x"), "0 9 * * * '/h/100\\%/nine' x");
+}
+
 fn any_schedule() -> impl Strategy<Value = Schedule> {
     let days = prop_oneof![
         Just("daily".to_owned()),

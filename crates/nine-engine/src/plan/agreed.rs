@@ -73,8 +73,8 @@ fn time(step: &Step) -> Option<Moment> {
 }
 
 impl Plan {
-    /// Leaves whatever was not agreed to, and returns how many items that is but for those that were to be left. A plan that was drawn up again after
-    /// others did something may want something else by now.
+    /// Leaves whatever was not agreed to, and returns how many items that is but for those that were to be left. A plan
+    /// that was drawn up again after others did something may want something else by now.
     pub fn keep_to(&mut self, agreed: &Agreed) -> usize {
         let mut left = HashSet::new();
         loop {

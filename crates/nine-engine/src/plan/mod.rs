@@ -75,6 +75,25 @@ impl Draft {
         }
     }
 
+    /// The same with other proposals.
+    pub(crate) fn with(&self, proposals: Vec<Proposal>) -> Self {
+        let Self { places, command, clear_away, dated, facets, occasion, .. } = self;
+        let Self { undoes, troubles, as_one, by_rules, .. } = *self;
+        Self {
+            proposals,
+            places: places.clone(),
+            command: command.clone(),
+            clear_away: clear_away.clone(),
+            dated: dated.clone(),
+            facets: facets.clone(),
+            occasion: occasion.clone(),
+            undoes,
+            troubles,
+            as_one,
+            by_rules,
+        }
+    }
+
     /// Adds what another planner proposes. An item stands in it once, as it was proposed first.
     pub(crate) fn add(&mut self, other: Self) {
         let known: HashSet<Spot> = self.proposals.iter().map(|proposal| proposal.item.clone()).collect();
@@ -148,16 +167,28 @@ impl Plan {
 
     /// What a person should look at: what would be done with a doubt, and what is only in doubt.
     pub fn in_doubt(&self) -> Vec<Proposal> {
+        self.proposals_where(|step| !step.doubts.is_empty())
+    }
+
+    /// All that something is wanted for, or that is in doubt.
+    fn wanted(&self) -> Vec<Proposal> {
+        self.proposals_where(|step| step.act != Act::Leave)
+    }
+
+    /// The proposals of some steps, and those that are in doubt without any.
+    fn proposals_where(&self, is_meant: impl Fn(&Step) -> bool) -> Vec<Proposal> {
         let steps = self.settled.worklist.steps.iter().zip(&self.settled.of);
-        let doubted: HashSet<usize> =
-            steps.filter(|(step, _)| !step.doubts.is_empty()).map(|(_, proposal)| *proposal).collect();
+        let meant: HashSet<usize> =
+            steps.filter(|(step, _)| is_meant(step)).map(|(_, proposal)| *proposal).collect();
         let proposals = self.draft.proposals.iter().enumerate();
-        let is_open = |at: usize, proposal: &Proposal| doubted.contains(&at) || !proposal.doubts.is_empty();
+        let is_open = |at: usize, proposal: &Proposal| meant.contains(&at) || !proposal.doubts.is_empty();
         proposals.filter(|(at, proposal)| is_open(*at, proposal)).map(|(_, one)| one.clone()).collect()
     }
 
-    /// Takes out what a person should look at first; it stays in the list with its doubts.
-    pub fn leave_what_is_in_doubt(&mut self) {
+    /// Takes out what a person should look at first; it stays in the list with its doubts. Returns it as it was
+    /// proposed. Nothing else comes to be in doubt by that: no item counts on a name that another one leaves.
+    pub fn leave_what_is_in_doubt(&mut self) -> Vec<Proposal> {
+        let left = self.in_doubt();
         for (step, proposal) in self.settled.worklist.steps.iter().zip(&self.settled.of) {
             if step.doubts.is_empty() {
                 continue;
@@ -172,22 +203,15 @@ impl Plan {
             proposal.leave();
         }
         self.draw_up_again();
+        left
     }
 
-    /// All that something is wanted for, or that is in doubt.
-    pub fn wanted(&self) -> Vec<Proposal> {
-        let steps = self.settled.worklist.steps.iter().zip(&self.settled.of);
-        let acts: HashSet<usize> =
-            steps.filter(|(step, _)| step.act != Act::Leave).map(|(_, proposal)| *proposal).collect();
-        let proposals = self.draft.proposals.iter().enumerate();
-        let is_wanted = |at: usize, proposal: &Proposal| acts.contains(&at) || !proposal.doubts.is_empty();
-        proposals.filter(|(at, proposal)| is_wanted(*at, proposal)).map(|(_, one)| one.clone()).collect()
-    }
-
-    /// Leaves all of it.
-    pub fn leave_all(&mut self) {
+    /// Leaves all of it. Returns what was wanted, and what is in doubt.
+    pub(crate) fn leave_all(&mut self) -> Vec<Proposal> {
+        let left = self.wanted();
         self.draft.proposals.iter_mut().for_each(Proposal::leave);
         self.draw_up_again();
+        left
     }
 
     /// Leaves what the person took back, or what was filed before and has not changed since: it is not in doubt.

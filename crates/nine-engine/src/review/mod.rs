@@ -12,7 +12,7 @@ mod kept;
 mod knows;
 mod waiting;
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use nine_core::config::{RuleChange, change_rules, free_name};
 use nine_core::names::fold_bytes;
@@ -168,6 +168,12 @@ impl<'w> OpenReview<'w> {
         if let Some(keeper) = &mut self.keeper {
             keeper.flush();
         }
+    }
+
+    /// Items of which nothing was decided.
+    pub fn undecided(&self) -> HashSet<Spot> {
+        let open = self.review.items().iter().filter(|item| item.state == State::Open);
+        open.map(|item| item.proposal.item.clone()).collect()
     }
 
     /// Forgets what was kept: it was carried out, written, or dropped.

@@ -3,8 +3,9 @@
 use std::collections::HashSet;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Write};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
+use nine_core::place::Spot;
 use nine_core::plan::Proposal;
 use nine_core::review::ReviewItem;
 
@@ -53,22 +54,14 @@ pub fn keep_waiting(workspace: &Workspace, name: &str, mut draft: Draft) -> Resu
     }
     nine_carry::make_private(&folder(workspace)).map_err(unwritable)?;
     let items: Vec<_> = std::mem::take(&mut draft.proposals).into_iter().map(ReviewItem::new).collect();
-    let temporary = path.with_extension("new");
-    let written = write(&temporary, &Heading::new(workspace, &draft, items.len()), &items);
-    written.and_then(|()| std::fs::rename(&temporary, &path)).map_err(|error| {
-        let _ = std::fs::remove_file(&temporary);
-        unwritable(error)
-    })
-}
-
-fn write(path: &Path, heading: &Heading, items: &[ReviewItem]) -> std::io::Result<()> {
-    use std::os::unix::fs::OpenOptionsExt;
-    let file = File::options().write(true).create(true).truncate(true).mode(0o600).open(path)?;
-    let mut line = serde_json::to_vec(heading)?;
-    line.push(b'\n');
-    (&file).write_all(&line)?;
-    write_items(&file, items)?;
-    file.sync_data()
+    let heading = Heading::new(workspace, &draft, items.len());
+    let written = nine_carry::replace_private(&path, |mut new| {
+        let mut line = serde_json::to_vec(&heading)?;
+        line.push(b'\n');
+        new.write_all(&line)?;
+        write_items(new, &items)
+    });
+    written.map_err(unwritable)
 }
 
 /// All lists that wait, by name.
@@ -118,8 +111,13 @@ impl Waiting {
         Ok(Draft { proposals, ..frame })
     }
 
-    /// Takes the list away: it was gone through.
-    pub fn end(self) {
-        let _ = std::fs::remove_file(self.file);
+    /// Keeps only these items, as far as they are still what they were: the others were decided.
+    ///
+    /// # Errors
+    /// If it cannot be read or written.
+    pub fn keep_only(self, workspace: &Workspace, items: &HashSet<Spot>) -> Result {
+        let mut draft = self.read(workspace)?;
+        draft.proposals.retain(|proposal| items.contains(&proposal.item));
+        keep_waiting(workspace, &self.name, draft)
     }
 }

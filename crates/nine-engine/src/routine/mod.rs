@@ -14,10 +14,8 @@ use nine_core::routine::Routine;
 
 pub use foresight::Foresight;
 pub use record::{OccasionRecord, PartRecord, RoutineLock, last_times};
-pub use run::{Account, Course, PartEnd, Parts, Permitted, run};
-pub use units::{
-    Calendar, Scheduled, UNITS, UnitsPlan, calendar, cron_line, schedule, serve_watch, unschedule,
-};
+pub use run::{Account, Course, PartDone, PartEnd, Parts, Permitted, run};
+pub use units::{Calendar, Scheduled, UNITS, UnitsPlan, calendar, schedule, serve_watch, unschedule};
 
 use crate::configuration::ConfigChange;
 use crate::error::Named;

@@ -2,8 +2,7 @@
 //! the runs themselves are in the daybook.
 
 use std::collections::{BTreeMap, HashMap};
-use std::fs::File;
-use std::io::Write;
+use std::io::{BufWriter, Write};
 use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
@@ -62,7 +61,7 @@ impl OccasionRecord {
     }
 }
 
-/// Times that are remembered at least; twice as many at most.
+/// Times that are remembered.
 const KEPT: usize = 200;
 
 fn file(workspace: &Workspace) -> PathBuf {
@@ -81,29 +80,18 @@ pub fn last_times(workspace: &Workspace) -> HashMap<String, OccasionRecord> {
 }
 
 /// Remembers a time.
-pub(super) fn remember(workspace: &Workspace, record: &OccasionRecord) -> std::io::Result<()> {
-    use std::os::unix::fs::OpenOptionsExt;
-    let path = file(workspace);
+pub(super) fn remember(workspace: &Workspace, record: OccasionRecord) -> std::io::Result<()> {
     let mut all = lines(workspace);
-    if all.len() >= 2 * KEPT {
-        all.drain(..all.len() - KEPT);
-        let temporary = path.with_extension("new");
-        let mut open = File::options();
-        let mut new = open.write(true).create(true).truncate(true).mode(0o600).open(&temporary)?;
-        all.iter().try_for_each(|record| line(&mut new, record))?;
-        std::fs::rename(&temporary, &path)?;
-    }
-    line(&mut File::options().append(true).create(true).mode(0o600).open(path)?, record)
-}
-
-fn line(out: &mut File, record: &OccasionRecord) -> std::io::Result<()> {
-    let mut line = serde_json::to_vec(record)?;
-    line.push(b'\n');
-    // Behind half a line of a program that was cut off, which is read as none.
-    if out.metadata()?.len() > 0 && !line.starts_with(b"\n") {
-        line.insert(0, b'\n');
-    }
-    out.write_all(&line)
+    all.push(record);
+    let first = all.len().saturating_sub(KEPT);
+    nine_carry::replace_private(&file(workspace), |new| {
+        let mut out = BufWriter::new(new);
+        for record in &all[first..] {
+            serde_json::to_writer(&mut out, record)?;
+            out.write_all(b"\n")?;
+        }
+        out.flush()
+    })
 }
 
 /// Held while a routine is at work; a second one finds it taken.

@@ -69,28 +69,22 @@ pub enum Permitted {
 pub enum PartEnd<E> {
     /// It only prints, and did so, unless nobody was there.
     Printed,
-    /// There was nothing to do.
-    Quiet {
-        /// Items that were left, since they were not what was agreed to any more.
-        left: usize,
-        /// Items that wait to be looked at.
-        in_doubt: usize,
-        /// What stood in the way, and was told.
-        troubles: usize,
-    },
-    /// Something was done.
-    Carried {
-        /// What came of the steps.
-        carried: Box<Carried>,
-        /// Items that were left.
-        left: usize,
-        /// Items that wait to be looked at.
-        in_doubt: usize,
-        /// What stood in the way, and was told.
-        troubles: usize,
-    },
+    /// It was planned, and what may be done was done.
+    Planned(PartDone),
     /// It could not be begun.
     Failed(E),
+}
+
+/// What was done of a part.
+pub struct PartDone {
+    /// What came of the steps, if there were any.
+    pub carried: Option<Carried>,
+    /// Items that were left, since they were not what was agreed to any more.
+    pub left: usize,
+    /// Items that wait to be looked at.
+    pub in_doubt: usize,
+    /// What stood in the way, and was told.
+    pub troubles: usize,
 }
 
 /// The account of a routine.
@@ -137,7 +131,7 @@ pub fn run<P: Parts>(course: &Course, parts: &P, how: &Permitted) -> Result<Acco
     let loose = loose(&workspace);
     let record = OccasionRecord { routine: routine.clone(), began, unattended, parts: records, loose };
     if !course.takes_back {
-        remember(&workspace, &record).map_err(Error::Io)?;
+        remember(&workspace, record.clone()).map_err(Error::Io)?;
     }
     Ok(Account { record, before })
 }
@@ -165,12 +159,12 @@ fn one<P: Parts>(
         Permitted::Agreed(agreed) => (plan.keep_to(&agreed[nth]), agreed[nth].declined()),
         Permitted::Unattended(may) => (0, keep_to_sure(&workspace, &mut plan, *may, waiting)),
     };
-    let troubles = plan.troubles();
-    if plan.checked.order.is_empty() {
-        return Ok(PartEnd::Quiet { left, in_doubt, troubles });
-    }
-    let carried = Box::new(carry(&plan, &workspace, matches!(how, Permitted::Unattended(_)))?);
-    Ok(PartEnd::Carried { carried, left, in_doubt, troubles })
+    let waits = matches!(how, Permitted::Unattended(_));
+    let carried = match plan.checked.order.is_empty() {
+        true => None,
+        false => Some(carry(&plan, &workspace, waits)?),
+    };
+    Ok(PartEnd::Planned(PartDone { carried, left, in_doubt, troubles: plan.troubles() }))
 }
 
 /// Leaves in a plan what may be done with nobody there, and puts what is in doubt with what waits. Returns how many items
@@ -183,19 +177,14 @@ fn keep_to_sure(
 ) -> usize {
     plan.leave_alone(&LeftAlone::read(workspace));
     let open = match may {
-        Unattended::Sure => plan.in_doubt(),
-        Unattended::Nothing => plan.wanted(),
-    };
-    let in_doubt = open.len();
-    let mut frame = Draft { proposals: Vec::new(), ..plan.draft.clone() };
-    frame.proposals = open;
-    match waiting {
-        Some(waiting) => waiting.add(frame),
-        None => *waiting = Some(frame),
-    }
-    match may {
         Unattended::Sure => plan.leave_what_is_in_doubt(),
         Unattended::Nothing => plan.leave_all(),
+    };
+    let in_doubt = open.len();
+    let open = plan.draft.with(open);
+    match waiting {
+        Some(waiting) => waiting.add(open),
+        None => *waiting = Some(open),
     }
     in_doubt
 }
@@ -214,16 +203,10 @@ fn carry(plan: &Plan, workspace: &Workspace, waits: bool) -> Result<Carried> {
 fn recorded<E>(end: &PartEnd<E>) -> PartRecord {
     match end {
         PartEnd::Printed => PartRecord { prints: true, ..PartRecord::default() },
-        PartEnd::Quiet { left, in_doubt, troubles } => PartRecord {
-            left: *left as u64,
-            in_doubt: *in_doubt as u64,
-            not_done: *troubles as u64,
-            ..PartRecord::default()
-        },
-        PartEnd::Carried { carried, left, in_doubt, troubles } => PartRecord {
-            run: Some(carried.run),
-            done: carried.outcome.done() as u64,
-            not_done: (carried.troubles() + troubles) as u64,
+        PartEnd::Planned(PartDone { carried, left, in_doubt, troubles }) => PartRecord {
+            run: carried.as_ref().map(|carried| carried.run),
+            done: carried.as_ref().map_or(0, |carried| carried.outcome.done() as u64),
+            not_done: (carried.as_ref().map_or(0, Carried::troubles) + troubles) as u64,
             left: *left as u64,
             in_doubt: *in_doubt as u64,
             ..PartRecord::default()

@@ -107,14 +107,6 @@ pub fn schedule(workspace: &Workspace, routine: &Routine) -> Result<Scheduled> {
     }
 }
 
-/// The line for cron.
-///
-/// # Errors
-/// If its times are not given.
-pub fn cron_line(workspace: &Workspace, routine: &Routine) -> Result<String> {
-    Ok(schedule_of(routine)?.cron_line(&of_routine(workspace, routine).shell_line()))
-}
-
 /// Plans to take the units of a routine away; `None` if there are none. The routine need not be there any more.
 ///
 /// # Errors

@@ -112,9 +112,9 @@ impl Agenda {
         self.not_before = now + self.pace.gap;
     }
 
-    /// Nothing of a pile is due any more.
-    pub fn forget(&mut self, pile: &str) {
-        self.piles.remove(pile);
+    /// Nothing is due any more. Runs are apart all the same.
+    pub fn clear(&mut self) {
+        self.piles.clear();
     }
 
     /// When is to be looked next; `None`: not before something happens.
@@ -227,7 +227,7 @@ mod tests {
         assert_eq!(agenda.next(), Some(at(50)));
         agenda.put_back("downloads", Due::Whole, 2, at(10));
         assert_eq!(agenda.next(), Some(at(50)));
-        agenda.forget("downloads");
+        agenda.clear();
         assert_eq!(agenda.next(), None);
     }
 }

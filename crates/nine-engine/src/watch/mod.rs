@@ -167,7 +167,7 @@ fn look(host: &dyn WatchHost, workspace: &Workspace, pile: &Pile, due: &Due) -> 
         let error = workspace.opened().closed.iter().find(|closed| closed.name == pile.name);
         let why = error.map_or_else(|| StoreError::NotThere.to_string(), |closed| closed.error.to_string());
         host.told(&Told::Away(&pile.name, &why));
-        return Ok(Passed::default());
+        return Ok(Passed::nothing());
     }
     let passed = pass(workspace, pile, due)?;
     for (item, why) in &passed.refused {
@@ -176,8 +176,10 @@ fn look(host: &dyn WatchHost, workspace: &Workspace, pile: &Pile, due: &Due) -> 
     if let Some(carried) = &passed.carried {
         host.told(&Told::Ran(carried));
     }
-    if passed.in_doubt > 0 {
-        host.told(&Told::InDoubt(passed.in_doubt));
+    match &passed.in_doubt {
+        Ok(0) => {}
+        Ok(items) => host.told(&Told::InDoubt(*items)),
+        Err(error) => host.told(&Told::Later(&pile.name, error)),
     }
     Ok(passed)
 }
@@ -272,7 +274,7 @@ impl Watching<'_> {
             let now = workspace.now().clone();
             if workspace.store(&pile.name).is_none() && self.sources.is_told(&pile.name) {
                 self.sources.look_after(self.host, &workspace, &self.piles);
-                return Ok((now, Passed::default()));
+                return Ok((now, Passed::nothing()));
             }
             let passed = look(self.host, &workspace, &pile, &due)?;
             self.sources.follow(self.host, &workspace, &pile, &due);
@@ -287,6 +289,9 @@ impl Watching<'_> {
                 }
                 if passed.carried.is_some() {
                     self.agenda.ran(now);
+                }
+                if passed.in_doubt.is_err() {
+                    self.agenda.put_back(&pile.name, due, tries, now);
                 }
             }
             Err(error) => {
@@ -311,7 +316,7 @@ impl Watching<'_> {
             Ok((workspace, piles)) => {
                 self.text.clone_from(&workspace.loaded.text);
                 (self.exists, self.piles) = (workspace.loaded.exists, piles);
-                self.agenda = Agenda::new(self.request.pace);
+                self.agenda.clear();
                 self.host.told(&Told::Reloaded);
                 self.begin(&workspace);
                 // What was written until its folder was watched again, nobody was told of.

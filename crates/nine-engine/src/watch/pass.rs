@@ -22,7 +22,6 @@ const LIST: &str = "watch";
 const MOST_NAMES: usize = 500;
 
 /// What came of a look.
-#[derive(Default)]
 pub(super) struct Passed {
     /// What was carried out, if anything was to be.
     pub carried: Option<Carried>,
@@ -30,14 +29,21 @@ pub(super) struct Passed {
     pub refused: Vec<(Spot, String)>,
     /// What is left for now, and when it was last changed.
     pub waits: BTreeMap<NameBuf, Moment>,
-    /// Items that came to the list that waits.
-    pub in_doubt: usize,
+    /// How many items came to the list that waits; why it could not be written, if it could not.
+    pub in_doubt: Result<usize>,
+}
+
+impl Passed {
+    /// Nothing was looked at.
+    pub fn nothing() -> Self {
+        Self { carried: None, refused: Vec::new(), waits: BTreeMap::new(), in_doubt: Ok(0) }
+    }
 }
 
 /// Looks at what is due of a pile.
 ///
 /// # Errors
-/// If another program is at work, or the daybook or the list cannot be written.
+/// If another program is at work, or the daybook cannot be written.
 pub(super) fn pass(workspace: &Workspace, pile: &Pile, due: &Due) -> Result<Passed> {
     let mut at_work = match due {
         Due::Names(names) if names.len() <= MOST_NAMES => RulesAtWork::look_in(workspace, pile, names)?,
@@ -49,9 +55,7 @@ pub(super) fn pass(workspace: &Workspace, pile: &Pile, due: &Due) -> Result<Pass
     let draft = Draft { by_rules: true, ..Draft::new(WATCH, proposals, &workspace.opened().places) };
     let mut plan = draft.draw_up();
     plan.leave_alone(&LeftAlone::read(workspace));
-    let open = plan.in_doubt();
-    plan.leave_what_is_in_doubt();
-    let in_doubt = keep(workspace, &pile.name, due, Draft { proposals: open, ..plan.draft.clone() })?;
+    let open = plan.leave_what_is_in_doubt();
     let refused = plan.checked.refused.iter();
     let refused =
         refused.map(|(at, why)| (plan.settled.worklist.steps[*at].item.clone(), why.words())).collect();
@@ -59,6 +63,8 @@ pub(super) fn pass(workspace: &Workspace, pile: &Pile, due: &Due) -> Result<Pass
     if carried.is_some() {
         displays::refresh_all(workspace);
     }
+    // What was done is told, whatever becomes of the list.
+    let in_doubt = keep(workspace, &pile.name, due, plan.draft.with(open));
     let waits = gathered.waits.into_iter().filter_map(|(spot, at)| Some((spot.path.last()?.into(), at)));
     let mut latest: BTreeMap<NameBuf, Moment> = BTreeMap::new();
     for (name, at) in waits.filter(|(name, _)| is_named(name, due)) {

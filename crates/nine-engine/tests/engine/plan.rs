@@ -2,6 +2,7 @@
 
 use std::fs;
 
+use nine_core::plan::Proposal;
 use nine_core::rules::Clash;
 use nine_engine::plan::{Answer, Plan, Question};
 use nine_engine::tidy::{Request, plan};
@@ -121,6 +122,26 @@ fn only_what_is_sure_can_be_kept() {
     plan.leave_what_is_in_doubt();
     assert_eq!(lines(&plan), ["move downloads/sure.txt -> home/1 Boats/sure.txt"]);
     assert!(!plan.is_in_doubt());
+}
+
+#[test]
+fn what_is_left_may_put_another_item_in_doubt_and_that_is_left_too() {
+    let rules = "[[rule]]\nwhen = \"name is old.txt\"\nput = \"1\"\nclash = \"hold\"\n\
+                 [[rule]]\nwhen = \"name is new.txt\"\nrename = \"old{ext}\"\n";
+    let world = World::new(rules);
+    world.file("Downloads/old.txt", "one").file("Downloads/new.txt", "two");
+    world.file("Shelves/1 Boats/old.txt", "another");
+    let workspace = world.open();
+    let mut plan = tidy(&workspace);
+    let items = |of: Vec<Proposal>| of.iter().map(|one| one.item.to_string()).collect::<Vec<_>>();
+    assert_eq!(
+        items(plan.in_doubt()),
+        ["downloads/old.txt"],
+        "the one makes room for the other: {:?}",
+        lines(&plan)
+    );
+    assert_eq!(items(plan.leave_what_is_in_doubt()), ["downloads/old.txt", "downloads/new.txt"]);
+    assert_eq!(lines(&plan), [""; 0]);
 }
 
 #[test]

@@ -50,8 +50,8 @@ pub fn run(args: ReviewArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
     let show = ShowArgs { yes: false, all: false, format: Format::Table, worklist: None, sure: false };
     let preview = Preview::new(session, &workspace, &show);
-    if let Some(open) = go_on(&workspace, args.anew)? {
-        return go_through_and_end(&preview, open);
+    if let Some(mut open) = go_on(&workspace, args.anew)? {
+        return go_through_and_end(&preview, &mut open).map(drop);
     }
     if args.piles.is_empty()
         && args.condition.is_empty()
@@ -60,12 +60,12 @@ pub fn run(args: ReviewArgs, session: &Session) -> Done {
     {
         return Ok(());
     }
-    let open = open(&args, &workspace)?;
+    let mut open = open(&args, &workspace)?;
     if open.review.items().is_empty() {
         writeln!(output::err(), "There is nothing to go through.")?;
         return unless(open.troubles());
     }
-    go_through_and_end(&preview, open)
+    go_through_and_end(&preview, &mut open).map(drop)
 }
 
 fn open<'w>(args: &ReviewArgs, workspace: &'w Workspace) -> Done<OpenReview<'w>> {
@@ -120,21 +120,23 @@ fn go_through_waiting(preview: &Preview) -> Done<bool> {
     let mut err = output::err();
     for Waiting { name, since, items, .. } in &lists {
         let items = counted(*items as u64, "item has", "items have");
-        writeln!(err, "{}: {items} waited since {since}.", plain(name))?;
+        writeln!(err, "{}, {since}: {items} not been looked at.", plain(name))?;
     }
     let choices =
         [('y', "what waits".to_owned()), ('n', "all that lies loose; what waits goes on waiting".to_owned())];
     if ask::choose(&choices, 'y', "Go through which?")? != 'y' {
         return Ok(false);
     }
-    let open = review::open_waiting(preview.workspace, &lists)?;
+    let mut open = review::open_waiting(preview.workspace, &lists)?;
     if open.review.items().is_empty() {
         writeln!(output::err(), "None of it is any more what it was.")?;
-    } else {
-        go_through_and_end(preview, open)?;
+    } else if !go_through_and_end(preview, &mut open)? {
+        // It waits on.
+        return Ok(true);
     }
-    if review::kept(preview.workspace)?.is_none() {
-        lists.into_iter().for_each(Waiting::end);
+    let undecided = open.undecided();
+    for list in lists {
+        list.keep_only(preview.workspace, &undecided)?;
     }
     Ok(true)
 }
@@ -163,7 +165,7 @@ pub fn review_plan(preview: &Preview, plan: Plan) -> Done {
         }
         kept.forget(preview.workspace)?;
     }
-    go_through_and_end(preview, OpenReview::of_plan(preview.workspace, plan))
+    go_through_and_end(preview, &mut OpenReview::of_plan(preview.workspace, plan)).map(drop)
 }
 
 /// Says what is gone through no more, and waits until that was read.
@@ -182,10 +184,11 @@ fn tell_lost(lost: &[LostItem]) -> Done {
     ask::wait_for_enter("Enter goes on.")
 }
 
-/// Goes through a review until it is carried out, written, dropped, or left for another time.
-fn go_through_and_end(preview: &Preview, mut open: OpenReview) -> Done {
+/// Goes through a review until it is carried out, written, dropped, or left for another time. Says whether what was
+/// decided was carried out or written.
+fn go_through_and_end(preview: &Preview, open: &mut OpenReview) -> Done<bool> {
     loop {
-        match go_through(preview.session, &mut open)? {
+        match go_through(preview.session, open)? {
             Ended::Carry { open_sure } => {
                 let plan = open.plan(open_sure)?;
                 let pictures = |plan: &_, out: &mut dyn Write| {
@@ -194,10 +197,10 @@ fn go_through_and_end(preview: &Preview, mut open: OpenReview) -> Done {
                 // Back to the review is one of the answers, and so is a no: then the decisions are kept.
                 match preview.show_ask_carry_or_review(plan, pictures) {
                     Ok(AfterReview::Back) => {}
-                    Ok(AfterReview::NothingDone) => return Ok(()),
+                    Ok(AfterReview::NothingDone) => return Ok(false),
                     Ok(AfterReview::Carried) => {
                         open.end();
-                        return Ok(());
+                        return Ok(true);
                     }
                     Err(failure) if failure.is_declined() => return Err(kept_after_a_no()),
                     Err(failure) => {
@@ -217,17 +220,17 @@ fn go_through_and_end(preview: &Preview, mut open: OpenReview) -> Done {
                 writeln!(err, "{lines} written to {shown}, {in_doubt} in doubt. Nothing has been changed.")?;
                 writeln!(err, "Look through it, then: nine carry {shown}")?;
                 open.end();
-                return Ok(());
+                return Ok(true);
             }
             Ended::Kept => {
                 let words = "Nothing has been changed. What you decided is kept; `nine review` goes on.";
                 writeln!(output::err(), "{FAINT}{words}{FAINT:#}")?;
-                return Ok(());
+                return Ok(false);
             }
             Ended::Dropped => {
                 open.end();
                 writeln!(output::err(), "{FAINT}Nothing has been changed.{FAINT:#}")?;
-                return Ok(());
+                return Ok(false);
             }
         }
     }

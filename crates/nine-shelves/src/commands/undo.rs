@@ -7,7 +7,7 @@ use nine_core::amount::counted;
 use nine_core::escape::plain;
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
-use nine_engine::routine::{Course, Foresight, PartEnd, Parts};
+use nine_engine::routine::{Course, Foresight, PartDone, PartEnd, Parts};
 use nine_engine::undo::{Undone, plan, runs_of_routine};
 
 use super::routine;
@@ -120,8 +120,8 @@ impl Parts for Undos<'_> {
     fn ended(&self, part: usize, end: &PartEnd<Failure>) -> Option<String> {
         match end {
             PartEnd::Failed(failure) => Some(failure.told(&self.session.environment).message),
-            PartEnd::Printed | PartEnd::Quiet { .. } => None,
-            PartEnd::Carried { carried, .. } => {
+            PartEnd::Printed | PartEnd::Planned(PartDone { carried: None, .. }) => None,
+            PartEnd::Planned(PartDone { carried: Some(carried), .. }) => {
                 let mut out = output::out();
                 let _ = write!(out, "\n{FAINT}undo of run {}{FAINT:#}", self.runs[part]);
                 let _ = tell(carried.run, &carried.outcome, &carried.steps, out);

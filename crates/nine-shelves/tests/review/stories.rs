@@ -376,15 +376,31 @@ fn what_waits_since_nobody_was_there_is_gone_through() {
         world.old_file(&world.shelves.join("2 Loans").join(name), &format!("old {name}"));
     }
     world.nine(&["routine", "weekly", "--unattended"]).ends(0).warns("2 in doubt");
+    // Who only looks, or decides of one alone, leaves the rest waiting.
+    let mut screen = Screen::start(&world, &["review"], 40, 120);
+    screen.until("Go through which?").keys(&["y", ENTER]).until("2 items").keys(&["q"]);
+    assert_eq!(screen.ends(), Some(0));
+    world.nine(&[]).ends(0).says("2 items wait");
+    world.file("loan d.txt", "new").old_file(&world.shelves.join("2 Loans/loan d.txt"), "old");
+    world.nine(&["routine", "weekly", "--unattended"]).ends(0).warns("3 in doubt");
+    let mut screen = Screen::start(&world, &["review"], 40, 120);
+    screen.until("Go through which?").keys(&["y", ENTER]).until("3 items");
+    screen.keys(&["/", "loan d", ENTER, "d"]).until("1 to be done").keys(&["q"]).until("carry out 1 item");
+    screen.keys(&["1"]).until("Carry out 1 step?").keys(&["y", ENTER]).until("1 discarded");
+    assert_eq!(screen.ends(), Some(0));
+    world.nine(&[]).ends(0).says("2 items wait");
     // One of the two is gone by the time that somebody looks.
     fs::remove_file(world.at("Downloads/loan b.txt")).unwrap();
     let mut screen = Screen::start(&world, &["review"], 40, 120);
-    screen.until("weekly: 2 items have waited since 2").until("Go through which?").keys(&["y", ENTER]);
+    screen.until(": 2 items have not been looked at.").until("Go through which?").keys(&["y", ENTER]);
     screen.until("loan a.txt").until("1 item");
     screen.keys(&[" "]).until("1 to be done").keys(&["q"]).until("carry out 1 item").keys(&["1"]);
     screen.until("Carry out 1 step?").keys(&["y", ENTER]).until("1 moved");
     assert_eq!(screen.ends(), Some(0));
-    assert_eq!(names(&world.shelves.join("2 Loans")), ["Held", "loan a.txt", "loan b.txt", "loan c.txt"]);
+    assert_eq!(
+        names(&world.shelves.join("2 Loans")),
+        ["Held", "loan a.txt", "loan b.txt", "loan c.txt", "loan d.txt"]
+    );
     assert!(names(&world.data.join("waiting")).is_empty(), "nothing waits any more");
     world.nine(&[]).ends(0).says("nine shelves");
 }

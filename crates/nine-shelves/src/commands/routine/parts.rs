@@ -7,7 +7,7 @@ use nine_core::diagnostic::nearest;
 use nine_core::escape::plain;
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
-use nine_engine::routine::{PartEnd, Parts};
+use nine_engine::routine::{PartDone, PartEnd, Parts};
 
 use crate::args::{SelectionArgs, ShowArgs};
 use crate::cli::{Cli, Command};
@@ -213,7 +213,7 @@ impl Parts for Commands<'_> {
     fn ended(&self, part: usize, end: &PartEnd<Failure>) -> Option<String> {
         let failed = match end {
             PartEnd::Failed(failure) => Some(failure.told(&self.session.environment)),
-            PartEnd::Printed | PartEnd::Quiet { .. } | PartEnd::Carried { .. } => None,
+            PartEnd::Printed | PartEnd::Planned(_) => None,
         };
         // A part that ended with an account of its troubles told them already.
         let failed = failed.map(|told| {
@@ -230,20 +230,18 @@ impl Parts for Commands<'_> {
 
 impl Commands<'_> {
     fn tell(&self, part: usize, end: &PartEnd<Failure>, failed: Option<&str>) -> Done {
-        match (end, failed) {
-            (PartEnd::Carried { carried, left, .. }, _) => {
+        match end {
+            PartEnd::Printed | PartEnd::Planned(PartDone { carried: None, left: 0, .. }) => Ok(()),
+            PartEnd::Planned(PartDone { carried, left, .. }) => {
                 self.heading(part)?;
-                tell(carried.run, &carried.outcome, &carried.steps, output::out())?;
+                if let Some(carried) = carried {
+                    tell(carried.run, &carried.outcome, &carried.steps, output::out())?;
+                }
                 tell_left(*left)
             }
-            (PartEnd::Printed | PartEnd::Quiet { left: 0, .. }, _) => Ok(()),
-            (PartEnd::Quiet { left, .. }, _) => {
+            PartEnd::Failed(_) => {
                 self.heading(part)?;
-                tell_left(*left)
-            }
-            (PartEnd::Failed(_), why) => {
-                self.heading(part)?;
-                Ok(writeln!(output::out(), "{REFUSED}x{REFUSED:#} {}", why.unwrap_or_default())?)
+                Ok(writeln!(output::out(), "{REFUSED}x{REFUSED:#} {}", failed.unwrap_or_default())?)
             }
         }
     }
