@@ -202,7 +202,8 @@ fn what_cannot_be_a_part_is_told_where_it_stands() {
         ("review", "`review` cannot be a part of a routine; these can: tidy"),
         ("routine friday", "cannot be a part of a routine"),
         ("shelves make", "cannot be a part of a routine"),
-        ("tidy --home /x", "stand before a whole routine"),
+        ("tidy --home /x", "unexpected argument '--home'"),
+        ("archive pack 2031-04-07", "cannot be a part of a routine"),
         ("tidy --help", "only explains itself here"),
     ] {
         world.rules(&format!("[routine.friday]\nrun = [\"{part}\"]\n"));

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use clap::{CommandFactory, Parser};
+use clap::{Args, CommandFactory};
 use nine_core::diagnostic::nearest;
 use nine_core::escape::plain;
 use nine_engine::Workspace;
@@ -41,18 +41,7 @@ pub fn check_part(words: &[String]) -> Result<(), String> {
 
 /// A part by its words.
 fn part(words: &[String]) -> Result<PartCommand, String> {
-    let typed = words.first().map_or("", String::as_str);
-    let typed_words = || words.iter().map(String::as_str);
-    let cli = Cli::try_parse_from(["nine"].into_iter().chain(typed_words()));
-    let cli = cli.map_err(|error| first_line(&error, typed))?;
-    let common = &cli.common;
-    if common.home.as_ref().is_some_and(|_| says(words, "--home"))
-        || (common.today.is_some() && says(words, "--today"))
-        || common.verbose > 0
-    {
-        return Err("--home, --today and -v stand before a whole routine, and not in a part".to_owned());
-    }
-    let command = Box::new(cli.command.ok_or("a command is missing here")?);
+    let command = read(words, None)?;
     if let Some((show, selection)) = shown(&command) {
         if show.yes || show.sure || show.worklist.is_some() {
             return Err(
@@ -63,53 +52,76 @@ fn part(words: &[String]) -> Result<PartCommand, String> {
             return Err("a routine has no standard input to read paths from".to_owned());
         }
         // So that nothing is asked while it is planned.
-        let sworn = Cli::try_parse_from(["nine"].into_iter().chain(typed_words()).chain(["--yes"]));
-        let command = sworn.ok().and_then(|cli| cli.command).ok_or("this command cannot be understood")?;
-        return Ok(PartCommand::Plans(Box::new(command)));
+        return Ok(PartCommand::Plans(Box::new(read(words, Some("--yes"))?)));
     }
-    match *command {
-        Command::Survey(_)
-        | Command::Search(_)
-        | Command::Compare(_)
-        | Command::Check(_)
-        | Command::History(_)
-        | Command::Why(_)
-        | Command::Copies(_)
-        | Command::Tag(_) => Ok(PartCommand::Prints(command)),
-        Command::Archive(ref args) if !matches!(args.command, Some(ArchiveCommand::Pack { .. })) => {
-            Ok(PartCommand::Prints(command))
-        }
-        Command::Shelves(ref args) if args.only_prints() => Ok(PartCommand::Prints(command)),
-        _ => Err(format!("`{typed}` cannot be a part of a routine; these can: {MAY}")),
+    let only_prints = match &command {
+        Command::Shelves(args) => args.only_prints(),
+        Command::Archive(args) => !matches!(args.command, Some(ArchiveCommand::Pack { .. })),
+        _ => true,
+    };
+    match only_prints {
+        true => Ok(PartCommand::Prints(Box::new(command))),
+        false => Err(cannot(&words.join(" "))),
     }
 }
 
-fn says(words: &[String], option: &str) -> bool {
-    words
-        .iter()
-        .any(|word| word == option || word.strip_prefix(option).is_some_and(|rest| rest.starts_with('=')))
+/// The command of some words, and one more. It is read with its own words alone, since this is done whenever the
+/// configuration is read, and to lay out the words of all commands takes longer than a search.
+fn read(words: &[String], more: Option<&str>) -> Result<Command, String> {
+    let words: Vec<&str> = words.iter().map(String::as_str).chain(more).collect();
+    Ok(match words.first().copied().unwrap_or_default() {
+        "tidy" => Command::Tidy(args(&words)?),
+        "sweep" => Command::Sweep(args(&words)?),
+        "archive" => Command::Archive(args(&words)?),
+        "copies" => Command::Copies(args(&words)?),
+        "tag" => Command::Tag(args(&words)?),
+        "put" => Command::Put(args(&words)?),
+        "retrieve" => Command::Retrieve(args(&words)?),
+        "discard" => Command::Discard(args(&words)?),
+        "survey" => Command::Survey(args(&words)?),
+        "search" => Command::Search(args(&words)?),
+        "shelves" => Command::Shelves(args(&words)?),
+        "compare" => Command::Compare(args(&words)?),
+        "check" => Command::Check(args(&words)?),
+        "history" => Command::History(args(&words)?),
+        "why" => Command::Why(args(&words)?),
+        other => return Err(no_part(other)),
+    })
+}
+
+fn args<T: Args>(words: &[&str]) -> Result<T, String> {
+    let known = T::augment_args(clap::Command::new("nine"));
+    let read = known.try_get_matches_from(words).and_then(|matches| T::from_arg_matches(&matches));
+    read.map_err(|error| first_lines(&error, words.first().copied().unwrap_or_default()))
+}
+
+fn cannot(typed: &str) -> String {
+    format!("`{}` cannot be a part of a routine; these can: {MAY}", plain(typed))
+}
+
+/// Why a word begins no part.
+fn no_part(typed: &str) -> String {
+    let all = Cli::command();
+    let names = || all.get_subcommands().filter(|one| !one.is_hide_set()).map(clap::Command::get_name);
+    if names().any(|name| name == typed) {
+        return cannot(typed);
+    }
+    let near = nearest(typed, names());
+    let near =
+        near.map_or_else(|| "`nine --help` lists them".into(), |near| format!("did you mean `{near}`?"));
+    format!("`{}` is no command; {near}", plain(typed))
 }
 
 /// What is wrong, without the usage that follows.
-fn first_line(error: &clap::Error, typed: &str) -> String {
+fn first_lines(error: &clap::Error, typed: &str) -> String {
     use clap::error::ErrorKind;
-    match error.kind() {
-        ErrorKind::InvalidSubcommand => {
-            let known = Cli::command();
-            let known = known.get_subcommands().filter(|command| !command.is_hide_set());
-            let near = nearest(typed, known.map(clap::Command::get_name));
-            let near = near
-                .map_or_else(|| "`nine --help` lists them".into(), |near| format!("did you mean `{near}`?"));
-            format!("`{}` is no command; {near}", plain(typed))
-        }
-        ErrorKind::DisplayHelp | ErrorKind::DisplayVersion => format!("`{typed}` only explains itself here"),
-        _ => {
-            let text = error.render().to_string();
-            let told = text.lines().map(str::trim).take_while(|line| !line.starts_with("Usage"));
-            let told: Vec<&str> = told.filter(|line| !line.is_empty() && !line.starts_with("tip:")).collect();
-            plain(told.join(" ").trim_start_matches("error: "))
-        }
+    if error.kind() == ErrorKind::DisplayHelp {
+        return format!("`{typed}` only explains itself here");
     }
+    let text = error.render().to_string();
+    let told = text.lines().map(str::trim).take_while(|line| !line.starts_with("Usage"));
+    let told: Vec<&str> = told.filter(|line| !line.is_empty() && !line.starts_with("tip:")).collect();
+    plain(told.join(" ").trim_start_matches("error: "))
 }
 
 /// How the worklist of a command is shown, and what is selected, if it makes one.
