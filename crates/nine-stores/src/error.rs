@@ -3,7 +3,7 @@
 use nine_core::escape::plain;
 
 /// Why a store could not do what it was asked.
-#[derive(Debug, thiserror::Error)]
+#[derive(Debug, Clone, thiserror::Error)]
 pub enum StoreError {
     /// Nothing stands there.
     #[error("it is not there any more")]

@@ -8,7 +8,7 @@ use crate::item::{Identity, Kind};
 use crate::moment::Moment;
 use crate::names::{is_hidden, is_unfinished};
 use crate::place::ItemPath;
-use crate::tree::{NodeId, Tree};
+use crate::tree::{NodeId, Tree, mark};
 
 /// Why an item is left where it is, without being worth a line of its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -73,15 +73,28 @@ pub(super) struct LeaveCheck<'a> {
     pub unfinished: bool,
     /// What some program has open, and the folders that it lies in.
     pub in_use: HashSet<NodeId>,
+    /// Folders in which a partial download lies.
+    pub arriving: HashSet<NodeId>,
 }
 
 /// The entries of a tree that some program has open, with the folders that they lie in.
 pub(super) fn in_use(tree: &Tree, open: &HashSet<Identity>) -> HashSet<NodeId> {
-    let mut found = HashSet::new();
-    if open.is_empty() {
-        return found;
+    match open.is_empty() {
+        true => HashSet::new(),
+        false => with_folders(tree, tree.ids().filter(|id| open.contains(&tree.identity(*id)))),
     }
-    for id in tree.ids().filter(|id| open.contains(&tree.identity(*id))) {
+}
+
+/// The folders of a tree in which a partial download lies.
+pub(super) fn arriving(tree: &Tree) -> HashSet<NodeId> {
+    let partial = tree.ids().filter(|id| tree.has_mark(*id, mark::UNFINISHED));
+    with_folders(tree, partial.map(|id| tree.parent(id)))
+}
+
+/// Some entries, and all folders that they lie in but the place itself.
+fn with_folders(tree: &Tree, ids: impl Iterator<Item = NodeId>) -> HashSet<NodeId> {
+    let mut found = HashSet::new();
+    for id in ids {
         let mut here = id;
         while here != Tree::ROOT && found.insert(here) {
             here = tree.parent(here);
@@ -101,6 +114,7 @@ impl<'a> LeaveCheck<'a> {
             hidden: false,
             unfinished: false,
             in_use: in_use(tree, pass.in_use),
+            arriving: arriving(tree),
         }
     }
 
@@ -111,7 +125,7 @@ impl<'a> LeaveCheck<'a> {
         if is_hidden(self.tree.name(id)) && !self.hidden {
             return Some(Left::Hidden);
         }
-        if is_unfinished(self.tree.name(id)) && !self.unfinished {
+        if (is_unfinished(self.tree.name(id)) || self.arriving.contains(&id)) && !self.unfinished {
             return Some(Left::Unfinished);
         }
         if entry.kind == Kind::Other {

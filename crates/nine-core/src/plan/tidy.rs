@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::copies::{belongs_to_it, copy_words, lost_tags};
-use super::leave::{LeaveCheck, Left, in_use};
+use super::leave::{LeaveCheck, Left, arriving, in_use};
 use super::{Details, Follower, Intent, Placing, Proposal};
 use crate::condition::{Need, Needs};
 use crate::config::{Config, Pile};
@@ -193,6 +193,7 @@ impl<'a> TidyWalk<'a> {
                 hidden: rules.clone().any(Rule::asks_for_hidden),
                 unfinished: rules.clone().any(Rule::asks_for_unfinished),
                 in_use: in_use(tree, pass.in_use),
+                arriving: arriving(tree),
             },
             deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
             needs: needs_of(rules),
@@ -267,8 +268,10 @@ impl<'a> TidyWalk<'a> {
         let is_folder = self.tree.is_folder(id);
         if let Some(why) = self.leave.why(id, &path) {
             // A folder that is still being filled, or in use, may hold much that has settled.
-            let descend = matches!(why, Left::Settling | Left::InUse) && is_folder && self.deep;
-            if matches!(why, Left::Settling | Left::InUse | Left::Unfinished) {
+            let is_for_now = matches!(why, Left::Settling | Left::InUse | Left::Unfinished);
+            let descend = is_for_now && is_folder && self.deep;
+            // That a partial download beside them is complete, its new name tells.
+            if is_for_now && (is_folder || why != Left::Unfinished) {
                 self.out.waits.push(id);
             }
             if !descend {

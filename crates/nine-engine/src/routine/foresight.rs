@@ -7,7 +7,7 @@ use nine_stores::ahead::Ahead;
 use crate::plan::Plan;
 use crate::workspace::Workspace;
 
-/// A workspace whose places stand as they will once the plans so far are carried out. They are looked at once.
+/// A workspace whose places stand as they will once the plans so far are carried out. They are scanned once.
 pub struct Foresight {
     ahead: Arc<Ahead>,
     then: Workspace,
@@ -27,8 +27,7 @@ impl Foresight {
     }
 
     /// Takes a plan as carried out.
-    pub fn carry(&mut self, plan: &Plan) {
+    pub fn carry(&self, plan: &Plan) {
         self.ahead.carry(&plan.draft.places, plan.doable());
-        self.then = self.then.ahead(&self.ahead);
     }
 }

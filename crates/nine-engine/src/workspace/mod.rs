@@ -50,7 +50,7 @@ pub struct Place {
 }
 
 /// A place that cannot be reached.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Closed {
     /// Its name.
     pub name: String,
@@ -162,7 +162,8 @@ impl Workspace {
 
     /// The same with its places as they will stand.
     pub(crate) fn ahead(&self, ahead: &Arc<Ahead>) -> Self {
-        let mut opened = Opened { archive: self.opened().archive.clone(), ..Opened::default() };
+        let Opened { archive, closed, .. } = self.opened();
+        let mut opened = Opened { archive: archive.clone(), closed: closed.clone(), ..Opened::default() };
         for Place { name, store } in &self.opened().open {
             let store = ahead.store(store);
             opened.places.add(name.clone(), Arc::clone(&store));

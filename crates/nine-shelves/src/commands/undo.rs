@@ -75,7 +75,7 @@ fn of_routine(workspace: &Workspace, name: &str, show: &ShowArgs, session: &Sess
         nine_engine::routine::named(workspace, name)?;
     }
     let runs = runs_of_routine(workspace, name)?;
-    let mut foresight = Foresight::of(workspace);
+    let foresight = Foresight::of(workspace);
     let mut plans = Vec::new();
     for run in &runs {
         writeln!(output::out())?;

@@ -158,7 +158,10 @@ fn with_nothing_allowed_it_only_makes_lists() {
 #[test]
 fn a_second_one_ends_quietly() {
     let world = world();
-    let lock = fs::File::create(world.data.join("routines.lock")).unwrap();
+    let mut open = fs::File::options();
+    std::os::unix::fs::OpenOptionsExt::mode(&mut open, 0o600);
+    fs::set_permissions(&world.data, std::os::unix::fs::PermissionsExt::from_mode(0o700)).unwrap();
+    let lock = open.write(true).create(true).truncate(true).open(world.data.join("routines.lock")).unwrap();
     lock.lock().unwrap();
     let ran = world.nine(&["routine", "friday", "--unattended"]).ends(0);
     assert_eq!((ran.out.as_str(), ran.err.as_str()), ("", ""));
@@ -442,4 +445,23 @@ fn the_desktop_is_told_of_what_was_done_with_nobody_there() {
     let mut command = world.command(&["routine", "friday", "--unattended"]);
     command.env("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nowhere");
     super::support::Ran::new(command.output().unwrap()).ends(0).warns("friday: ");
+}
+
+#[test]
+fn a_place_that_is_away_is_told_before_and_later_parts_see_new_tags() {
+    let world = World::new();
+    let rules = "[[rule]]\nname = \"mark\"\nwhen = \"ext txt and not tag done\"\ntag = [\"done\"]\n\n\
+                 [archive]\nwhen = \"tag done\"\nput = \"3/{today}/{pile}\"\n\n\
+                 [routine.two]\nrun = [\"tidy\", \"archive\"]\n";
+    world.rules(rules);
+    world.file("plan.txt", "what the catalogue knows of it has no tags");
+    world.nine(&["search", "tag", "none"]).ends(0).says("plan.txt");
+    let plan = world.nine(&["routine", "two", "--plan"]).ends(0);
+    assert!(plan.out.contains("2 commands: 2 steps"), "{}", plan.out);
+    // Nothing of what was only foreseen is kept.
+    world.nine(&["search", "tag", "none", "--known"]).ends(0).says("plan.txt");
+    let text = fs::read_to_string(world.data.join("shelves.toml")).unwrap();
+    world.config(&format!("{text}\n[pile.away]\nat = \"{}\"\n", world.at("Away").display()));
+    let plan = world.nine(&["routine", "two", "--plan"]).ends(1);
+    assert!(plan.err.contains("away"), "{}", plan.err);
 }

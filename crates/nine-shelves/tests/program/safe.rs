@@ -25,6 +25,15 @@ fn what_nine_keeps_is_the_persons_alone() {
     world.nine(&["search", "text", "has", "words", "--text"]).ends(0);
     world.nine(&["tidy", "--worklist", world.at("list.csv").to_str().unwrap()]).ends(0);
     world.nine(&["tidy", "--yes"]).ends(0);
+    world.nine(&["undo", "--yes"]).ends(0);
+    // What a routine keeps: its account, what waits, and what was taken back.
+    let text = fs::read_to_string(data.join("shelves.toml")).unwrap();
+    world.config(&format!("{text}\n[routine.lists]\nrun = [\"tidy\"]\nunattended = \"nothing\"\n"));
+    world.file("b.txt", "waits");
+    world.nine(&["routine", "lists", "--unattended"]).ends(0);
+    for kept in ["routines.jsonl", "routines.lock", "waiting/lists.jsonl", "left-alone.json"] {
+        assert!(data.join(kept).exists(), "{kept}");
+    }
     assert_eq!(mode(&world.at("list.csv")), 0o600);
     assert_eq!(mode(&data), 0o700);
     let open = |data: &std::path::Path| -> Vec<String> {

@@ -158,6 +158,23 @@ fn what_grows_is_open_or_is_partial_is_left_until_it_is_complete() {
 }
 
 #[test]
+fn a_folder_in_which_something_still_arrives_is_left_as_a_whole() {
+    let world = world();
+    configure(&world, "[[rule]]\nwhen = \"type folder\"\nput = \"2\"\n");
+    world.file("film/disc/cover.txt", "complete").file("film/disc/film.mkv.part", "half");
+    world.file("album/track.ogg", "complete");
+    world.nine(&["watch", "--once"]).ends(0).warns("1 moved");
+    assert!(
+        world.at("Downloads/film/disc/cover.txt").exists() && world.shelves.join("2 Loans/album").exists()
+    );
+    world.nine(&["tidy"]).ends(0).says("1 partial downloads");
+    fs::rename(world.at("Downloads/film/disc/film.mkv.part"), world.at("Downloads/film/disc/film.mkv"))
+        .unwrap();
+    world.nine(&["watch", "--once"]).ends(0).warns("1 moved");
+    assert!(world.shelves.join("2 Loans/film/disc/film.mkv").exists());
+}
+
+#[test]
 fn nothing_is_touched_before_it_has_settled() {
     let world = world();
     let text = fs::read_to_string(world.data.join("shelves.toml")).unwrap();

@@ -64,7 +64,7 @@ impl Ahead {
     pub fn store(self: &Arc<Self>, base: &Arc<dyn Store>) -> Arc<dyn Store> {
         let root = root_of(&**base);
         self.add(base);
-        Arc::new(AheadStore { ahead: Arc::clone(self), root })
+        Arc::new(AheadStore { ahead: Arc::clone(self), base: Arc::clone(base), root })
     }
 
     /// Whether anything is taken as carried out.

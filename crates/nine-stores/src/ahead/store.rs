@@ -19,6 +19,8 @@ use crate::{
 #[derive(Debug)]
 pub struct AheadStore {
     pub(super) ahead: Arc<Ahead>,
+    /// The place as it is. Another place may begin at the same folder and see it in another way.
+    pub(super) base: Arc<dyn Store>,
     /// Where it begins.
     pub(super) root: Location,
 }
@@ -34,14 +36,17 @@ impl AheadStore {
     /// The place that something lies in now, and its path there.
     fn now(&self, path: &ItemPath) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
         match self.standing(path) {
-            Some(Standing::Real(here)) => self.ahead.store_of(&here),
+            Some(Standing::Real(here)) => self.place_of(&here),
             _ => Err(StoreError::NotThere),
         }
     }
 
-    /// The place itself, as it is now.
-    fn base(&self) -> StoreResult<Arc<dyn Store>> {
-        Ok(self.ahead.store_of(&self.root)?.0)
+    /// The same of a location: this place, if that is below it.
+    fn place_of(&self, here: &Location) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
+        match here.below(&self.root) {
+            Some(path) => Ok((Arc::clone(&self.base), path)),
+            None => self.ahead.store_of(here),
+        }
     }
 
     /// What a folder of today holds, as a scan found it if one did.
@@ -57,14 +62,14 @@ impl AheadStore {
                 Ok(tree.children(id).map(entry).collect())
             }
             None => {
-                let (store, path) = self.ahead.store_of(here)?;
+                let (store, path) = self.place_of(here)?;
                 store.list(&path)
             }
         }
     }
 
     fn made(&self, number: u64) -> Entry {
-        let root = self.base().ok().and_then(|base| base.entry(&ItemPath::root()).ok().flatten());
+        let root = self.base.entry(&ItemPath::root()).ok().flatten();
         made_folder(number, root.map_or(0, |root| root.identity.0[0]), self.ahead.at)
     }
 
@@ -72,7 +77,7 @@ impl AheadStore {
         match standing {
             Standing::Made(number) => Ok(Some(self.made(*number))),
             Standing::Real(here) => {
-                let (store, path) = self.ahead.store_of(here)?;
+                let (store, path) = self.place_of(here)?;
                 let entry = store.entry(&path)?;
                 Ok(entry.map(|entry| if self.is_touched(here) { self.touched(entry) } else { entry }))
             }
@@ -103,27 +108,27 @@ impl ReadStore for AheadStore {
     }
 
     fn address(&self) -> String {
-        self.base().map_or_else(|_| self.root.to_string(), |base| base.address())
+        self.base.address()
     }
 
     fn abilities(&self) -> Abilities {
-        self.base().map(|base| base.abilities()).unwrap_or_default()
+        self.base.abilities()
     }
 
     fn keeps_all(&self) -> bool {
-        self.base().is_ok_and(|base| base.keeps_all())
+        self.base.keeps_all()
     }
 
     fn domain(&self, identity: &Identity) -> u64 {
-        self.base().map_or(identity.0[0], |base| base.domain(identity))
+        self.base.domain(identity)
     }
 
     fn same_identity(&self, now: &Identity, recorded: &Identity) -> bool {
-        self.base().is_ok_and(|base| base.same_identity(now, recorded))
+        self.base.same_identity(now, recorded)
     }
 
     fn seen_by(&self, path: &ItemPath) -> Option<(ItemPath, String)> {
-        self.base().ok()?.seen_by(path)
+        self.base.seen_by(path)
     }
 
     fn open_to(&self, path: &ItemPath) -> StoreResult<Option<u32>> {
@@ -139,7 +144,7 @@ impl ReadStore for AheadStore {
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
         let was_seen = read_held(&self.ahead.seen).contains_key(&self.root);
         if !was_seen {
-            let scan = self.base()?.scan(scope, watch)?;
+            let scan = self.base.scan(scope, watch)?;
             let tree: Tree = scan.tree.clone();
             write_held(&self.ahead.seen).insert(self.root.clone(), Arc::new(tree));
             if !self.ahead.is_changed() {
@@ -216,7 +221,7 @@ impl ReadStore for AheadStore {
 
     fn tags_in(&self, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
         if !self.ahead.is_changed() {
-            return self.base().map_or_else(|_| Vec::new(), |base| base.tags_in(folder, names));
+            return self.base.tags_in(folder, names);
         }
         names.iter().map(|name| self.tags(&folder.join(name)).unwrap_or_default()).collect()
     }
@@ -244,7 +249,7 @@ impl ReadStore for AheadStore {
                 _ => upper = upper.parent().ok_or(StoreError::NotThere)?,
             }
         };
-        let (store, path) = self.ahead.store_of(&real)?;
+        let (store, path) = self.place_of(&real)?;
         let ground = store.ground(&path)?;
         Ok(Ground { existing, blocked, ..ground })
     }
@@ -272,7 +277,7 @@ impl ReadStore for AheadStore {
     fn keeps(&self, folder: &ItemPath) -> StoreResult<Keeps> {
         match self.now(folder) {
             Ok((store, path)) => store.keeps(&path),
-            Err(_) => self.base()?.keeps(&ItemPath::root()),
+            Err(_) => self.base.keeps(&ItemPath::root()),
         }
     }
 
@@ -354,9 +359,9 @@ impl TrashStore for AheadStore {
         not_yet()
     }
     fn find_discarded(&self, path: &ItemPath, stamp: &Stamp) -> StoreResult<Option<Vec<u8>>> {
-        self.base()?.find_discarded(path, stamp)
+        self.base.find_discarded(path, stamp)
     }
     fn discarded(&self, kept_as: &[u8]) -> StoreResult<(Arc<dyn Store>, ItemPath)> {
-        self.base()?.discarded(kept_as)
+        self.base.discarded(kept_as)
     }
 }

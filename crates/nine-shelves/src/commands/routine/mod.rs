@@ -200,7 +200,7 @@ fn foresee(
     session: &Session,
 ) -> Done<Vec<Option<Plan>>> {
     let show = args.show();
-    let mut foresight = Foresight::of(workspace);
+    let foresight = Foresight::of(workspace);
     let mut plans = Vec::new();
     for part in 0..parts {
         commands.heading(part)?;
