@@ -5,6 +5,7 @@ use nine_carry::{UndoPlan, plan_undo};
 use nine_core::plan::Proposal;
 use nine_stores::{Location, Places};
 
+use crate::error::ScheduleError;
 use crate::history::{self, readable, taken_back};
 use crate::plan::{Draft, Plan};
 use crate::reporter::Notice;
@@ -57,7 +58,7 @@ pub fn runs_of_routine(workspace: &Workspace, routine: &str) -> Result<Vec<u64>>
     let mut left = runs.iter().rev().filter(of_it).filter(open).peekable();
     let last = left.peek().and_then(|run| run.occasion.clone());
     let numbers: Vec<u64> = left.filter(|run| run.occasion == last).map(|run| run.number).collect();
-    if numbers.is_empty() { Err(Error::NoTimeToUndo(routine.to_owned())) } else { Ok(numbers) }
+    if numbers.is_empty() { Err(ScheduleError::NothingLeft(routine.to_owned()).into()) } else { Ok(numbers) }
 }
 
 fn plan_for(workspace: &Workspace, run: Run) -> Result<(Run, Places, UndoPlan)> {

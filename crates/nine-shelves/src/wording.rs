@@ -6,7 +6,7 @@ use nine_core::amount::counted;
 use nine_core::diagnostic::{Diagnostic, any_of, locate, nearest};
 use nine_core::escape::{escape, plain};
 use nine_core::worklist::table::Wrong;
-use nine_engine::error::{Named, Nowhere, WantedOfPlace};
+use nine_engine::error::{Named, Nowhere, ScheduleError, WantedOfPlace};
 use nine_engine::{Environment, Error};
 
 use crate::failure::{FailureKind, Message};
@@ -106,9 +106,7 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
                 any_of(names)
             ));
         }
-        E::NoSystemd { instead } => {
-            return Some(format!("start it with your session some other way: {instead}"));
-        }
+        E::Schedule(error) => return Some(hint_of_schedule(error)),
         E::RuleThere(_) => "give another name, or change it: nine rule change",
         E::NoDisk { .. } => "connect the disk, or make the folder first, if none is missing",
         E::Nowhere(what) => return Some(nowhere(*what, environment)),
@@ -146,14 +144,26 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
     Some(hint.to_owned())
 }
 
+fn hint_of_schedule(error: &ScheduleError) -> String {
+    match error {
+        ScheduleError::NothingLeft(_) => {
+            "nine history shows what was run, and nine undo takes a single run back".to_owned()
+        }
+        ScheduleError::WatchLimit => {
+            "raise fs.inotify.max_user_instances, or end another program that watches".to_owned()
+        }
+        ScheduleError::NoTimes(_) => "say it with --when, such as --when 'Friday 16:00'".to_owned(),
+        ScheduleError::NoSystemd { instead } => {
+            format!("start it with your session some other way: {instead}")
+        }
+    }
+}
+
 /// What to do next, where that is always the same.
 fn fixed_hint(error: &Error) -> Option<&'static str> {
     use Error as E;
     Some(match error {
         E::ConfigNotText { .. } => "save the file as UTF-8 in your editor",
-        E::WatchLimit => "raise fs.inotify.max_user_instances, or end another program that watches",
-        E::NoSchedule(_) => "say it with --when, such as --when 'Friday 16:00'",
-        E::NoTimeToUndo(_) => "nine history shows what was run, and nine undo takes a single run back",
         E::ConfigChanged(_) => "nothing has been changed; try again",
         E::NothingSelected { or_run: true } => {
             "give paths, --where CONDITION, --saved NAME, --run RUN, or - for paths on standard input"

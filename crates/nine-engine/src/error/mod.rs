@@ -2,11 +2,13 @@
 //! that shows them.
 
 mod named;
+mod schedule;
 
 use std::io;
 use std::path::PathBuf;
 
 pub use named::{Named, Nowhere, WantedOfPlace};
+pub use schedule::ScheduleError;
 
 use nine_core::diagnostic::Diagnostic;
 use nine_core::escape::{escape, plain};
@@ -91,21 +93,9 @@ pub enum Error {
         at: PathBuf,
     },
 
-    /// A routine of which nothing is left to be taken back.
-    #[error("nothing of the routine `{0}` is left to take back")]
-    NoTimeToUndo(String),
-    /// The kernel gives nothing to watch with.
-    #[error("the kernel watches no more folders")]
-    WatchLimit,
-    /// A routine whose times are not given.
-    #[error("it is not said when the routine `{0}` is to be run")]
-    NoSchedule(String),
-    /// Nothing here keeps a program running.
-    #[error("systemd does not run here, so no service can be kept running")]
-    NoSystemd {
-        /// The command to be started otherwise.
-        instead: String,
-    },
+    /// Something cannot be done by itself, or a routine not be taken back.
+    #[error(transparent)]
+    Schedule(#[from] ScheduleError),
 
     /// A word that names nothing.
     #[error("{}", what.words(word))]

@@ -12,6 +12,7 @@ use nine_core::worklist::{Act, Step};
 use nine_stores::{Places, Store, StoreError};
 
 use crate::configuration::nearest;
+use crate::error::ScheduleError;
 use crate::plan::{Draft, Plan};
 use crate::workspace::Workspace;
 use crate::{Error, Result, text_file};
@@ -90,7 +91,7 @@ fn of_routine(workspace: &Workspace, routine: &Routine) -> Started {
 }
 
 fn schedule_of(routine: &Routine) -> Result<&Schedule> {
-    routine.when.as_ref().ok_or_else(|| Error::NoSchedule(routine.name.clone()))
+    Ok(routine.when.as_ref().ok_or_else(|| ScheduleError::NoTimes(routine.name.clone()))?)
 }
 
 /// Plans the units that run a routine at its times; where there is no systemd, tells the line for cron.
@@ -131,7 +132,7 @@ pub fn serve_watch(workspace: &Workspace, piles: &[String], drop: bool) -> Resul
     let words: Vec<&str> = std::iter::once("watch").chain(piles.iter().map(String::as_str)).collect();
     let started = started(workspace, &words, "watching what arrives".to_owned());
     if !workspace.environment.has_systemd {
-        return Err(Error::NoSystemd { instead: started.shell_line() });
+        return Err(ScheduleError::NoSystemd { instead: started.shell_line() }.into());
     }
     write(workspace, Units::of_watch(&started), "nine watch --service".to_owned()).map(Some)
 }

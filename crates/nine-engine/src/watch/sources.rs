@@ -14,6 +14,7 @@ use nine_stores::local::events::{Events, Happened, Unwatched, is_told};
 
 use super::agenda::{Due, Uptime};
 use super::{Told, WatchHost};
+use crate::error::ScheduleError;
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
@@ -69,7 +70,7 @@ pub(super) struct Sources {
 impl Sources {
     pub fn new(workspace: &Workspace) -> Result<Self> {
         let events = Events::new().map_err(|why| match why {
-            Unwatched::Limit => Error::WatchLimit,
+            Unwatched::Limit => ScheduleError::WatchLimit.into(),
             Unwatched::Store(source) => Error::Path { path: PathBuf::from("/proc/self"), source },
         })?;
         Ok(Self {

@@ -119,3 +119,20 @@ fn only_what_changed_is_listed_again_where_the_drive_tells() {
     let by_tags = second_look(Settings { deep_tags: true, ..Settings::default() });
     assert!(plain >= 42 && told <= 12 && by_tags <= 12, "{plain}, {told}, {by_tags}");
 }
+
+#[test]
+fn watching_asks_a_drive_that_tells_only_what_changed() {
+    let drive = Drive::with(Settings { tells_changes: true, ..Settings::default() });
+    drive.rules("[[rule]]\npiles = [\"drive\"]\nwhen = \"ext pdf\"\nput = \"cloud/1\"\n\n[watch]\npiles = [\"drive\"]\n");
+    for folder in 0..20 {
+        drive.file(format!("folder {folder}/deep/file.txt"), "x");
+    }
+    drive.nine(&["check"]).ends(0);
+    drive.nine(&["watch", "--once"]).ends(0);
+    let first = drive.standin.as_ref().unwrap().asked().len();
+    drive.file("minutes.pdf", "new");
+    drive.nine(&["watch", "--once"]).ends(0).warns("1 moved");
+    let second = drive.standin.as_ref().unwrap().asked().len();
+    assert!(first >= 42 && second <= 20, "{first} requests, then {second}");
+    assert!(drive.at("1 Minutes/minutes.pdf").exists());
+}
