@@ -1,8 +1,10 @@
 //! From a pattern and an item to a name.
 
+use std::sync::LazyLock;
+
 use super::{Form, NumberAt, Pattern, PatternPart, Subject};
 use crate::correct::{corrected, tidy_stem};
-use crate::facet::is_small;
+use crate::facet::{Answers, Facet, Period, PeriodUnit, is_small};
 use crate::item::Item;
 use crate::metadata::Taken;
 use crate::moment::{Day, Moment, Now, Unit};
@@ -222,6 +224,7 @@ impl Filling<'_> {
                 let ext = self.extension();
                 in_form(if first { ext.strip_prefix(b".").unwrap_or(&ext) } else { &ext }, form)
             }
+            Subject::Stem if *form == Form::YearInName => year_in(self.stem(), now),
             Subject::Stem => in_form(self.stem(), form),
             Subject::Name => in_form(self.name, form),
             Subject::Folder => item.spot.path.parent()?.last().and_then(|folder| in_form(&folder, form)),
@@ -272,8 +275,21 @@ fn in_form(bytes: &[u8], form: &Form) -> Option<Vec<u8>> {
         Form::Tidy => Some(tidy_stem(text).into_bytes()),
         Form::Upper => Some(text.to_uppercase().into_bytes()),
         Form::Lower => Some(text.to_lowercase().into_bytes()),
-        Form::Plain | Form::Rest | Form::Around(_) | Form::Date(_) => Some(bytes.to_vec()),
+        Form::Plain | Form::Rest | Form::YearInName | Form::Around(_) | Form::Date(_) => Some(bytes.to_vec()),
     }
+}
+
+/// The year that a name tells without a doubt, read as facets read it.
+fn year_in(stem: &[u8], now: &Now) -> Option<Vec<u8>> {
+    static YEAR: LazyLock<Facet> = LazyLock::new(|| Facet {
+        name: "year".to_owned(),
+        answers: Answers::Period(Box::new(Period::new(PeriodUnit::Year, 1))),
+        reads_text: false,
+        or_else: None,
+        to_fill_in: Vec::new(),
+    });
+    let finding = YEAR.read(&String::from_utf8_lossy(stem), std::iter::empty(), None, now);
+    finding.value().filter(|_| finding.is_sure()).map(|year| year.as_bytes().to_vec())
 }
 
 fn date(at: Option<Moment>, form: &Form, now: &Now) -> Option<Vec<u8>> {

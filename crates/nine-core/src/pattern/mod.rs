@@ -100,6 +100,8 @@ enum Form {
     Around(Unit),
     /// What no facet of the pattern was read from.
     Rest,
+    /// The year that a name tells without a doubt.
+    YearInName,
     /// A `strftime` format.
     Date(String),
 }

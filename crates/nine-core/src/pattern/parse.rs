@@ -211,6 +211,7 @@ fn read_form(subject: Subject, form: &str) -> Result<Form, Diagnostic> {
         (Subject::Stem | Subject::Name | Subject::Ext | Subject::Folder, "upper") => return Ok(Form::Upper),
         (Subject::Stem | Subject::Name | Subject::Ext | Subject::Folder, "lower") => return Ok(Form::Lower),
         (Subject::Stem, "rest") => return Ok(Form::Rest),
+        (Subject::Stem, "year") => return Ok(Form::YearInName),
         (Subject::Stem, _) => (false, "initial, tidy, upper, lower or rest"),
         (Subject::Name, _) => (false, "initial, tidy, upper or lower"),
         (Subject::Ext | Subject::Folder, _) => (false, "upper or lower"),
