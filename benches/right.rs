@@ -8,10 +8,14 @@
 mod chance;
 #[path = "right/facets.rs"]
 mod facets;
+#[path = "right/filed.rs"]
+mod filed;
 #[path = "../crates/nine-stores/tests/formats/looks.rs"]
 mod looks;
 #[path = "../crates/nine-stores/tests/formats/samples.rs"]
 mod samples;
+#[path = "right/suggestions.rs"]
+mod suggestions;
 #[path = "right/types.rs"]
 mod types;
 
@@ -21,6 +25,14 @@ use nine_core::moment::Now;
 fn main() {
     let shows = std::env::args().any(|word| word == "show");
     let now = Now::parse("2031-04-07T09:00", &TimeZone::UTC).expect("a time");
+    if std::env::args().any(|word| word == "times") {
+        return suggestions::times(&now);
+    }
+    // `-- suggestions` prints these alone.
+    suggestions::figures(&now, shows);
+    if std::env::args().any(|word| word == "suggestions") {
+        return;
+    }
     facets::measure(&now, shows);
     types::measure(shows);
 }

@@ -34,6 +34,7 @@ pub mod rules;
 pub mod saved;
 pub mod schedule;
 pub mod shelving;
+pub mod suggest;
 pub mod survey;
 pub mod tags;
 pub mod tree;

@@ -98,6 +98,9 @@ pub struct Proposal {
     pub doubts: Vec<Doubt>,
     /// What goes where this goes.
     pub followers: Vec<Follower>,
+    /// Where it may go by the example of what is filed, the likeliest first, each with its share in percent.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub suggested: Vec<(Spot, u8)>,
 }
 
 /// What is wanted for an item besides its tags.
@@ -191,6 +194,7 @@ impl Proposal {
             why: String::new(),
             doubts: Vec::new(),
             followers: Vec::new(),
+            suggested: Vec::new(),
         }
     }
 

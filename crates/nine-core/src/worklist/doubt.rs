@@ -33,6 +33,11 @@ pub enum Doubt {
     },
     /// A facet's answer is not sure, or not known; in words.
     Answer(String),
+    /// By the example of what is filed it may go there, and may not.
+    Suggested {
+        /// In how many of a hundred such cases that is right.
+        share: u8,
+    },
     /// Several tags of the item could file it.
     WhichTag(Vec<String>),
     /// The target's name is taken.
@@ -157,6 +162,9 @@ impl Doubt {
                 format!("{what} is not known, and the rule `{rule}` needs it")
             }
             Doubt::Answer(words) => words.clone(),
+            Doubt::Suggested { share } => {
+                format!("a guess: {share} of a hundred such are right")
+            }
             Doubt::WhichTag(tags) => {
                 let tags: Vec<String> =
                     tags.iter().map(|tag| format!("`{}`", escape(tag.as_bytes()))).collect();

@@ -105,6 +105,11 @@ impl Act {
     }
 }
 
+/// A reason of several lines in one.
+pub fn one_line(why: &str) -> String {
+    why.lines().collect::<Vec<_>>().join("; ")
+}
+
 /// One change to one item.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
@@ -120,7 +125,7 @@ pub struct Step {
     pub size: u64,
     /// When it was last changed; of a folder, the newest thing inside.
     pub modified: Moment,
-    /// The rule, or the person's own word.
+    /// The rule, or the person's own word. Further lines tell more.
     pub why: String,
     /// Why a person should look at it.
     pub doubts: Vec<Doubt>,
@@ -132,6 +137,11 @@ impl Step {
     /// Makes a folder.
     pub fn make(item: Spot) -> Self {
         Self::new(Act::Make, item, Kind::Folder, Stamp::none())
+    }
+
+    /// Why, in one line.
+    pub fn why_in_short(&self) -> &str {
+        self.why.lines().next().unwrap_or_default()
     }
 
     /// Writes a text in place of another, `stamp` being as what the file of that was found.

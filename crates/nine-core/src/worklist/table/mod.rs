@@ -16,7 +16,7 @@ pub use edits::{Change, Choice, Edits, edits};
 pub use read::{Cells, TableRow, Wrong, read};
 pub use write::{no_formula, to_csv, to_json};
 
-use super::{Act, Checked, Doubt, Step};
+use super::{Act, Checked, Doubt, Step, one_line};
 use crate::moment::Now;
 use crate::place::Spot;
 use crate::plan::{Proposal, Settled};
@@ -127,7 +127,7 @@ fn line(proposal: &Proposal, steps: &[usize], settled: &Settled, checked: &Check
         act: if refused.is_some() { Act::Leave.word() } else { act }.to_owned(),
         item: proposal.item.clone(),
         to: main.and_then(|step| of(step).target().cloned()),
-        why: proposal.why.clone(),
+        why: one_line(&proposal.why),
         doubt: doubts.join("; "),
         size: proposal.size,
         modified: now.minute(proposal.modified),

@@ -1,0 +1,552 @@
+//! What of an item may tell where it belongs, and how each of it is asked for in a search.
+
+use std::fmt;
+
+use regex::escape as literally;
+use rustc_hash::FxHashMap;
+use unicode_normalization::char::is_combining_mark;
+
+use crate::kinds::{ItemType, TYPES};
+use crate::metadata::{Metadata, TextField};
+use crate::names::{fold, fold_bytes, folds_oddly, split_extension};
+
+/// What is known of an item that is learned from, or asked about.
+#[derive(Debug, Clone, Copy)]
+pub struct Traits<'a> {
+    /// Its name.
+    pub name: &'a [u8],
+    /// Whether it is a folder, taken as a whole.
+    pub is_folder: bool,
+    /// Its type; of a folder, that of most of what lies in it.
+    pub item_type: ItemType,
+    /// Its tags, answers of facets among them.
+    pub tags: &'a [String],
+    /// What it says of itself, where that is known.
+    pub said: Option<&'a Metadata>,
+}
+
+/// In what items may be like one another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum ClueKind {
+    /// A word of the name: a run of letters, of digits, or a short one of both; of scripts that part no words, two
+    /// letters.
+    Word,
+    /// The name with its numbers left open: `minutes #-#`.
+    Series,
+    /// How a number in the name is built: `####-##-##`.
+    Figures,
+    /// The extension, without its dot.
+    Extension,
+    /// The type.
+    Type,
+    /// A tag, or one above it.
+    Tag,
+    /// A word of the title.
+    Title,
+    /// Who wrote it.
+    Author,
+    /// Who sent it.
+    Sender,
+    /// The host that it came from.
+    Origin,
+    /// The artist, album or camera.
+    Made,
+}
+
+impl ClueKind {
+    /// All of them, in the order of their codes.
+    pub(super) const ALL: [ClueKind; 11] = [
+        ClueKind::Word,
+        ClueKind::Series,
+        ClueKind::Figures,
+        ClueKind::Extension,
+        ClueKind::Type,
+        ClueKind::Tag,
+        ClueKind::Title,
+        ClueKind::Author,
+        ClueKind::Sender,
+        ClueKind::Origin,
+        ClueKind::Made,
+    ];
+
+    /// Whether it is so general that it proposes no place by itself.
+    pub(super) fn is_general(self) -> bool {
+        matches!(self, ClueKind::Extension | ClueKind::Type | ClueKind::Figures)
+    }
+}
+
+/// One thing in which items may be alike.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Clue {
+    /// In what.
+    pub kind: ClueKind,
+    /// The word, tag, extension … itself, folded where letter case does not count.
+    pub text: String,
+}
+
+impl Clue {
+    /// What a search asks for to list what has it.
+    pub fn condition(&self) -> String {
+        let text = quoted(&self.text);
+        match self.kind {
+            ClueKind::Word => format!("name has {text}"),
+            ClueKind::Series => format!("stem matches {}", quoted(&series_expression(&self.text))),
+            ClueKind::Figures => format!("stem matches {}", quoted(&figures_expression(&self.text))),
+            ClueKind::Extension => format!("ext {text}"),
+            ClueKind::Type => format!("type {}", self.text),
+            ClueKind::Tag => format!("tag {text}"),
+            ClueKind::Title => format!("title has {text}"),
+            ClueKind::Author => format!("author is {text}"),
+            ClueKind::Sender => format!("sender is {text}"),
+            ClueKind::Origin => format!("origin matches {}", quoted(&host_expression(&self.text))),
+            ClueKind::Made => {
+                let (field, value) = self.text.split_once('=').unwrap_or(("artist", &self.text));
+                format!("{field} is {}", quoted(value))
+            }
+        }
+    }
+}
+
+impl fmt::Display for Clue {
+    /// As it is said of files: `with "invoice" in the name`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let text = crate::escape::plain(&self.text);
+        match self.kind {
+            ClueKind::Word => write!(f, "with \"{text}\" in the name"),
+            ClueKind::Series => write!(f, "called \"{text}\" with other numbers"),
+            ClueKind::Figures => write!(f, "with a number like {text} in the name"),
+            ClueKind::Extension if text.is_empty() => write!(f, "without an extension"),
+            ClueKind::Extension => write!(f, "ending in .{text}"),
+            ClueKind::Type => write!(f, "of type {text}"),
+            ClueKind::Tag => write!(f, "tagged {text}"),
+            ClueKind::Title => write!(f, "with \"{text}\" in the title"),
+            ClueKind::Author => write!(f, "by {text}"),
+            ClueKind::Sender => write!(f, "from {text}"),
+            ClueKind::Origin => write!(f, "that came from {text}"),
+            ClueKind::Made => match text.split_once('=') {
+                Some((field, value)) => write!(f, "whose {field} is {value}"),
+                None => write!(f, "by {text}"),
+            },
+        }
+    }
+}
+
+/// A value in quotes, as conditions read it.
+pub(super) fn quoted(value: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '/' | '.');
+    // Words of the language itself, and what a comma would part, stand in quotes.
+    let is_word = !value.is_empty()
+        && value.chars().all(is_plain)
+        && crate::condition::parse(&format!("name has {value}")).is_ok();
+    match is_word {
+        true => value.to_owned(),
+        false => format!("\"{}\"", value.replace('\\', "\\\\").replace('"', "\\\"")),
+    }
+}
+
+/// The expression for all names that differ from a series in their numbers alone.
+fn series_expression(series: &str) -> String {
+    let parts: Vec<String> = series.split('#').map(literally).collect();
+    format!("(?i)^{}$", parts.join("[0-9]+"))
+}
+
+/// The expression for all names with a number that is built so: nothing of it goes on before or behind.
+fn figures_expression(figures: &str) -> String {
+    let mut expression = String::from("(^[._-]?|[^0-9._-]|[^0-9][._-])");
+    let mut digits = 0;
+    let flush = |expression: &mut String, digits: &mut usize| {
+        if *digits > 0 {
+            expression.push_str(&format!("[0-9]{{{digits}}}"));
+            *digits = 0;
+        }
+    };
+    for c in figures.chars() {
+        match c {
+            '#' => digits += 1,
+            sign => {
+                flush(&mut expression, &mut digits);
+                expression.push_str(&literally(&sign.to_string()));
+            }
+        }
+    }
+    flush(&mut expression, &mut digits);
+    expression + "([._-]?$|[^0-9._-]|[._-][^0-9])"
+}
+
+/// The expression for all addresses of a host.
+fn host_expression(host: &str) -> String {
+    format!("(?i)^[^/]*//([^/?#]*@)?(www[.])?{}([:/?#]|$)", literally(host))
+}
+
+/// The clues that were met, each with a number.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Lexicon {
+    numbers: FxHashMap<Box<str>, u32>,
+    /// A letter for the kind, and the text.
+    keys: Vec<Box<str>>,
+}
+
+impl Lexicon {
+    /// How many there are.
+    pub fn len(&self) -> usize {
+        self.keys.len()
+    }
+
+    /// The clue of a number.
+    pub fn clue(&self, number: u32) -> Clue {
+        Clue { kind: self.kind(number), text: self.text(number).to_owned() }
+    }
+
+    /// In what it makes alike.
+    pub fn kind(&self, number: u32) -> ClueKind {
+        ClueKind::ALL[usize::from(self.keys[number as usize].as_bytes()[0] - b'A')]
+    }
+
+    /// Its text.
+    pub fn text(&self, number: u32) -> &str {
+        &self.keys[number as usize][1..]
+    }
+
+    /// The number of a clue that may be new.
+    fn add(&mut self, key: &str) -> u32 {
+        if let Some(number) = self.numbers.get(key) {
+            return *number;
+        }
+        let number = self.keys.len() as u32;
+        self.keys.push(key.into());
+        self.numbers.insert(key.into(), number);
+        number
+    }
+
+    /// The clues of an item, each once, in the order of their numbers; what is new is added.
+    pub fn learn(&mut self, traits: &Traits, into: &mut Vec<u32>) {
+        let start = into.len();
+        each(traits, &mut |key| into.push(self.add(key)));
+        into[start..].sort_unstable();
+        let mut kept = start;
+        for at in start..into.len() {
+            if at == start || into[at] != into[kept - 1] {
+                into[kept] = into[at];
+                kept += 1;
+            }
+        }
+        into.truncate(kept);
+    }
+
+    /// Those of an item that are known, and how many of its words are not, numbers left out.
+    pub fn find(&self, traits: &Traits) -> (Vec<u32>, usize) {
+        let (mut found, mut unknown) = (Vec::new(), 0);
+        each(traits, &mut |key| match self.numbers.get(key) {
+            Some(number) => found.push(*number),
+            None => unknown += usize::from(key.starts_with(letter(ClueKind::Word)) && has_letter(&key[1..])),
+        });
+        found.sort_unstable();
+        found.dedup();
+        (found, unknown)
+    }
+
+    /// The known words of a name.
+    pub fn words(&self, name: &[u8], into: &mut Vec<u32>) {
+        let word = |text: &str| Clue { kind: ClueKind::Word, text: text.to_owned() };
+        words(&fold_bytes(name), &mut |text| into.extend(self.number(&word(text))));
+    }
+
+    /// The known number of one clue.
+    pub fn number(&self, clue: &Clue) -> Option<u32> {
+        self.numbers.get(format!("{}{}", letter(clue.kind), clue.text).as_str()).copied()
+    }
+
+    /// All clues of a kind.
+    pub fn of_kind(&self, kind: ClueKind) -> impl Iterator<Item = (u32, &str)> {
+        let letter = letter(kind) as u8;
+        let keys = (0..).zip(&self.keys).filter(move |(_, key)| key.as_bytes()[0] == letter);
+        keys.map(|(at, key)| (at, &key[1..]))
+    }
+}
+
+/// Whether a word is more than a number.
+pub(super) fn has_letter(word: &str) -> bool {
+    word.bytes().any(|b| !b.is_ascii_digit())
+}
+
+fn letter(kind: ClueKind) -> char {
+    char::from(b'A' + kind as u8)
+}
+
+/// Hands over the key of each clue.
+fn each(traits: &Traits, add: &mut dyn FnMut(&str)) {
+    let mut key = String::with_capacity(64);
+    let mut put = |kind: ClueKind, text: &str| {
+        key.clear();
+        key.push(letter(kind));
+        key.push_str(text);
+        add(&key);
+    };
+    let (stem, ext) = if traits.is_folder { (traits.name, &b""[..]) } else { split_extension(traits.name) };
+    let folded = fold_bytes(stem);
+    words(&folded, &mut |word| put(ClueKind::Word, word));
+    let has_digit = folded.bytes().any(|b| b.is_ascii_digit());
+    if has_digit {
+        if let Some(series) = series(&folded).filter(|_| !folds_oddly(stem)) {
+            put(ClueKind::Series, &series);
+        }
+        figures(&folded, &mut |shape| put(ClueKind::Figures, shape));
+    }
+    if !traits.is_folder {
+        put(ClueKind::Extension, &fold_bytes(ext.strip_prefix(b".").unwrap_or_default()));
+    }
+    if let Some((word, _)) = TYPES.iter().find(|(_, is)| *is == traits.item_type) {
+        put(ClueKind::Type, word);
+    }
+    for tag in traits.tags {
+        let tag = fold(tag);
+        let above = tag.match_indices('/').map(|(at, _)| &tag[..at]);
+        above.chain([tag.as_str()]).for_each(|tag| put(ClueKind::Tag, tag));
+    }
+    if let Some(said) = traits.said {
+        said_clues(said, &mut put);
+    }
+}
+
+fn said_clues(said: &Metadata, put: &mut dyn FnMut(ClueKind, &str)) {
+    if let Some(text) = said.text(TextField::Title) {
+        words(&fold(text), &mut |word| put(ClueKind::Title, word));
+    }
+    for (field, kind) in [(TextField::Author, ClueKind::Author), (TextField::Sender, ClueKind::Sender)] {
+        if let Some(text) = said.text(field) {
+            put(kind, &fold(text));
+        }
+    }
+    let made = [("artist", TextField::Artist), ("album", TextField::Album), ("camera", TextField::Camera)];
+    for (word, field) in made {
+        if let Some(text) = said.text(field) {
+            put(ClueKind::Made, &format!("{word}={}", fold(text)));
+        }
+    }
+    if let Some(host) = said.text(TextField::Origin).and_then(host) {
+        put(ClueKind::Origin, &fold(host));
+    }
+}
+
+/// The host of an address, `example.org` of `https://user@www.example.org:8080/a`.
+fn host(address: &str) -> Option<&str> {
+    let behind = address.split_once("://")?.1;
+    let host = behind.split(['/', '?', '#']).next()?;
+    let host = host.rsplit('@').next()?.split(':').next()?;
+    let host = host.strip_prefix("www.").unwrap_or(host);
+    (!host.is_empty()).then_some(host)
+}
+
+/// Whether letters of this script follow one another without spaces between words.
+fn parts_no_words(c: char) -> bool {
+    matches!(c,
+        '\u{0e00}'..='\u{0eff}' | '\u{1000}'..='\u{109f}' | '\u{1780}'..='\u{17ff}' | '\u{3040}'..='\u{30ff}'
+        | '\u{3400}'..='\u{4dbf}' | '\u{4e00}'..='\u{9fff}' | '\u{f900}'..='\u{faff}' | '\u{20000}'..='\u{3ffff}')
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Run {
+    Letters,
+    Close,
+    Digits,
+}
+
+fn run_of(c: char) -> Option<Run> {
+    match c {
+        c if c.is_ascii_digit() => Some(Run::Digits),
+        c if parts_no_words(c) => Some(Run::Close),
+        c if c.is_alphanumeric() || is_combining_mark(c) => Some(Run::Letters),
+        _ => None,
+    }
+}
+
+/// The longest run of letters and digits that is a word, such as the number of a thing, in bytes.
+const LONGEST_CODE: usize = 10;
+
+/// The words of a folded text. A single letter or digit says nothing.
+pub(super) fn words(folded: &str, each: &mut dyn FnMut(&str)) {
+    let group = |c| run_of(c).map(|run| run == Run::Close);
+    runs(folded, group, &mut |is_close, group| match is_close {
+        true => pairs(group, each),
+        false => {
+            let mut parts = 0;
+            runs(group, run_of, &mut |_, run| {
+                parts += 1;
+                if run.chars().nth(1).is_some() {
+                    each(run);
+                }
+            });
+            if parts > 1 && group.len() <= LONGEST_CODE {
+                each(group);
+            }
+        }
+    });
+}
+
+/// The longest stretches of a text whose letters are of one kind.
+fn runs<K: PartialEq + Copy>(text: &str, kind: impl Fn(char) -> Option<K>, each: &mut dyn FnMut(K, &str)) {
+    let mut open: Option<(K, usize)> = None;
+    for (at, c) in text.char_indices() {
+        let now = kind(c);
+        match open {
+            Some((was, _)) if now == Some(was) => {}
+            _ => {
+                if let Some((was, start)) = open {
+                    each(was, &text[start..at]);
+                }
+                open = now.map(|kind| (kind, at));
+            }
+        }
+    }
+    if let Some((was, start)) = open {
+        each(was, &text[start..]);
+    }
+}
+
+/// Each two letters that stand beside one another.
+fn pairs(text: &str, each: &mut dyn FnMut(&str)) {
+    let ends = text.char_indices().map(|(at, c)| (at, at + c.len_utf8()));
+    for ((start, _), (_, end)) in ends.clone().zip(ends.skip(1)) {
+        each(&text[start..end]);
+    }
+}
+
+/// A folded stem with its numbers left open, where more than numbers is in it.
+fn series(folded: &str) -> Option<String> {
+    let letters = folded.chars().filter(|c| c.is_alphabetic()).count();
+    if letters < 2 || folded.contains('#') {
+        return None;
+    }
+    let mut series = String::with_capacity(folded.len());
+    let mut in_number = false;
+    for c in folded.chars() {
+        if !c.is_ascii_digit() {
+            series.push(c);
+        } else if !in_number {
+            series.push('#');
+        }
+        in_number = c.is_ascii_digit();
+    }
+    Some(series)
+}
+
+/// How the longer numbers of a name are built.
+fn figures(folded: &str, each: &mut dyn FnMut(&str)) {
+    let bytes = folded.as_bytes();
+    let mut at = 0;
+    while at < bytes.len() {
+        if !bytes[at].is_ascii_digit() {
+            at += 1;
+            continue;
+        }
+        let mut shape = String::new();
+        let is_digit = |at: usize| bytes.get(at).is_some_and(u8::is_ascii_digit);
+        while is_digit(at) || (matches!(bytes.get(at), Some(b'.' | b'_' | b'-')) && is_digit(at + 1)) {
+            shape.push(if bytes[at].is_ascii_digit() { '#' } else { char::from(bytes[at]) });
+            at += 1;
+        }
+        if (4..=24).contains(&shape.len()) {
+            each(&shape);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::condition;
+
+    fn clues(name: &str) -> Vec<String> {
+        let mut lexicon = Lexicon::default();
+        let traits = Traits {
+            name: name.as_bytes(),
+            is_folder: false,
+            item_type: ItemType::Document,
+            tags: &[],
+            said: None,
+        };
+        let mut found = Vec::new();
+        lexicon.learn(&traits, &mut found);
+        found.into_iter().map(|number| lexicon.clue(number)).map(|clue| clue.condition()).collect()
+    }
+
+    #[test]
+    fn names_in_any_script_have_words() {
+        let of = |text: &str| {
+            let mut found = Vec::new();
+            words(&fold(text), &mut |word| found.push(word.to_owned()));
+            found
+        };
+        assert_eq!(of("Minutes_2031-02 of HDT117"), ["minutes", "2031", "02", "of", "hdt", "117", "hdt117"]);
+        assert_eq!(of("Счёт Möwe 3"), ["счёт", "möwe"]);
+        assert_eq!(of("会議議事録2031"), ["会議", "議議", "議事", "事録", "2031"]);
+        assert_eq!(of("-- !"), Vec::<String>::new());
+    }
+
+    #[test]
+    fn every_clue_is_a_condition_that_holds_for_its_own_name() {
+        for name in [
+            "Minutes 2031-02.pdf",
+            "or (and) [x] 12.tar.gz",
+            "IMG_20310407_101010.JPG",
+            "a\"b\\c 2031.txt",
+            "Straße 31.pdf",
+            "12-2031-02-03.x",
+            "-2031.txt",
+            "会議 2031年.txt",
+        ] {
+            for condition in clues(name) {
+                let parsed = condition::parse(&condition).unwrap_or_else(|e| panic!("{condition}: {e:?}"));
+                let needs = format!("{parsed}");
+                if needs.starts_with("type") {
+                    continue;
+                }
+                assert!(holds(&parsed, name), "{condition} for {name}");
+            }
+        }
+    }
+
+    fn holds(condition: &condition::Condition, name: &str) -> bool {
+        use crate::item::{Entry, Identity, Item, Kind};
+        use crate::moment::{Moment, Now};
+        use crate::place::{ItemPath, Spot};
+        let entry = Entry {
+            kind: Kind::File,
+            size: 1,
+            modified: Moment(0),
+            opened: None,
+            born: None,
+            changed: Moment(0),
+            identity: Identity([1, 1]),
+        };
+        let item = Item::new(Spot::new("home", ItemPath::new(name).unwrap()), entry);
+        let now = Now::parse("2031-04-07", &jiff::tz::TimeZone::UTC).unwrap();
+        condition.holds(&item, &now)
+    }
+
+    #[test]
+    fn a_number_is_built_as_a_whole() {
+        let shapes = |name: &str| {
+            let mut found = Vec::new();
+            figures(name, &mut |shape| found.push(shape.to_owned()));
+            found
+        };
+        assert_eq!(shapes("2031-02-03 x 12"), ["####-##-##"]);
+        assert_eq!(shapes("img_20310407_101010"), ["########_######"]);
+        assert_eq!(shapes("v1.2"), Vec::<String>::new());
+        let expression = figures_expression("####-##");
+        let regex = regex::Regex::new(&expression).unwrap();
+        assert!(
+            regex.is_match("minutes 2031-02") && regex.is_match("2031-02_x") && regex.is_match("-2031-02-")
+        );
+        assert!(
+            !regex.is_match("12-2031-02") && !regex.is_match("2031-02-03") && !regex.is_match("12031-02")
+        );
+    }
+
+    #[test]
+    fn a_host_is_what_an_address_names() {
+        assert_eq!(host("https://me@www.tern.example:80/a?b"), Some("tern.example"));
+        assert_eq!(host("nonsense"), None);
+    }
+}

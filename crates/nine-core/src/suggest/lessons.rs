@@ -1,0 +1,283 @@
+//! What lies on the shelves, as examples to learn from.
+
+use std::ops::Range;
+
+use rustc_hash::FxHashMap;
+
+use super::clue::{Clue, ClueKind, Lexicon, Traits};
+use crate::item::Item;
+use crate::moment::Moment;
+use crate::names::fold_bytes;
+use crate::place::{ItemPath, Name, NameBuf, Spot};
+
+/// A folder on a shelf, or a shelf itself.
+#[derive(Debug, Clone)]
+pub(super) struct ShelfFolder {
+    /// The folder that holds it; none of a shelf.
+    pub parent: Option<u32>,
+    /// Its name.
+    pub name: NameBuf,
+    /// The number of its bookcase.
+    pub bookcase: u16,
+    /// The shelf's number.
+    pub shelf: u8,
+}
+
+/// One filed item.
+#[derive(Debug, Clone)]
+pub(super) struct Lesson {
+    /// The number of the folder that it lies in.
+    pub folder: u32,
+    /// Where its clues stand.
+    clues: Range<u32>,
+    /// When it came, in nanoseconds since 1970.
+    pub at: i64,
+    /// When it was last changed, likewise.
+    modified: i64,
+    /// How much it counts; nothing, where it is only there.
+    pub weight: u8,
+    /// Whether it is a folder, taken as a whole.
+    pub is_folder: bool,
+    /// Its own number, if it is a folder.
+    pub own: Option<u32>,
+    /// What the caller knows it by.
+    pub reference: u64,
+}
+
+/// Where and since when something lies on a shelf.
+#[derive(Debug, Clone, Copy)]
+pub struct Filed {
+    /// The number of the folder that it lies in.
+    pub folder: u32,
+    /// Its own number, if it is a folder, taken as a whole.
+    pub own: Option<u32>,
+    /// When it came.
+    pub at: Moment,
+    /// When it was last changed.
+    pub modified: Moment,
+    /// How much it counts; with 0 it is only there and teaches nothing.
+    pub weight: u8,
+    /// What the caller knows it by.
+    pub reference: u64,
+}
+
+/// All of it.
+#[derive(Debug, Clone, Default)]
+pub struct Lessons {
+    pub(super) bookcases: Vec<String>,
+    pub(super) folders: Vec<ShelfFolder>,
+    /// The folders by the one that they lie in and their folded names.
+    inside: FxHashMap<(u32, String), u32>,
+    pub(super) lexicon: Lexicon,
+    pub(super) all: Vec<Lesson>,
+    clues: Vec<u32>,
+    /// Clues of items that were brought back from a folder, with its number.
+    pub(super) refused: Vec<(Vec<u32>, u32)>,
+}
+
+/// The caller's knowledge of what lies on the shelves.
+pub trait Shelved {
+    /// An item by its reference, as a pattern needs it.
+    fn item(&self, reference: u64) -> Option<Item>;
+}
+
+/// In nanoseconds.
+const HOUR: i64 = 3600 * 1_000_000_000;
+
+/// How much an example counts that a person gave by hand; any other counts once.
+pub const BY_HAND: u8 = 3;
+
+impl Lessons {
+    /// The number of a bookcase.
+    pub fn bookcase(&mut self, name: &str) -> u16 {
+        let at = self.bookcases.iter().position(|known| known == name).unwrap_or_else(|| {
+            self.bookcases.push(name.to_owned());
+            self.bookcases.len() - 1
+        });
+        at as u16
+    }
+
+    /// Adds a shelf.
+    pub fn add_shelf(&mut self, bookcase: u16, shelf: u8, name: NameBuf) -> u32 {
+        self.folders.push(ShelfFolder { parent: None, name, bookcase, shelf });
+        self.folders.len() as u32 - 1
+    }
+
+    /// Adds a folder; what lies in a folder is added right behind it.
+    pub fn add_folder(&mut self, parent: u32, name: Name) -> u32 {
+        let ShelfFolder { bookcase, shelf, .. } = self.folders[parent as usize];
+        let number = self.folders.len() as u32;
+        self.inside.insert((parent, fold_bytes(&name)), number);
+        self.folders.push(ShelfFolder { parent: Some(parent), name: name.into(), bookcase, shelf });
+        number
+    }
+
+    /// Adds what lies in a folder.
+    pub fn add(&mut self, traits: &Traits, filed: Filed) {
+        let start = self.clues.len() as u32;
+        self.lexicon.learn(traits, &mut self.clues);
+        let clues = start..self.clues.len() as u32;
+        let Filed { folder, own, at, modified, weight, reference } = filed;
+        let (at, modified, is_folder) = (at.0, modified.0, traits.is_folder);
+        self.all.push(Lesson { folder, clues, at, modified, weight, is_folder, own, reference });
+    }
+
+    /// Adds what was brought back from a folder.
+    pub fn add_refused(&mut self, folder: u32, traits: &Traits) {
+        let mut clues = Vec::new();
+        self.lexicon.learn(traits, &mut clues);
+        self.refused.push((clues, folder));
+    }
+
+    /// How many there are that teach something.
+    pub fn len(&self) -> usize {
+        self.all.iter().filter(|lesson| lesson.weight > 0).count()
+    }
+
+    /// Whether nothing teaches anything.
+    pub fn is_empty(&self) -> bool {
+        self.all.iter().all(|lesson| lesson.weight == 0)
+    }
+
+    /// The clues of a lesson, by their numbers.
+    pub(super) fn clues(&self, lesson: &Lesson) -> &[u32] {
+        &self.clues[lesson.clues.start as usize..lesson.clues.end as usize]
+    }
+
+    /// The folder of a name in another one, letter case and Unicode form ignored.
+    pub fn folder_in(&self, parent: u32, name: &[u8]) -> Option<u32> {
+        self.inside.get(&(parent, fold_bytes(name))).copied()
+    }
+
+    /// The shelf of a number, or of the folder's name.
+    pub fn shelf(&self, bookcase: &str, name: &[u8]) -> Option<u32> {
+        let is_it = |folder: &ShelfFolder| {
+            folder.parent.is_none()
+                && self.bookcases[usize::from(folder.bookcase)] == bookcase
+                && *folder.name == *name
+        };
+        self.folders.iter().position(is_it).map(|at| at as u32)
+    }
+
+    /// The folder at a spot, if it is on a shelf.
+    pub fn folder_at(&self, spot: &Spot) -> Option<u32> {
+        let mut parts = spot.path.parts();
+        let shelf = self.shelf(&spot.place, &parts.next()?)?;
+        parts.try_fold(shelf, |at, name| self.folder_in(at, &name))
+    }
+
+    /// Where a folder is.
+    pub fn spot(&self, folder: u32) -> Spot {
+        let up = |at: &u32| self.folders[*at as usize].parent;
+        let names: Vec<&NameBuf> =
+            std::iter::successors(Some(folder), up).map(|at| &self.folders[at as usize].name).collect();
+        let path = ItemPath::of_names(names.into_iter().rev().map(NameBuf::as_name));
+        Spot::new(self.bookcases[usize::from(self.folders[folder as usize].bookcase)].clone(), path)
+    }
+
+    /// The files among them that teach something, each with the folder that it lies in.
+    pub fn files(&self) -> impl Iterator<Item = (u64, Spot)> {
+        let files = self.all.iter().filter(|lesson| lesson.weight > 0 && !lesson.is_folder);
+        files.map(|lesson| (lesson.reference, self.spot(lesson.folder)))
+    }
+
+    /// The lessons of files, or of folders, in the order in which they came. What came within one hour was brought by
+    /// some move or copy of all of it: then it counts when it was last changed.
+    pub(super) fn by_time(&self, folders: bool) -> Vec<u32> {
+        let teaches = |at: &u32| {
+            let lesson = &self.all[*at as usize];
+            lesson.weight > 0 && lesson.is_folder == folders
+        };
+        let mut order: Vec<u32> = (0..self.all.len() as u32).filter(teaches).collect();
+        let key = |at: &u32| {
+            let lesson = &self.all[*at as usize];
+            (lesson.at / HOUR, lesson.modified, lesson.folder, self.clues(lesson))
+        };
+        order.sort_by(|a, b| key(a).cmp(&key(b)));
+        order
+    }
+
+    /// For each lesson that has a clue, as a search for it lists them.
+    pub(super) fn evidence(&self) -> Evidence<'_> {
+        Evidence::of(self)
+    }
+}
+
+/// The lessons by clue.
+#[derive(Debug)]
+pub(super) struct Evidence<'l> {
+    lessons: &'l Lessons,
+    /// Where the lessons of each clue begin.
+    starts: Vec<u32>,
+    found: Vec<u32>,
+    words: Haystack,
+    titles: Haystack,
+}
+
+/// The texts of clues in one, so that those that have a part are found at once.
+#[derive(Debug, Default)]
+struct Haystack {
+    text: String,
+    /// Where each ends, and its number.
+    ends: Vec<(u32, u32)>,
+}
+
+impl Haystack {
+    fn of<'t>(texts: impl Iterator<Item = (u32, &'t str)>) -> Self {
+        let mut all = Self::default();
+        for (number, text) in texts {
+            all.text.push_str(text);
+            all.text.push('\n');
+            all.ends.push((all.text.len() as u32, number));
+        }
+        all
+    }
+
+    fn having(&self, part: &str) -> Vec<u32> {
+        let mut found: Vec<u32> = memchr::memmem::find_iter(self.text.as_bytes(), part)
+            .map(|at| self.ends[self.ends.partition_point(|(end, _)| *end as usize <= at)].1)
+            .collect();
+        found.dedup();
+        found
+    }
+}
+
+impl<'l> Evidence<'l> {
+    fn of(lessons: &'l Lessons) -> Self {
+        let mut starts = vec![0_u32; lessons.lexicon.len() + 1];
+        lessons.clues.iter().for_each(|clue| starts[*clue as usize + 1] += 1);
+        for at in 1..starts.len() {
+            starts[at] += starts[at - 1];
+        }
+        let mut next = starts.clone();
+        let mut found = vec![0; lessons.clues.len()];
+        for (at, lesson) in lessons.all.iter().enumerate() {
+            for clue in lessons.clues(lesson) {
+                found[next[*clue as usize] as usize] = at as u32;
+                next[*clue as usize] += 1;
+            }
+        }
+        let of_kind = |kind| lessons.lexicon.of_kind(kind);
+        let words = Haystack::of(of_kind(ClueKind::Word).chain(of_kind(ClueKind::Extension)));
+        Self { lessons, starts, found, words, titles: Haystack::of(of_kind(ClueKind::Title)) }
+    }
+
+    fn own(&self, clue: u32) -> &[u32] {
+        &self.found[self.starts[clue as usize] as usize..self.starts[clue as usize + 1] as usize]
+    }
+
+    /// The lessons that a search for a clue lists, among files or among folders, in order.
+    pub fn rows(&self, clue: &Clue, folders: bool) -> Vec<u32> {
+        let numbers = match clue.kind {
+            // A word is also found inside another one, or as an extension.
+            ClueKind::Word => self.words.having(&clue.text),
+            ClueKind::Title => self.titles.having(&clue.text),
+            _ => self.lessons.lexicon.number(clue).into_iter().collect(),
+        };
+        let mut rows: Vec<u32> = numbers.iter().flat_map(|number| self.own(*number)).copied().collect();
+        rows.retain(|row| self.lessons.all[*row as usize].is_folder == folders);
+        rows.sort_unstable();
+        rows.dedup();
+        rows
+    }
+}

@@ -1,0 +1,439 @@
+//! Places where things go, learned from folders: those named by a value (a year, a facet's answer, an initial) are
+//! understood as one pattern, so that next year's folder is known before it is there.
+
+use std::cmp::Reverse;
+use std::collections::BTreeMap;
+use std::fmt;
+
+use super::lessons::{Lessons, Shelved};
+use crate::facet::{Facet, Facets};
+use crate::item::Item;
+use crate::moment::Now;
+use crate::names::{fold, fold_bytes};
+use crate::pattern::{Filling, Pattern, PutPattern, Unknown};
+use crate::place::{NameBuf, Spot};
+
+/// What patterns are made of and filled with.
+#[derive(Clone, Copy)]
+pub struct Known<'a> {
+    /// The facets that there are.
+    pub facets: &'a Facets,
+    /// The time from which ages are counted.
+    pub now: &'a Now,
+    /// What lies on the shelves.
+    pub shelved: &'a dyn Shelved,
+}
+
+/// A step of a place's path below its shelf.
+#[derive(Debug, Clone, PartialEq)]
+enum Part {
+    Named(NameBuf),
+    Pattern(Pattern),
+}
+
+/// Where things go: a folder, or a pattern of folders.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Place {
+    /// The shelf's folder.
+    shelf: u32,
+    parts: Vec<Part>,
+}
+
+/// A place with the values of one item.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FilledPlace {
+    /// The folder.
+    pub folder: Spot,
+    /// What is not sure of its name, in words.
+    pub unsure: Option<String>,
+    /// Whether the folder is there already.
+    pub is_there: bool,
+}
+
+impl Place {
+    /// Whether a part of it is a pattern.
+    pub fn is_pattern(&self) -> bool {
+        self.parts.iter().any(|part| matches!(part, Part::Pattern(_)))
+    }
+
+    /// As people read it: `6 Office/Invoices/{modified:year}`.
+    pub fn words(&self, lessons: &Lessons) -> String {
+        let shelf = crate::escape::escape(&lessons.folders[self.shelf as usize].name);
+        let parts = self.parts.iter().map(Part::to_string);
+        std::iter::once(shelf).chain(parts).collect::<Vec<_>>().join("/")
+    }
+
+    /// As a rule puts things there: `6/Invoices/{modified:year}`. `None` where a name cannot be written in a rule.
+    pub fn put(&self, lessons: &Lessons, facets: &Facets) -> Option<PutPattern> {
+        let shelf = &lessons.folders[self.shelf as usize];
+        let mut text = shelf.shelf.to_string();
+        if lessons.bookcases.len() > 1 {
+            text = format!("{}/{text}", lessons.bookcases[usize::from(shelf.bookcase)]);
+        }
+        for part in &self.parts {
+            text.push('/');
+            text.push_str(&part.written()?);
+        }
+        PutPattern::parse(&text, facets).ok()
+    }
+
+    /// The names of its own folders, without those of a pattern, the innermost last.
+    pub(super) fn names<'p>(&'p self, lessons: &'p Lessons) -> impl DoubleEndedIterator<Item = &'p NameBuf> {
+        let named = self.parts.iter().filter_map(|part| match part {
+            Part::Named(name) => Some(name),
+            Part::Pattern(_) => None,
+        });
+        std::iter::once(&lessons.folders[self.shelf as usize].name).chain(named)
+    }
+
+    /// The facets that must be known to fill it.
+    pub(super) fn facets(&self) -> impl Iterator<Item = &str> {
+        let patterns = self.parts.iter().filter_map(|part| match part {
+            Part::Pattern(pattern) => Some(pattern),
+            Part::Named(_) => None,
+        });
+        patterns.flat_map(Pattern::facets).map(|facet| facet.name.as_str())
+    }
+
+    /// The folder for an item.
+    ///
+    /// # Errors
+    /// The value that is not known.
+    pub fn fill(&self, lessons: &Lessons, known: &Known, item: &Item) -> Result<FilledPlace, Unknown> {
+        let mut folder = lessons.spot(self.shelf);
+        let mut here = Some(self.shelf);
+        let mut unsure = None;
+        for part in &self.parts {
+            let names = match part {
+                Part::Named(name) => vec![name.clone()],
+                Part::Pattern(pattern) => {
+                    unsure = unsure.or_else(|| doubtful(pattern, item, known.now));
+                    fill(pattern, item, known.now)?
+                }
+            };
+            for name in names {
+                here = here.and_then(|at| lessons.folder_in(at, &name));
+                let name = here.map_or(&name, |at| &lessons.folders[at as usize].name);
+                folder = Spot::new(folder.place, folder.path.join(name));
+            }
+        }
+        Ok(FilledPlace { folder, unsure, is_there: here.is_some() })
+    }
+}
+
+fn doubtful(pattern: &Pattern, item: &Item, now: &Now) -> Option<String> {
+    pattern.facets().find_map(|facet| {
+        let finding = facet.ask(item, now);
+        if finding.is_sure() { None } else { finding.doubt(&facet.name) }
+    })
+}
+
+fn fill(pattern: &Pattern, item: &Item, now: &Now) -> Result<Vec<NameBuf>, Unknown> {
+    let filling = Filling { item, name: item.name(), now, precedence: &[], corrects_extension: false };
+    pattern.fill_folders(&filling)
+}
+
+impl Part {
+    /// As a rule has it.
+    fn written(&self) -> Option<String> {
+        match self {
+            Part::Pattern(pattern) => Some(pattern.to_string()),
+            Part::Named(name) => {
+                let text = std::str::from_utf8(name).ok()?;
+                let is_plain = !text.chars().any(char::is_control);
+                is_plain.then(|| text.replace('{', "{{").replace('}', "}}"))
+            }
+        }
+    }
+}
+
+impl fmt::Display for Part {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Part::Named(name) => f.write_str(&crate::escape::escape(name)),
+            Part::Pattern(pattern) => write!(f, "{pattern}"),
+        }
+    }
+}
+
+/// The places that folders make, and which folder belongs to which.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Places {
+    pub all: Vec<Place>,
+    /// For each folder the number of its place.
+    pub of: Vec<u32>,
+    /// Folders that are named by a value.
+    pub is_value: Vec<bool>,
+}
+
+/// Items of a folder that are asked whether they have the value that it is named by.
+const ASKED: usize = 6;
+
+/// Folders that are asked; a pattern shows in fewer.
+const FOLDERS_ASKED: usize = 12;
+
+/// Items that must have the value, in a hundred.
+const AGREEING: usize = 80;
+
+/// Items that must have been asked.
+const FEWEST: usize = 3;
+
+impl Places {
+    /// Finds the patterns among the folders of these lessons.
+    pub fn of(lessons: &Lessons, used: &[u32], known: &Known) -> Self {
+        let mut finder = Finder::new(lessons, used, known);
+        let shelves =
+            (0..lessons.folders.len() as u32).filter(|at| lessons.folders[*at as usize].parent.is_none());
+        let mut open: Vec<(Vec<u32>, Place)> =
+            shelves.map(|shelf| (vec![shelf], Place { shelf, parts: Vec::new() })).collect();
+        open.reverse();
+        while let Some((folders, place)) = open.pop() {
+            let number = finder.places.all.len() as u32;
+            folders.iter().for_each(|folder| finder.places.of[*folder as usize] = number);
+            let inside = finder.inside(&folders, &place);
+            finder.places.all.push(place);
+            open.extend(inside.into_iter().rev());
+        }
+        finder.places
+    }
+}
+
+struct Finder<'a> {
+    lessons: &'a Lessons,
+    known: &'a Known<'a>,
+    /// The folders in each folder.
+    children: Vec<Vec<u32>>,
+    /// The lessons in the order of their folders.
+    by_folder: Vec<u32>,
+    /// Where those of each folder begin, and behind the last.
+    starts: Vec<u32>,
+    /// Behind the last folder that lies in each.
+    ends: Vec<u32>,
+    places: Places,
+}
+
+impl<'a> Finder<'a> {
+    fn new(lessons: &'a Lessons, used: &[u32], known: &'a Known<'a>) -> Self {
+        let count = lessons.folders.len();
+        let mut children = vec![Vec::new(); count];
+        let mut ends: Vec<u32> = (1..=count as u32).collect();
+        for (at, folder) in lessons.folders.iter().enumerate().rev() {
+            if let Some(parent) = folder.parent {
+                children[parent as usize].push(at as u32);
+                ends[parent as usize] = ends[parent as usize].max(ends[at]);
+            }
+        }
+        let mut starts = vec![0_u32; count + 1];
+        used.iter().for_each(|at| starts[lessons.all[*at as usize].folder as usize + 1] += 1);
+        for at in 1..starts.len() {
+            starts[at] += starts[at - 1];
+        }
+        let mut next = starts.clone();
+        let mut by_folder = vec![0; used.len()];
+        for at in used {
+            let folder = lessons.all[*at as usize].folder as usize;
+            by_folder[next[folder] as usize] = *at;
+            next[folder] += 1;
+        }
+        let places = Places { all: Vec::new(), of: vec![0; count], is_value: vec![false; count] };
+        Self { lessons, known, children, by_folder, starts, ends, places }
+    }
+
+    fn name(&self, folder: u32) -> &'a NameBuf {
+        &self.lessons.folders[folder as usize].name
+    }
+
+    /// The places right inside one, each with its folders.
+    fn inside(&mut self, folders: &[u32], place: &Place) -> Vec<(Vec<u32>, Place)> {
+        let mut named: BTreeMap<String, Vec<u32>> = BTreeMap::new();
+        for child in folders.iter().flat_map(|folder| &self.children[*folder as usize]) {
+            named.entry(fold_bytes(self.name(*child))).or_default().push(*child);
+        }
+        let mut found = Vec::new();
+        let with = |part: Part| {
+            let mut parts = place.parts.clone();
+            parts.push(part);
+            Place { shelf: place.shelf, parts }
+        };
+        for pattern in self.patterns(&named) {
+            let taken: Vec<String> = named.keys().filter(|name| may_be(&pattern, name)).cloned().collect();
+            let mut all: Vec<u32> = taken.iter().filter_map(|name| named.remove(name)).flatten().collect();
+            if all.is_empty() {
+                continue;
+            }
+            all.sort_unstable();
+            all.iter().for_each(|folder| self.places.is_value[*folder as usize] = true);
+            found.push((all, with(Part::Pattern(pattern.pattern))));
+        }
+        for (_, folders) in named {
+            found.push((folders.clone(), with(Part::Named(self.name(folders[0]).clone()))));
+        }
+        found
+    }
+
+    /// The patterns that folders of these names follow, the best first.
+    fn patterns(&self, named: &BTreeMap<String, Vec<u32>>) -> Vec<Candidate> {
+        let mut tried: BTreeMap<String, (String, Vec<&str>)> = BTreeMap::new();
+        for (name, folders) in named {
+            for (key, text) in candidates(name, self.name(folders[0]), self.known.facets) {
+                tried.entry(key).or_insert_with(|| (text, Vec::new())).1.push(name);
+            }
+        }
+        let mut found: Vec<(usize, usize, Candidate)> = Vec::new();
+        for (order, (key, (text, names))) in tried.into_iter().enumerate() {
+            if names.len() < 2 {
+                continue;
+            }
+            let Some(candidate) = Candidate::parse(key, &text, self.known.facets) else { continue };
+            let step = names.len().div_ceil(FOLDERS_ASKED);
+            let folders =
+                names.iter().step_by(step).flat_map(|name| named[*name].iter().map(move |at| (*name, *at)));
+            if let Some(agreeing) = self.agrees(&candidate.pattern, folders) {
+                found.push((agreeing, usize::MAX - order, candidate));
+            }
+        }
+        found.sort_by_key(|(agreeing, order, candidate)| Reverse((candidate.rank, *agreeing, *order)));
+        found.into_iter().map(|(_, _, candidate)| candidate).collect()
+    }
+
+    /// How many of a thousand items in these folders have the value that their folder is named by; `None` if they are
+    /// too few.
+    fn agrees<'n>(&self, pattern: &Pattern, folders: impl Iterator<Item = (&'n str, u32)>) -> Option<usize> {
+        let (mut asked, mut agreeing, mut values) = (0, 0, 0);
+        for (name, folder) in folders {
+            let (all, same) = self.ask(pattern, name, folder);
+            asked += all;
+            agreeing += same;
+            values += usize::from(same > 0);
+            if asked > ASKED && agreeing * 2 < asked {
+                return None;
+            }
+        }
+        let is_enough = values >= 2 && asked >= FEWEST && agreeing * 100 >= asked * AGREEING;
+        is_enough.then(|| agreeing * 1000 / asked)
+    }
+
+    /// Asks some items of a folder for the value; how many, and how many have that which it is named by.
+    fn ask(&self, pattern: &Pattern, name: &str, folder: u32) -> (usize, usize) {
+        let inside = self.starts[folder as usize]..self.starts[self.ends[folder as usize] as usize];
+        let inside = &self.by_folder[inside.start as usize..inside.end as usize];
+        let (mut asked, mut same) = (0, 0);
+        for at in inside.iter().step_by(inside.len().div_ceil(ASKED).max(1)) {
+            let lesson = &self.lessons.all[*at as usize];
+            let Some(item) = super::loose(self.known, lesson.reference) else { continue };
+            asked += 1;
+            let value = fill(pattern, &item, self.known.now);
+            let is_same = |names: &Vec<NameBuf>| names.len() == 1 && fold_bytes(&names[0]) == name;
+            same += usize::from(value.as_ref().is_ok_and(is_same));
+        }
+        (asked, same)
+    }
+}
+
+/// A pattern for names of folders.
+struct Candidate {
+    pattern: Pattern,
+    /// The pattern for folded names.
+    key: String,
+    /// What people mean sooner.
+    rank: u8,
+    facets: Vec<String>,
+}
+
+impl Candidate {
+    fn parse(key: String, text: &str, facets: &Facets) -> Option<Self> {
+        let pattern = Pattern::parse(text, facets).ok()?;
+        let names: Vec<String> = pattern.facets().map(|facet| facet.name.clone()).collect();
+        let rank = match text {
+            _ if !names.is_empty() => 4,
+            text if text.contains("{stem:year}") => 3,
+            text if text.contains("{taken") || text.contains("{sent") => 2,
+            _ => 1,
+        };
+        Some(Self { pattern, key, rank, facets: names })
+    }
+}
+
+/// Whether a pattern may make a folder's name, folded.
+fn may_be(candidate: &Candidate, name: &str) -> bool {
+    let facets = &candidate.facets;
+    if facets.is_empty() {
+        return shapes(name).contains(&candidate.key);
+    }
+    candidate.pattern.facets().any(|facet| is_answer(facet, name))
+}
+
+fn is_answer(facet: &Facet, name: &str) -> bool {
+    facet.canonical(name).is_some_and(|value| fold(&value) == name)
+}
+
+/// The patterns that may make a folder's name, for folded names and as they are written.
+fn candidates(folded: &str, name: &[u8], facets: &Facets) -> Vec<(String, String)> {
+    let Ok(name) = std::str::from_utf8(name) else { return Vec::new() };
+    let mut found: Vec<(String, String)> = shapes(folded).into_iter().zip(shapes(name)).collect();
+    for facet in facets.iter().filter(|facet| is_answer(facet, folded)) {
+        let text = format!("{{{}}}", facet.name);
+        found.push((text.clone(), text));
+    }
+    found
+}
+
+/// The same by how it is written alone.
+fn shapes(name: &str) -> Vec<String> {
+    let mut found = Vec::new();
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    let mut chars = name.chars();
+    if let (Some(c), None) = (chars.next(), chars.next())
+        && c.is_alphabetic()
+    {
+        found.push("{stem:initial}".to_owned());
+    }
+    let dates = |form: &str, before: &str, behind: &str| {
+        ["taken", "sent", "modified"].map(|subject| format!("{before}{{{subject}:{form}}}{behind}"))
+    };
+    if let Some((year, part)) = name.split_once('-')
+        && is_year(year)
+    {
+        match part.as_bytes() {
+            [b'q' | b'Q', b'1'..=b'4'] => found.extend(dates("quarter", "", "")),
+            [_, _] if digits(part) && matches!(part.parse(), Ok(1..=12)) => {
+                found.extend(dates("%Y-%m", "", ""))
+            }
+            _ => {}
+        }
+    }
+    if name.len() == 2 && digits(name) && matches!(name.parse(), Ok(1..=12)) {
+        found.extend(dates("month", "", ""));
+    }
+    if let Some((before, behind)) = around_year(name) {
+        let (before, behind) = (braced(before), braced(behind));
+        found.push(format!("{before}{{stem:year}}{behind}"));
+        found.extend(dates("year", &before, &behind));
+    }
+    found
+}
+
+fn braced(text: &str) -> String {
+    text.replace('{', "{{").replace('}', "}}")
+}
+
+fn is_year(text: &str) -> bool {
+    text.len() == 4 && matches!(text.parse(), Ok(1900..=2199)) && text.bytes().all(|b| b.is_ascii_digit())
+}
+
+/// What stands before and behind the one year of a name; nothing that is a number itself.
+fn around_year(name: &str) -> Option<(&str, &str)> {
+    let mut found = None;
+    for (at, _) in name.match_indices(|c: char| c.is_ascii_digit()) {
+        let is_first = at == 0 || !name.as_bytes()[at - 1].is_ascii_digit();
+        if !is_first {
+            continue;
+        }
+        let run = name[at..].bytes().take_while(u8::is_ascii_digit).count();
+        if found.is_some() || !is_year(&name[at..at + run]) {
+            return None;
+        }
+        found = Some((&name[..at], &name[at + run..]));
+    }
+    found
+}
