@@ -33,6 +33,7 @@ pub mod selection;
 pub mod setup;
 pub mod shelves;
 pub mod status;
+pub mod suggest;
 pub mod survey;
 pub mod sweep;
 pub mod tag;

@@ -23,6 +23,8 @@ pub enum Task<'a> {
     LookingAtPictures(&'a Spot, u64),
     /// Rules are applied.
     Planning,
+    /// It is learned from what is filed.
+    Learning,
     /// Files are compared; bytes are counted.
     Comparing,
     /// Files are read; bytes are counted.

@@ -56,6 +56,13 @@ pub fn list(workspace: &Workspace) -> Result<Vec<RuleLine<'_>>> {
     Ok(rules.iter().enumerate().map(line).collect())
 }
 
+/// What each of the rules acts on now.
+pub(crate) fn counted(workspace: &Workspace) -> Result<Vec<RuleCount>> {
+    let counts = gather(workspace)?.counts;
+    let rules = workspace.config().rules.len();
+    Ok((0..rules).map(|at| counts.get(at).cloned().unwrap_or_default()).collect())
+}
+
 fn gather(workspace: &Workspace) -> Result<Gathered> {
     let piles: Vec<_> = workspace.config().piles.iter().collect();
     let mut at_work = RulesAtWork::look(workspace, &piles)?;

@@ -7,7 +7,7 @@ use nine_core::condition::{Need, Needs};
 use nine_core::facet::{Facet, Finding};
 use nine_core::find::Rows;
 use nine_core::item::{Entry, Item, Kind};
-use nine_core::kinds::name_says_little;
+use nine_core::kinds::{ItemType, name_says_little, type_of_name};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::plan::tidy::{item, needs_of};
 use nine_core::rules::{Effect, Rule, RuleStatus, apply, explain};
@@ -18,6 +18,7 @@ use nine_stores::{Location, Store, StoreDetails};
 
 use crate::looking::{LookMode, Looking, Remembered, all_areas, remembered};
 use crate::selection::{Located, locate};
+use crate::suggest::{Explained, LooseItem, most_common, suggest_one};
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
@@ -80,6 +81,8 @@ pub struct ItemReport<'w> {
     pub answers: Vec<(&'w Arc<Facet>, Finding)>,
     /// The saved searches that find it.
     pub found_by: Vec<&'w SavedSearch>,
+    /// Where it would go by the example of what is filed, if it lies loose and something speaks for a place.
+    pub suggested: Option<Explained>,
 }
 
 /// Tells everything about the item at a path.
@@ -104,7 +107,27 @@ pub fn explain_item<'w>(workspace: &'w Workspace, typed: &Path) -> Result<ItemRe
     let answers = config.facets.iter().map(|facet| (facet, facet.ask(&item, now))).collect();
     let found_by = config.searches.iter().filter(|search| search.condition.holds(&item, now)).collect();
     let at = found.store.location(&item.spot.path);
-    Ok(ItemReport { item, at, words, goes_with, rules, answers, found_by })
+    let suggested = if is_in_pile && item.is_loose() { suggested(workspace, &item)? } else { None };
+    Ok(ItemReport { item, at, words, goes_with, rules, answers, found_by, suggested })
+}
+
+/// Where a loose item would go by the example of what is filed.
+fn suggested(workspace: &Workspace, item: &Item) -> Result<Option<Explained>> {
+    let listed = || workspace.store(&item.spot.place).and_then(|store| store.list(&item.spot.path).ok());
+    let item_type = match item.is_folder() {
+        true => {
+            type_of_most(listed().unwrap_or_default().iter().filter(|(_, entry)| entry.kind == Kind::File))
+        }
+        false => item.verdict().item_type,
+    };
+    let loose = LooseItem::new(item.clone(), item_type, workspace.config(), workspace.now());
+    suggest_one(workspace, &loose)
+}
+
+/// The type of most of these files, as far as their names tell.
+fn type_of_most<'n>(files: impl Iterator<Item = &'n (NameBuf, Entry)>) -> ItemType {
+    let types = files.map(|(name, _)| type_of_name(name).unwrap_or(ItemType::Unknown));
+    most_common(types).unwrap_or(ItemType::Folder)
 }
 
 /// The outermost folder around an item that the rules move as a whole, or that is kept together: what lies in it is

@@ -7,8 +7,8 @@ use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
     demo::DemoArgs, discard::DiscardArgs, facet::FacetArgs, history::HistoryArgs, put::PutArgs,
     retrieve::RetrieveArgs, review::ReviewArgs, routine::RoutineArgs, rule::RuleArgs, search::SearchArgs,
-    setup::SetupArgs, shelves::ShelvesArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs,
-    tidy::TidyArgs, undo::UndoArgs, watch::WatchArgs, why::WhyArgs,
+    setup::SetupArgs, shelves::ShelvesArgs, suggest::SuggestArgs, survey::SurveyArgs, sweep::SweepArgs,
+    tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, watch::WatchArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -32,6 +32,7 @@ pub enum Command {
     Setup(SetupArgs),
     Rule(RuleArgs),
     Facet(FacetArgs),
+    Suggest(SuggestArgs),
     Survey(SurveyArgs),
     Shelves(ShelvesArgs),
     Search(SearchArgs),

@@ -126,6 +126,7 @@ pub enum Error {
         Nowhere::Search | Nowhere::Copies => "there is no place to look in",
         Nowhere::Survey => "there is no pile to look at",
         Nowhere::Shelves => "there is no bookcase",
+        Nowhere::Suggest => "there is no bookcase to learn from, or no pile",
     })]
     Nowhere(Nowhere),
     /// A folder that was named and cannot be looked at.

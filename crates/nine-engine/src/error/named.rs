@@ -62,6 +62,8 @@ pub enum Nowhere {
     Survey,
     /// No bookcase, for its shelves.
     Shelves,
+    /// No bookcase from which to learn, or no pile.
+    Suggest,
 }
 
 /// What was wanted of a place, where an item is wanted.

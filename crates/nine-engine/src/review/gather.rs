@@ -10,7 +10,7 @@ use nine_core::metadata::{SaidField, TextField};
 use nine_core::place::Spot;
 use nine_core::plan::{Proposal, with_followers};
 use nine_core::review::{Concerns, Review, ReviewItem};
-use nine_core::tree::{NodeId, TagsOf, Unlearned};
+use nine_core::tree::NodeId;
 use nine_core::worklist::{Act, Doubt};
 
 use super::OpenReview;
@@ -20,6 +20,7 @@ use crate::looking::{Looking, WantsInside};
 use crate::plan::{Draft, Plan};
 use crate::rules_at_work::{Gathered, RulesAtWork};
 use crate::selection::Selection;
+use crate::suggest::{LooseItem, loose_items, suggest_for};
 use crate::workspace::{Workspace, listed};
 use crate::{Error, Result};
 
@@ -36,10 +37,14 @@ pub fn of_piles<'w>(workspace: &'w Workspace, names: &[String]) -> Result<OpenRe
     let mut at_work = RulesAtWork::look(workspace, &piles)?;
     let Gathered { mut proposals, left, loose, .. } = at_work.propose();
     let places = &workspace.opened().places;
+    let mut by_example: HashMap<Spot, LooseItem> = HashMap::new();
     for (view, ids) in loose {
         let loose = loose_items(&mut at_work.looking, view, &ids);
-        proposals.extend(with_followers(loose, &|folder| listed(places, folder)));
+        let wanted = loose.iter().map(LooseItem::proposal).collect();
+        proposals.extend(with_followers(wanted, &|folder| listed(places, folder)));
+        by_example.extend(loose.into_iter().map(|item| (item.item.spot.clone(), item)));
     }
+    suggest_for(workspace, &mut proposals, &by_example)?;
     let senders = senders(&mut at_work.looking, &proposals);
     let words = std::iter::once("nine review").chain(names.iter().map(String::as_str));
     let command = words.collect::<Vec<_>>().join(" ");
@@ -94,25 +99,6 @@ pub fn of_file<'w>(workspace: &'w Workspace, file: &Path) -> Result<(OpenReview<
 pub(super) fn open(workspace: &Workspace, draft: Draft) -> OpenReview<'_> {
     let (items, frame) = items_of(draft.draw_up(), true);
     OpenReview::new(workspace, Review::new(items), frame)
-}
-
-/// What lies loose and nothing is wanted for, with its tags.
-fn loose_items(looking: &mut Looking, view: usize, ids: &[NodeId]) -> Vec<Proposal> {
-    let mut rows = Rows::none(looking.views[view].tree.rows());
-    ids.iter().for_each(|id| rows.add(id.row()));
-    looking.learn(view, &rows, Unlearned { tags: true, content: false });
-    let view = &looking.views[view];
-    let tree = &view.tree;
-    let of = |id: &NodeId| {
-        let tags = match tree.tags(*id) {
-            TagsOf::Known(tags) => tags.to_vec(),
-            TagsOf::NotAsked => Vec::new(),
-        };
-        let new = Proposal::new(view.spot(*id), tree.kind(*id), view.stamp(*id), tags);
-        let note_tags = tree.note_tags(*id).to_vec();
-        Proposal { size: tree.size(*id), modified: tree.newest(*id), note_tags, ..new }
-    };
-    ids.iter().filter(|id| tree.kind(**id) != Kind::Other).map(of).collect()
 }
 
 /// Who sent the mails among some items, as they say themselves. Nothing is read on drives for that.

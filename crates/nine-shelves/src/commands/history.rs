@@ -7,7 +7,7 @@ use clap::Args;
 use nine_carry::daybook::{Ended, Occasion, Run};
 use nine_core::amount::counted;
 use nine_core::escape::plain;
-use nine_core::worklist::Act;
+use nine_core::worklist::{Act, one_line};
 use nine_engine::Workspace;
 use nine_engine::history::{self, History};
 use serde::Serialize;
@@ -204,7 +204,7 @@ fn one_run(run: &Run, format: PlainFormat, session: &Session) -> Done {
             Act::Tag { to, .. } => nine_core::tags::to_attribute(to),
             _ => String::new(),
         },
-        why: step.why.clone(),
+        why: one_line(&step.why),
         size: step.size,
         result: result(run, at),
     });

@@ -18,6 +18,7 @@ pub mod search;
 pub mod setup;
 pub mod shelves;
 pub mod status;
+pub mod suggest;
 pub mod survey;
 pub mod sweep;
 pub mod tag;
@@ -39,6 +40,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Setup(args) => setup::run(args, session),
         Command::Facet(args) => facet::run(args, session),
         Command::Rule(args) => rule::run(args, session),
+        Command::Suggest(args) => suggest::run(args, session),
         Command::Survey(args) => survey::run(args, session),
         Command::Shelves(args) => shelves::run(args, session),
         Command::Search(args) => search::run(args, session),

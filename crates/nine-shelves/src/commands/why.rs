@@ -17,6 +17,7 @@ use nine_engine::why::{Does, GoesWith, ItemReport, OfRule, explain_item};
 use nine_stores::reading::Words;
 use serde::Serialize;
 
+use crate::commands::suggest::explained::{self, ExplainedRecord};
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Table, TableColumn, cell, styled};
@@ -98,6 +99,8 @@ struct Record {
     words_note: Option<String>,
     saved_searches: Vec<String>,
     rules: Vec<RuleRecord>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    suggested: Option<ExplainedRecord>,
 }
 
 /// What a facet answers.
@@ -169,6 +172,7 @@ impl Shown<'_> {
             words_note: self.words().map(|words| words.note.clone()).filter(|note| !note.is_empty()),
             saved_searches: self.found_by(),
             rules: rules.collect(),
+            suggested: self.answer.suggested.as_ref().map(ExplainedRecord::of),
         }
     }
 
@@ -334,6 +338,10 @@ impl Shown<'_> {
         facts.print(&mut out, look)?;
         writeln!(out)?;
         self.print_rules(&mut out)?;
+        if let Some(found) = &self.answer.suggested {
+            writeln!(out)?;
+            explained::print(found, look, &mut out)?;
+        }
         out.flush()
     }
 

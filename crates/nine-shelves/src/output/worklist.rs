@@ -64,7 +64,7 @@ impl Shown<'_> {
             })
             .collect();
         // Reasons that are all short, such as the date that decided, are told whole.
-        let is_short = self.worklist.steps.iter().all(|step| step.why.chars().count() <= SHORT);
+        let is_short = self.worklist.steps.iter().all(|step| step.why_in_short().chars().count() <= SHORT);
         // All groups share their columns, so that figures stand under figures.
         let mut whole = self.table(is_short);
         for (_, steps, shown) in &tables {
@@ -174,7 +174,7 @@ impl Shown<'_> {
         if matches!(step.act, Act::Make | Act::Unmake | Act::Write { .. }) {
             // Where they are stands in the name, and there is no more to them.
             let name = styled(self.name(step), if refused { PLAIN } else { STRONG });
-            let why = styled(self.look.text(&nine_core::escape::plain(&step.why)), FAINT);
+            let why = styled(self.look.text(&nine_core::escape::plain(step.why_in_short())), FAINT);
             return vec![styled(mark, style), name, cell(""), cell(""), cell(""), cell(""), why];
         }
         vec![
@@ -184,7 +184,7 @@ impl Shown<'_> {
             cell(readable(step.size)),
             styled(self.now.age(step.modified), FAINT),
             styled(tags, CHANGE),
-            styled(self.look.text(&nine_core::escape::plain(&step.why)), FAINT),
+            styled(self.look.text(&nine_core::escape::plain(step.why_in_short())), FAINT),
         ]
     }
 
@@ -219,6 +219,11 @@ impl Shown<'_> {
         if is_renamed(step) {
             let old = shorten(&self.look.name(step.item.path.name()), self.look.width - 10, self.look.ascii);
             writeln!(out, "     {FAINT}was{FAINT:#} {old}")?;
+        }
+        for line in step.why.lines().skip(1) {
+            for line in self.look.lines(&nine_core::escape::plain(line), 5) {
+                writeln!(out, "     {FAINT}{line}{FAINT:#}")?;
+            }
         }
         for doubt in &self.worklist.steps[at].doubts {
             if matches!(doubt, Doubt::Opens { .. }) {

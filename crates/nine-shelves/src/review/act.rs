@@ -62,6 +62,7 @@ impl App<'_, '_> {
                 None => self.message = Some(Message::Refused("nothing was decided yet".into())),
             },
             KeyAction::Shelf => drop(shelf_of(key).map(|number| self.ask_folder(number))),
+            KeyAction::Suggested => self.ask_suggested(),
             KeyAction::Tag => self.ask_tags(),
             KeyAction::Rename => self.ask_name(),
             KeyAction::Facet => self.ask_facet(),

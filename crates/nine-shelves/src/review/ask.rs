@@ -45,6 +45,24 @@ impl App<'_, '_> {
         self.mode = Mode::Folders(FolderPick { bookcase: self.bookcase, number, input, choices, at: 0 });
     }
 
+    /// Where the item may go by the example of what is filed.
+    pub fn ask_suggested(&mut self) {
+        let Some(proposal) = self.proposal() else { return };
+        let places = proposal.suggested.iter().map(|(folder, share)| {
+            let into = Outcome::Decide(Decision::Into(folder.clone()));
+            choice(
+                words::folder(folder, self.names_places(), self.is_shelf(folder)),
+                format!("{share} %"),
+                into,
+            )
+        });
+        let choices: Vec<Choice> = places.collect();
+        if choices.is_empty() {
+            return self.refuse("nothing that is filed speaks clearly for a place");
+        }
+        self.mode = Mode::Choose(Choose::new("Where things like it are", choices));
+    }
+
     pub fn ask_tags(&mut self) {
         let Some(own) = self.proposal().map(|proposal| match &proposal.becomes {
             Some(after) => after.clone(),

@@ -7,6 +7,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum KeyAction {
     Shelf,
+    Suggested,
     Take,
     Leave,
     PutOff,
@@ -91,7 +92,7 @@ const NUMBERS: [KeyCode; 9] =
     [Char('1'), Char('2'), Char('3'), Char('4'), Char('5'), Char('6'), Char('7'), Char('8'), Char('9')];
 
 /// Every key of the list.
-pub const KEYS: [KeyRow; 32] = {
+pub const KEYS: [KeyRow; 33] = {
     use KeyAction as Do;
     use Section::{Again, Decide, Look, Move};
     [
@@ -102,6 +103,13 @@ pub const KEYS: [KeyRow; 32] = {
             &NUMBERS,
             Do::Shelf,
             ("shelf", "onto that shelf; then a folder on it is picked or typed"),
+        ),
+        row(
+            Decide,
+            "s",
+            &[Char('s')],
+            Do::Suggested,
+            ("suggested", "one of the places where it may go by the example of what is filed"),
         ),
         row(Decide, "l", &[Char('l')], Do::Leave, ("leave", "it stays where it is")),
         row(

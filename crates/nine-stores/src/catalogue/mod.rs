@@ -14,13 +14,13 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior};
+use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, TransactionBehavior};
 
 pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
-const FORMAT: i64 = 6;
+const FORMAT: i64 = 7;
 
 /// What has a meaning in the address of a file.
 const URI: &percent_encoding::AsciiSet = &percent_encoding::NON_ALPHANUMERIC.remove(b'/');
@@ -54,6 +54,11 @@ CREATE TABLE said (
     value NOT NULL,
     text INTEGER NOT NULL,
     PRIMARY KEY (field, value, text)
+) WITHOUT ROWID;
+-- What was learned of all places together.
+CREATE TABLE learned (
+    name TEXT PRIMARY KEY,
+    value BLOB NOT NULL
 ) WITHOUT ROWID;
 CREATE VIRTUAL TABLE words USING fts5(
     body, content='text', content_rowid='id', tokenize='unicode61 remove_diacritics 2'
@@ -209,6 +214,25 @@ impl Catalogue {
             _ => {}
         }
         Ok(db.busy_timeout(PATIENCE)?)
+    }
+
+    /// What was kept under a name.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged or cannot be read.
+    pub fn learned(&self, name: &str) -> CatalogueResult<Option<Vec<u8>>> {
+        let ask = "SELECT value FROM learned WHERE name = ?1";
+        Ok(self.db.query_row(ask, [name], |row| row.get(0)).optional()?)
+    }
+
+    /// Keeps something under a name, in place of what was.
+    ///
+    /// # Errors
+    /// If the catalogue cannot be written.
+    pub fn keep_learned(&self, name: &str, value: &[u8]) -> CatalogueResult<()> {
+        let put = "INSERT INTO learned (name, value) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET value = ?2";
+        self.db.execute(put, (name, value))?;
+        Ok(())
     }
 
     /// Where it is.

@@ -145,7 +145,9 @@ impl Pane<'_, '_, '_> {
             lines.push(self.fact("stays", &self.spot(&original.item), "the same bytes"));
         }
         if !proposal.why.is_empty() {
-            lines.extend(self.explained("why", &plain(&proposal.why)));
+            let mut reasons = proposal.why.lines();
+            lines.extend(self.explained("why", &plain(reasons.next().unwrap_or_default())));
+            reasons.for_each(|reason| lines.extend(self.explained("", &plain(reason))));
         }
         for (facet, value) in &proposal.answers {
             let known = value.as_deref().map_or_else(|| "not known".to_owned(), plain);

@@ -1,0 +1,305 @@
+//! What lies on the shelves, read as lessons.
+
+use std::collections::{HashMap, HashSet};
+
+use nine_core::correct::tidy_stem;
+use nine_core::find::Rows;
+use nine_core::item::{Item, Kind};
+use nine_core::keep_together;
+use nine_core::kinds::{ItemType, TYPES};
+use nine_core::marks::without_mark;
+use nine_core::metadata::Metadata;
+use nine_core::names::{fold, fold_bytes, split_extension};
+use nine_core::place::Spot;
+use nine_core::plan::{HELD, sweep::LATER as SORT_LATER};
+use nine_core::suggest::{BY_HAND, Filed, Lessons, Shelved, Traits};
+use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
+
+use super::corrections::Corrections;
+use super::scope::SearchScope;
+use crate::Result;
+use crate::looking::{LookMode, Looking, View, WantsInside, all_areas};
+use crate::workspace::Workspace;
+
+/// Files that are read for what they say of themselves at most, the newest first, unless more is asked for.
+const READ_AT_ONCE: usize = 200;
+
+/// Files in a folder by which its type is told.
+const TYPED_BY: usize = 100;
+
+/// The bookcases as they were read.
+pub(super) struct OnShelves<'w> {
+    looking: Looking<'w>,
+    /// The rows of what lies on shelves, view by view.
+    rows: Vec<Vec<Row>>,
+    /// What a search must be told to list what is counted here.
+    pub scope: SearchScope,
+}
+
+/// A row of what lies on a shelf.
+struct Row {
+    id: NodeId,
+    /// The folder that it lies in.
+    folder: u32,
+    /// Its own number, if it is a folder.
+    own: Option<u32>,
+    /// Whether it is moved with what is around it or not at all.
+    together: bool,
+}
+
+impl<'w> OnShelves<'w> {
+    /// Reads the bookcases, and what lies on their shelves into lessons. With `reads_all` every file is read for what
+    /// it says of itself where that was not done yet; on drives none is.
+    ///
+    /// # Errors
+    /// If they cannot be looked at.
+    pub fn read(workspace: &'w Workspace, reads_all: bool) -> Result<(Self, Lessons, Corrections)> {
+        let areas = all_areas(workspace).into_iter();
+        let areas = areas.filter(|area| area.is_bookcase && area.store.is_some());
+        let looking = Looking::look(workspace, areas.collect(), &LookMode::Now)?;
+        let mut all = Self { looking, rows: Vec::new(), scope: SearchScope::default() };
+        let mut lessons = Lessons::default();
+        for view in 0..all.looking.views.len() {
+            let rows = all.walk(view, &mut lessons);
+            all.rows.push(rows);
+            all.learn(view, reads_all);
+        }
+        all.looking.keep();
+        let corrections = Corrections::read(workspace, all.looking.catalogue());
+        all.add(&mut lessons, &corrections);
+        Ok((all, lessons, corrections))
+    }
+
+    /// How many things stood in the way of looking.
+    pub fn troubles(&self) -> usize {
+        self.looking.troubles
+    }
+
+    /// The catalogue, where it can be used.
+    pub fn catalogue(&self) -> Option<&nine_stores::Catalogue> {
+        self.looking.catalogue()
+    }
+
+    /// Finds the rows on the shelves of a view, and adds their folders.
+    fn walk(&mut self, view: usize, lessons: &mut Lessons) -> Vec<Row> {
+        let workspace = self.looking.workspace;
+        let View { area, tree, .. } = &self.looking.views[view];
+        let name = bookcase_of(workspace, &area.base.place);
+        let number = lessons.bookcase(&name);
+        let shelvings = workspace.shelvings();
+        let shelving = shelvings.iter().find(|shelving| shelving.bookcase == name);
+        let mut rows = Vec::new();
+        let mut shelves = Vec::new();
+        for child in tree.children(Tree::ROOT).filter(|child| !tree.has_mark(*child, mark::HIDDEN)) {
+            let spot = Spot::new(name.clone(), tree.path(child));
+            let shelf = shelving.and_then(|shelving| {
+                let is_it = |number: &u8| shelving.spot(*number).is_some_and(|at| at == spot);
+                shelving.shelves.iter().find(|shelf| is_it(&shelf.number))
+            });
+            let archived = workspace.opened().archive.contains(&spot);
+            match shelf {
+                Some(_) if archived => {}
+                Some(shelf) if tree.is_folder(child) && !is_later(&shelf.config.title) => {
+                    shelves.push(tree.name(child).to_vec());
+                    let own = lessons.add_shelf(number, shelf.number, tree.name_of(child).into());
+                    self.scope.has_held |= walk_shelf(tree, child, own, lessons, &mut rows);
+                }
+                _ => self.scope.has_others = true,
+            }
+        }
+        self.scope.add(name, shelves);
+        rows
+    }
+
+    /// Learns what tells where things belong: tags, types, and what files say of themselves.
+    fn learn(&mut self, view: usize, reads_all: bool) {
+        let of = &self.looking.views[view];
+        if !of.store().is_some_and(|store| store.abilities().may_read) {
+            return;
+        }
+        let mut rows = Rows::none(of.tree.rows());
+        self.rows[view].iter().for_each(|row| rows.add(row.id.row()));
+        self.looking.learn(view, &rows, Unlearned { tags: true, content: false });
+        self.looking.learn_types(view, &rows);
+        let tree = &self.looking.views[view].tree;
+        let may_say = |id: &NodeId| tree.may_say(*id) && tree.text(*id) == 0;
+        let says_soon = |id: &NodeId| {
+            matches!(
+                tree.item_type(*id),
+                ItemType::Document | ItemType::Mail | ItemType::Sheet | ItemType::Slides
+            )
+        };
+        let mut unread: Vec<NodeId> = rows.ids().filter(may_say).collect();
+        if !reads_all {
+            unread.retain(says_soon);
+            unread.sort_by_key(|id| std::cmp::Reverse(tree.age_from(*id)));
+            unread.truncate(READ_AT_ONCE);
+        }
+        let mut wanted = Rows::none(tree.rows());
+        unread.iter().for_each(|id| wanted.add(id.row()));
+        if !unread.is_empty() {
+            self.looking.read_words(view, &wanted, WantsInside { said: true, ..WantsInside::default() });
+        }
+    }
+
+    fn add(&self, lessons: &mut Lessons, corrections: &Corrections) {
+        let repeated = self.repeated();
+        for (view, rows) in self.rows.iter().enumerate() {
+            let of = &self.looking.views[view];
+            let corrected = corrections.in_view(of, lessons);
+            for row in rows {
+                let tree = &of.tree;
+                let is_folder = row.own.is_some();
+                let is_empty = is_folder && tree.items(row.id) == Some(0);
+                let teaches = match tree.kind(row.id) {
+                    Kind::File | Kind::Folder => {
+                        !row.together && !is_empty && !repeated.contains(&(view, row.id))
+                    }
+                    Kind::Link | Kind::Other => false,
+                };
+                let by_hand = if corrected.by_hand.contains(&row.id) { BY_HAND } else { 1 };
+                let said = self.looking.said_by(of, row.id);
+                let filed = Filed {
+                    folder: row.folder,
+                    own: row.own,
+                    at: tree.age_from(row.id),
+                    modified: tree.newest(row.id),
+                    weight: if teaches { by_hand } else { 0 },
+                    reference: reference(view, row.id),
+                };
+                lessons.add(&traits(tree, row.id, said.as_ref(), known_tags(tree, row.id)), filed);
+            }
+            for (name, folder) in corrected.refused {
+                let item_type = nine_core::kinds::type_of_name(&name).unwrap_or(ItemType::Unknown);
+                let traits = Traits { name: &name, is_folder: false, item_type, tags: &[], said: None };
+                lessons.add_refused(folder, &traits);
+            }
+        }
+    }
+
+    /// Files that lie there more than once, as far as their names and sizes tell: which of them is where it belongs,
+    /// nobody knows. Of several in one folder the first counts.
+    fn repeated(&self) -> HashSet<(usize, NodeId)> {
+        let mut first: HashMap<(u64, String), (usize, NodeId, u32)> = HashMap::new();
+        let mut found = HashSet::new();
+        for (view, rows) in self.rows.iter().enumerate() {
+            let tree = &self.looking.views[view].tree;
+            for row in rows.iter().filter(|row| row.own.is_none() && tree.size(row.id) > 0) {
+                let (stem, ext) = split_extension(tree.name(row.id));
+                let stem = fold(&tidy_stem(&String::from_utf8_lossy(stem)));
+                let key = (tree.size(row.id), stem + &fold_bytes(ext));
+                match first.get(&key) {
+                    None => {
+                        first.insert(key, (view, row.id, row.folder));
+                    }
+                    Some((at, id, folder)) => {
+                        found.insert((view, row.id));
+                        if *folder != row.folder {
+                            found.insert((*at, *id));
+                        }
+                    }
+                }
+            }
+        }
+        found
+    }
+}
+
+impl Shelved for OnShelves<'_> {
+    fn item(&self, reference: u64) -> Option<Item> {
+        let view = self.looking.views.get((reference >> 32) as usize)?;
+        let id = NodeId::new((reference & u64::from(u32::MAX)) as usize);
+        let tree = &view.tree;
+        let said = self.looking.said_by(view, id);
+        let item = Item::new(view.spot(id), tree.entry(id));
+        Some(Item { newest: tree.newest(id), tags: known_tags(tree, id).to_vec(), said, ..item })
+    }
+}
+
+fn reference(view: usize, id: NodeId) -> u64 {
+    (view as u64) << 32 | id.row() as u64
+}
+
+/// The name of the bookcase that a place is, which may be a pile of another name too.
+fn bookcase_of(workspace: &Workspace, place: &str) -> String {
+    let config = workspace.config();
+    if config.bookcases.iter().any(|case| case.name == place) {
+        return place.to_owned();
+    }
+    let at = config.pile(place).map(|pile| workspace.at(&pile.at).real());
+    let twin = config.bookcases.iter().find(|case| Some(workspace.at(&case.at).real()) == at);
+    twin.map_or_else(|| place.to_owned(), |case| case.name.clone())
+}
+
+/// Whether a shelf or folder is for what was put off.
+fn is_later(title: &str) -> bool {
+    let title = fold(without_mark(title));
+    title == "later" || title == fold(SORT_LATER)
+}
+
+/// Adds the folders and rows of one shelf; says whether there are folders in it that are not looked into, since what
+/// lies there is held or put off.
+fn walk_shelf(tree: &Tree, shelf: NodeId, number: u32, lessons: &mut Lessons, rows: &mut Vec<Row>) -> bool {
+    const NONE: u32 = u32::MAX;
+    let first = shelf.row();
+    let inside: Vec<NodeId> = tree.inside(shelf).collect();
+    // For the shelf and each row in it: the number of the folder, and whether it is kept together.
+    let mut numbers = vec![(NONE, false); inside.len() + 1];
+    numbers[0] = (number, false);
+    let mut has_held = false;
+    for id in inside {
+        let (folder, together) = numbers[tree.parent(id).row() - first];
+        if folder == NONE || tree.has_mark(id, mark::HIDDEN) {
+            continue;
+        }
+        if !tree.is_folder(id) {
+            rows.push(Row { id, folder, own: None, together });
+            continue;
+        }
+        let name = fold_bytes(tree.name(id));
+        if name == fold(HELD) || name == fold(SORT_LATER) {
+            has_held = true;
+            continue;
+        }
+        let own = lessons.add_folder(folder, tree.name_of(id));
+        let children = tree.children(id).map(|child| tree.name(child));
+        let is_kept = keep_together::folder(tree.name(id), children).is_some();
+        numbers[id.row() - first] = (own, together || is_kept);
+        rows.push(Row { id, folder, own: Some(own), together });
+    }
+    has_held
+}
+
+/// The tags of a row as far as they are known.
+pub(super) fn known_tags(tree: &Tree, id: NodeId) -> &[String] {
+    match tree.tags(id) {
+        TagsOf::Known(tags) => tags,
+        TagsOf::NotAsked => &[],
+    }
+}
+
+/// What of a row may tell where it belongs.
+pub(super) fn traits<'a>(
+    tree: &'a Tree,
+    id: NodeId,
+    said: Option<&'a Metadata>,
+    tags: &'a [String],
+) -> Traits<'a> {
+    let is_folder = tree.is_folder(id);
+    let item_type = if is_folder { type_of_folder(tree, id) } else { tree.item_type(id) };
+    Traits { name: tree.name(id), is_folder, item_type, tags, said }
+}
+
+/// The type of most files right in a folder.
+fn type_of_folder(tree: &Tree, id: NodeId) -> ItemType {
+    let files = tree.children(id).filter(|child| !tree.is_folder(*child));
+    most_common(files.map(|file| tree.item_type(file))).unwrap_or(ItemType::Folder)
+}
+
+/// The commonest of the first types.
+pub(crate) fn most_common(types: impl Iterator<Item = ItemType>) -> Option<ItemType> {
+    let mut counts = [0_usize; TYPES.len()];
+    types.take(TYPED_BY).for_each(|item_type| counts[item_type as usize] += 1);
+    let most = (0..counts.len()).max_by_key(|at| (counts[*at], std::cmp::Reverse(*at)));
+    most.filter(|at| counts[*at] > 0).map(|at| TYPES[at].1)
+}

@@ -1,0 +1,86 @@
+//! Where one item would go by the example of what is filed, with the searches that list what speaks for it.
+
+use std::io::Write;
+
+use nine_core::escape::plain;
+use nine_engine::suggest::Explained;
+use serde::Serialize;
+
+use crate::output::Look;
+use crate::output::style::{CHANGE, FAINT, STRONG};
+use crate::paste;
+
+/// A place for an item.
+#[derive(Serialize)]
+pub struct PlaceRecord {
+    folder: String,
+    /// In percent.
+    share: u8,
+}
+
+/// What speaks for the first place.
+#[derive(Serialize)]
+pub struct ReasonRecord {
+    reason: String,
+    all: usize,
+    there: usize,
+    /// A command that lists these.
+    search: String,
+}
+
+/// Where an item would go.
+#[derive(Serialize)]
+pub struct ExplainedRecord {
+    /// Whether it is likely enough to be suggested.
+    suggested: bool,
+    places: Vec<PlaceRecord>,
+    reasons: Vec<ReasonRecord>,
+}
+
+impl ExplainedRecord {
+    pub fn of(found: &Explained) -> Self {
+        let place = |(folder, share): &(nine_core::place::Spot, u8)| PlaceRecord {
+            folder: folder.to_string(),
+            share: *share,
+        };
+        let reason = |(reason, search): &(nine_core::suggest::Reason, Vec<String>)| ReasonRecord {
+            reason: reason.to_string(),
+            all: reason.all,
+            there: reason.there,
+            search: command(search),
+        };
+        Self {
+            suggested: found.speaks,
+            places: found.places.iter().map(place).collect(),
+            reasons: found.reasons.iter().map(reason).collect(),
+        }
+    }
+}
+
+/// The words of a command, to be pasted.
+fn command(words: &[String]) -> String {
+    words.iter().map(|word| paste::word(word)).collect::<Vec<_>>().join(" ")
+}
+
+/// Prints it.
+///
+/// # Errors
+/// If it cannot be printed.
+pub fn print(found: &Explained, look: &Look, out: &mut impl Write) -> std::io::Result<()> {
+    let note = if found.speaks { "" } else { "  too little to suggest it" };
+    writeln!(out, "  {STRONG}by the example of what is filed{STRONG:#}{FAINT}{note}{FAINT:#}")?;
+    for (at, (folder, share)) in found.places.iter().enumerate() {
+        let style = if at == 0 && found.speaks { CHANGE } else { FAINT };
+        writeln!(out, "      {style}{share:>2} %  {}{style:#}", look.text(&folder.to_string()))?;
+        if at > 0 {
+            continue;
+        }
+        for (reason, search) in &found.reasons {
+            for line in look.lines(&plain(&reason.to_string()), 12) {
+                writeln!(out, "            {line}")?;
+            }
+            writeln!(out, "            {FAINT}{}{FAINT:#}", look.text(&command(search)))?;
+        }
+    }
+    Ok(())
+}
