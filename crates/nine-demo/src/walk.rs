@@ -19,7 +19,7 @@ pub struct Chapter {
 }
 
 /// The chapters of the whole walk, in order.
-pub const CHAPTERS: [Chapter; 8] = [
+pub const CHAPTERS: [Chapter; 9] = [
     Chapter { name: "look", about: "what lies where; searches, saved ones too", stations: 0..6 },
     Chapter { name: "rules", about: "tags, rules, and all of it taken back", stations: 6..13 },
     Chapter { name: "names", about: "papers with careless names", stations: 13..19 },
@@ -31,7 +31,8 @@ pub const CHAPTERS: [Chapter; 8] = [
         stations: 26..33,
     },
     Chapter { name: "routine", about: "the weekly round in one go", stations: 33..37 },
-    Chapter { name: "drive", about: "a cloud drive", stations: 37..48 },
+    Chapter { name: "examples", about: "what is filed shows where the next belongs", stations: 37..42 },
+    Chapter { name: "drive", about: "a cloud drive", stations: 42..53 },
 ];
 
 /// The short walk, from nothing to shelves and back. Its configuration begins empty, and lies beside that of the other
@@ -72,7 +73,7 @@ pub const SHORT: [Station; 10] = [
 ];
 
 /// The walk through folders of this machine.
-pub const STATIONS: [Station; 37] = [
+pub const STATIONS: [Station; 42] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -201,6 +202,23 @@ pub const STATIONS: [Station; 37] = [
         words: &["undo", "friday", "--yes"],
     },
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
+    Station {
+        tells: "Whoever has filed a hundred things has shown where the next belongs. Where would things go that no rule is for?",
+        words: &["suggest", "desktop", "downloads"],
+    },
+    Station {
+        tells: "Why there? Each reason is a fact that a search lists.",
+        words: &["why", "desktop/volunteer rota.odt"],
+    },
+    Station {
+        tells: "The same as rules, with what each would have put right and wrong. Those that are wanted are picked by number.",
+        words: &["suggest", "--rules"],
+    },
+    Station {
+        tells: "Agreed, this time all of it. What is filed by hand or taken back counts from then on.",
+        words: &["suggest", "desktop", "downloads", "--yes"],
+    },
+    Station { tells: "Second thoughts? As always.", words: &["undo", "--yes"] },
 ];
 
 /// What is shown of the drive.

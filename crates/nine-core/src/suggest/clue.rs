@@ -1,9 +1,10 @@
 //! What of an item may tell where it belongs, and how each of it is asked for in a search.
 
 use std::fmt;
+use std::hash::BuildHasher;
 
 use regex::escape as literally;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxBuildHasher, FxHashMap};
 use unicode_normalization::char::is_combining_mark;
 
 use crate::kinds::{ItemType, TYPES};
@@ -218,10 +219,15 @@ impl Lexicon {
         number
     }
 
-    /// The clues of an item, each once, in the order of their numbers; what is new is added.
-    pub fn learn(&mut self, traits: &Traits, into: &mut Vec<u32>) {
+    /// The clues of an item, each once, in the order of their numbers; what is new is added. Returns a digest of them that
+    /// does not depend on their numbers.
+    pub fn learn(&mut self, traits: &Traits, into: &mut Vec<u32>) -> u64 {
         let start = into.len();
-        each(traits, &mut |key| into.push(self.add(key)));
+        let mut digest = 0_u64;
+        each(traits, &mut |key| {
+            digest = digest.wrapping_add(FxBuildHasher.hash_one(key));
+            into.push(self.add(key));
+        });
         into[start..].sort_unstable();
         let mut kept = start;
         for at in start..into.len() {
@@ -231,6 +237,7 @@ impl Lexicon {
             }
         }
         into.truncate(kept);
+        digest
     }
 
     /// Those of an item that are known, and how many of its words are not, numbers left out.

@@ -1,6 +1,7 @@
 //! Rules that say most of what was learned: grown test by test as long as that helps, then pruned (Cohen, *Fast
 //! Effective Rule Induction*, ICML 1995), the gain of a test being that of Quinlan's FOIL.
 
+use std::cmp::Reverse;
 use std::collections::HashSet;
 
 use rustc_hash::FxHashMap;
@@ -136,7 +137,7 @@ impl<'a> Finder<'a> {
         self.place.iter().flatten().for_each(|place| *sizes.entry(*place).or_default() += 1);
         let mut order: Vec<(u32, usize)> = sizes.into_iter().filter(|(_, size)| *size >= FEWEST).collect();
         order.retain(|(place, _)| self.put(*place).is_some());
-        order.sort_by_key(|(place, size)| (std::cmp::Reverse(*size), *place));
+        order.sort_by_key(|(place, size)| (Reverse(*size), *place));
         order.into_iter().map(|(place, _)| place).take(MOST_PLACES).collect()
     }
 
@@ -263,13 +264,14 @@ impl<'a> Finder<'a> {
             }
         }
         let model = &self.learned.files;
-        let mut clues: Vec<(u32, f32)> = counts
+        let mut clues: Vec<(u32, i64)> = counts
             .into_iter()
             .filter(|(clue, count)| *count >= FEWEST && may_test(&lessons.lexicon.clue(*clue)))
-            .map(|(clue, count)| (clue, count as f32 * model.says(lessons, clue, rule.place)))
+            .map(|(clue, count)| (clue, count as i64 * model.says(lessons, clue, rule.place)))
             .collect();
-        let text = |clue: u32| lessons.lexicon.clue(clue).text;
-        clues.sort_by(|a, b| b.1.total_cmp(&a.1).then_with(|| text(a.0).cmp(&text(b.0))));
+        // Of words that say the same, the longer one is found by chance in fewer names.
+        let text = |clue: u32| lessons.lexicon.text(clue);
+        clues.sort_by_key(|(clue, says)| (Reverse(*says), Reverse(text(*clue).len()), text(*clue)));
         clues.truncate(WEIGHED);
         let place = &model.places.all[rule.place as usize];
         let names: Vec<String> = place.names(lessons).map(|name| fold_bytes(name)).collect();
@@ -331,7 +333,7 @@ impl<'a> Finder<'a> {
                 .collect();
             let best = (0..rules.len())
                 .filter(|at| is_good(tallies[*at].0))
-                .max_by_key(|at| (tallies[*at].0.right, std::cmp::Reverse(*at)));
+                .max_by_key(|at| (tallies[*at].0.right, Reverse(*at)));
             let Some(best) = best else { break };
             let rule = rules.remove(best);
             let (tally, left) = &tallies[best];

@@ -34,6 +34,8 @@ pub(super) struct Lesson {
     pub at: i64,
     /// When it was last changed, likewise.
     modified: i64,
+    /// A digest of its clues, whatever their numbers are.
+    digest: u64,
     /// How much it counts; nothing, where it is only there.
     pub weight: u8,
     /// Whether it is a folder, taken as a whole.
@@ -115,11 +117,11 @@ impl Lessons {
     /// Adds what lies in a folder.
     pub fn add(&mut self, traits: &Traits, filed: Filed) {
         let start = self.clues.len() as u32;
-        self.lexicon.learn(traits, &mut self.clues);
+        let digest = self.lexicon.learn(traits, &mut self.clues);
         let clues = start..self.clues.len() as u32;
         let Filed { folder, own, at, modified, weight, reference } = filed;
         let (at, modified, is_folder) = (at.0, modified.0, traits.is_folder);
-        self.all.push(Lesson { folder, clues, at, modified, weight, is_folder, own, reference });
+        self.all.push(Lesson { folder, clues, at, modified, digest, weight, is_folder, own, reference });
     }
 
     /// Adds what was brought back from a folder.
@@ -191,7 +193,7 @@ impl Lessons {
         let mut order: Vec<u32> = (0..self.all.len() as u32).filter(teaches).collect();
         let key = |at: &u32| {
             let lesson = &self.all[*at as usize];
-            (lesson.at / HOUR, lesson.modified, lesson.folder, self.clues(lesson))
+            (lesson.at / HOUR, lesson.modified, lesson.folder, lesson.digest)
         };
         order.sort_by(|a, b| key(a).cmp(&key(b)));
         order

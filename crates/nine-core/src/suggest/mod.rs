@@ -12,6 +12,7 @@ mod places;
 mod shares;
 
 use std::cell::RefCell;
+use std::cmp::Reverse;
 use std::fmt;
 use std::rc::Rc;
 use std::sync::Arc;
@@ -182,11 +183,9 @@ impl Reasons<'_> {
     pub fn of(&self, traits: &Traits, suggestion: &Suggestion) -> Vec<Reason> {
         let (lessons, model) = (&self.learned.lessons, self.learned.model(traits.is_folder));
         let says = |clue: &u32| (*clue, model.says(lessons, *clue, suggestion.place));
-        let mut clues: Vec<(u32, f32)> = lessons.lexicon.find(traits).0.iter().map(says).collect();
-        clues.retain(|(_, says)| *says > 0.0);
-        clues.sort_by(|a, b| {
-            b.1.total_cmp(&a.1).then_with(|| lessons.lexicon.text(a.0).cmp(lessons.lexicon.text(b.0)))
-        });
+        let mut clues: Vec<(u32, i64)> = lessons.lexicon.find(traits).0.iter().map(says).collect();
+        clues.retain(|(_, says)| *says > 0);
+        clues.sort_by_key(|(clue, says)| (Reverse(*says), lessons.lexicon.text(*clue)));
         let mut found: Vec<Reason> = Vec::new();
         for (number, _) in clues {
             let clue = lessons.lexicon.clue(number);
@@ -194,10 +193,15 @@ impl Reasons<'_> {
             let is_there =
                 |row: &&u32| model.places.of[lessons.all[**row as usize].folder as usize] == suggestion.place;
             let there = rows.iter().filter(is_there).count();
-            if there == 0 {
+            // Of what is mostly elsewhere, one is told where nothing says more.
+            if there == 0 || (there * 2 < rows.len() && !found.is_empty()) {
                 continue;
             }
             let place = suggestion.pattern.clone();
+            let is_weak = |reason: &Reason| reason.there * 2 < reason.all;
+            if found.first().is_some_and(is_weak) {
+                found.clear();
+            }
             found.push(Reason { clue, all: rows.len(), there, folders: traits.is_folder, place });
             if found.len() == REASONS {
                 break;

@@ -165,11 +165,12 @@ impl Model {
         self.sizes[place as usize]
     }
 
-    /// What a clue says for a place: the natural logarithm of how much more of it has the clue than of the average.
-    pub fn says(&self, lessons: &Lessons, clue: u32, place: u32) -> f32 {
+    /// What a clue says for a place, in parts of [`ONE`]: the natural logarithm of how much more of it has the clue than
+    /// of the average.
+    pub fn says(&self, lessons: &Lessons, clue: u32, place: u32) -> i64 {
         let average = self.average[clue as usize];
         if average == 0.0 {
-            return 0.0;
+            return 0;
         }
         let entries = self.entries_of(clue);
         let number = match entries.binary_search_by_key(&place, |(place, _)| *place) {
@@ -179,12 +180,12 @@ impl Model {
         let here = (number + SMOOTHING * average) / (self.sizes[place as usize] as f32 + SMOOTHING);
         let says = weight(lessons.lexicon.kind(clue)) * (here / average).ln().clamp(LEAST, MOST);
         // What one example has in common with the item may be chance.
-        if says > 0.0 { says * number / (number + CHANCE) } else { says }
+        fixed(if says > 0.0 { says * number / (number + CHANCE) } else { says })
     }
 
     /// Places that something of an item speaks for.
     fn candidates(&self, lessons: &Lessons, clues: &[u32]) -> Vec<u32> {
-        let mut found: FxHashMap<u32, f32> = FxHashMap::default();
+        let mut found: FxHashMap<u32, i64> = FxHashMap::default();
         for clue in clues {
             let general = lessons.lexicon.kind(*clue).is_general();
             let entries = self.entries_of(*clue);
@@ -194,38 +195,48 @@ impl Model {
                 });
             } else if entries.len() <= TOO_COMMON {
                 for (place, _) in entries {
-                    let says = if general { 0.0 } else { self.says(lessons, *clue, *place) };
+                    let says = if general { 0 } else { self.says(lessons, *clue, *place) };
                     *found.entry(*place).or_default() += says;
                 }
             }
         }
-        let mut found: Vec<(u32, f32)> = found.into_iter().collect();
-        found.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-        found.truncate(CANDIDATES);
-        found.into_iter().map(|(place, _)| place).collect()
+        in_order(found.into_iter().collect()).into_iter().take(CANDIDATES).map(|(place, _)| place).collect()
     }
 
     /// The places for an item with these clues, and so many words more that are in no lesson, the likeliest first.
     pub fn rank(&self, lessons: &Lessons, clues: &[u32], unknown: usize) -> Vec<Ranked> {
         let score = |place: u32| {
             let recent = self.recent[place as usize] as f32 / WHOLE as f32;
-            let says: f32 = clues.iter().map(|clue| self.says(lessons, *clue, place)).sum();
-            says + SIZE_COUNTS * (1.0 + recent).ln()
+            let says: i64 = clues.iter().map(|clue| self.says(lessons, *clue, place)).sum();
+            says + fixed(SIZE_COUNTS * (1.0 + recent).ln())
         };
-        let mut found: Vec<(u32, f32)> =
-            self.candidates(lessons, clues).into_iter().map(|place| (place, score(place))).collect();
-        found.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+        let candidates = self.candidates(lessons, clues).into_iter();
+        let found = in_order(candidates.map(|place| (place, score(place))).collect());
         let is_new = |clue: &&u32| self.average[**clue as usize] == 0.0 && is_telling(lessons, **clue);
         let new = clues.iter().filter(is_new).count() + unknown;
-        let none = NO_PLACE + NEW_WORD * new.min(MOST_NEW) as f32;
-        let top = found.first().map_or(none, |(_, score)| score.max(none));
-        let all = found.iter().map(|(_, score)| (score - top).exp()).sum::<f32>() + (none - top).exp();
-        let odds = |score: f32| {
-            let own = (score - top).exp();
-            (own.max(f32::MIN_POSITIVE) / (all - own).max(1e-6)).ln()
+        let none = fixed(NO_PLACE + NEW_WORD * new.min(MOST_NEW) as f32);
+        let top = found.first().map_or(none, |(_, score)| none.max(*score));
+        let part = |score: i64| ((score - top) as f64 / ONE).exp();
+        let all = found.iter().map(|(_, score)| part(*score)).sum::<f64>() + part(none);
+        let odds = |score: i64| {
+            let own = part(score);
+            (own.max(f64::MIN_POSITIVE) / (all - own).max(1e-6)).ln() as f32
         };
         found.into_iter().map(|(place, score)| Ranked { place, odds: odds(score) }).collect()
     }
+}
+
+/// One, as what is added up: whole numbers, so that the order in which they are does not matter.
+const ONE: f64 = 1e6;
+
+fn fixed(value: f32) -> i64 {
+    (f64::from(value) * ONE).round() as i64
+}
+
+/// The greatest first.
+fn in_order(mut scores: Vec<(u32, i64)>) -> Vec<(u32, i64)> {
+    scores.sort_unstable_by_key(|(place, score)| (std::cmp::Reverse(*score), *place));
+    scores
 }
 
 /// Whether a clue is a word that is no number.

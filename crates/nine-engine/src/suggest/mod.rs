@@ -35,6 +35,9 @@ pub(crate) use loose::{LooseItem, loose_items};
 /// A share that is never reached: where things are gone through one by one, every suggestion is looked at.
 const NEVER: u8 = 101;
 
+/// From which share on, in percent, another place is told.
+const WORTH_TELLING: u8 = 5;
+
 /// What the catalogue keeps it under how far suggestions are to be believed.
 const TRIALS: &str = "trials";
 
@@ -200,10 +203,13 @@ impl Explained {
         if !self.is_there {
             lines.push("a new folder, named as those beside it are".to_owned());
         }
-        let others = self.places.iter().skip(1).map(|(place, _)| match place.place == folder.place {
-            true => place.path.to_text(),
-            false => place.to_string(),
-        });
+        let others =
+            self.places.iter().skip(1).filter(|(_, share)| *share >= WORTH_TELLING).map(|(place, _)| {
+                match place.place == folder.place {
+                    true => place.path.to_text(),
+                    false => place.to_string(),
+                }
+            });
         let others: Vec<String> = others.collect();
         if !others.is_empty() {
             lines.push(format!("or {}", others.join(", or ")));

@@ -91,7 +91,8 @@ fn the_short_walk_goes_from_nothing_to_shelves_and_back() {
 
 #[test]
 fn each_chapter_stands_by_itself() {
-    for chapter in ["look", "rules", "names", "copies", "shelves", "archive", "routine", "drive"] {
+    for chapter in ["look", "rules", "names", "copies", "shelves", "archive", "routine", "examples", "drive"]
+    {
         let world = World::new();
         let root = world.at("walked");
         world.nine(&["demo", root.to_str().unwrap(), "--chapter", chapter]).ends(0).says("Go on by hand");

@@ -27,7 +27,7 @@ struct FoundRecord {
     put: String,
     right: usize,
     elsewhere: usize,
-    not: usize,
+    not_reached: usize,
     loose_now: u64,
 }
 
@@ -59,7 +59,7 @@ pub fn run(args: &SuggestArgs, session: &Session, workspace: &Workspace) -> Done
             put: found.put.clone(),
             right: found.tally.right,
             elsewhere: found.tally.wrong,
-            not: found.tally.not,
+            not_reached: found.tally.not,
             loose_now: *loose_now,
         };
         return records::print(found.rules.iter().enumerate().map(record), format);
@@ -134,7 +134,7 @@ fn print(found: &RulesFound, look: &Look) -> Done {
     use TableColumn::{Left, Right};
     let columns = [Right, Left, Right, Right, Right, Right];
     let mut table = Table::new(&columns);
-    let heads = ["", "", "right", "elsewhere", "not", "loose now"];
+    let heads = ["", "", "right", "elsewhere", "not reached", "loose now"];
     table.line(heads.iter().map(|head| styled(*head, FAINT)).collect());
     found.rules.iter().enumerate().for_each(|(at, rule)| table.line(cells(at, rule, look)));
     let widths = table.widths(look);
