@@ -91,7 +91,7 @@ pub fn times(now: &Now) {
     let known = Known { facets: &facets, now, shelved: &papers };
     let begun = std::time::Instant::now();
     let lessons = lessons(&field);
-    println!("{} lessons read in {:?}", lessons.len(), begun.elapsed());
+    println!("{} lessons read in {:?}", lessons.count(), begun.elapsed());
     let begun = std::time::Instant::now();
     let learned = Learned::of(lessons, &known, None);
     println!("{} places learned in {:?}", learned.places(), begun.elapsed());

@@ -43,6 +43,8 @@ mod setup;
 mod shelves;
 #[path = "program/similar.rs"]
 mod similar;
+#[path = "program/suggest.rs"]
+mod suggest;
 #[path = "program/survey.rs"]
 mod survey;
 #[path = "program/sweep.rs"]

@@ -131,14 +131,9 @@ impl Lessons {
         self.refused.push((clues, folder));
     }
 
-    /// How many there are that teach something.
-    pub fn len(&self) -> usize {
-        self.all.iter().filter(|lesson| lesson.weight > 0).count()
-    }
-
-    /// Whether nothing teaches anything.
-    pub fn is_empty(&self) -> bool {
-        self.all.iter().all(|lesson| lesson.weight == 0)
+    /// How many files there are that teach something.
+    pub fn count(&self) -> usize {
+        self.all.iter().filter(|lesson| lesson.weight > 0 && !lesson.is_folder).count()
     }
 
     /// The clues of a lesson, by their numbers.
@@ -184,7 +179,8 @@ impl Lessons {
     }
 
     /// The lessons of files, or of folders, in the order in which they came. What came within one hour was brought by
-    /// some move or copy of all of it: then it counts when it was last changed.
+    /// some move or copy of all of it: then it counts when it was last changed. Where that tells nothing either, any order
+    /// will do that is not that of the folders, or the last would be of folders that the first know nothing of.
     pub(super) fn by_time(&self, folders: bool) -> Vec<u32> {
         let teaches = |at: &u32| {
             let lesson = &self.all[*at as usize];
@@ -193,7 +189,7 @@ impl Lessons {
         let mut order: Vec<u32> = (0..self.all.len() as u32).filter(teaches).collect();
         let key = |at: &u32| {
             let lesson = &self.all[*at as usize];
-            (lesson.at / HOUR, lesson.modified, lesson.folder, lesson.digest)
+            (lesson.at / HOUR, lesson.modified / HOUR, lesson.digest, lesson.folder)
         };
         order.sort_by(|a, b| key(a).cmp(&key(b)));
         order

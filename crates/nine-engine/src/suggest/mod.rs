@@ -131,7 +131,7 @@ impl<'w> Suggester<'w> {
 
     /// From how much was learned.
     pub fn learned_from(&self) -> LearnedFrom {
-        LearnedFrom { items: self.learned.lessons.len(), places: self.learned.places() }
+        LearnedFrom { items: self.learned.lessons.count(), places: self.learned.places() }
     }
 
     /// Where one item would go.
