@@ -6,7 +6,7 @@ use nine_core::item::{Entry, Identity, Item, Kind};
 use nine_core::kinds::{ItemType, type_of_name};
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, NameBuf, Spot};
-use nine_core::suggest::{Filed, Known, Learned, Lessons, Shelved, Traits, measure, rules};
+use nine_core::suggest::{Examples, Filed, Known, Learned, Shelved, Traits, measure, rules};
 
 use crate::Figure;
 use crate::filed::{Field, Paper, accountant, builder, household, laboratory, office, school};
@@ -35,10 +35,10 @@ impl Shelved for Papers<'_> {
     }
 }
 
-/// The same as lessons.
-fn lessons(field: &Field) -> Lessons {
-    let mut lessons = Lessons::default();
-    let home = lessons.bookcase("home");
+/// The same as examples.
+fn examples(field: &Field) -> Examples {
+    let mut examples = Examples::default();
+    let home = examples.bookcase("home");
     let mut folders: Vec<&str> = field.papers.iter().map(|paper| paper.folder.as_str()).collect();
     folders.sort_unstable();
     folders.dedup();
@@ -47,18 +47,19 @@ fn lessons(field: &Field) -> Lessons {
         let shelf = parts.next().expect("a shelf");
         let name = NameBuf::new(shelf).expect("a name");
         let number = shelf.as_bytes()[0] - b'0';
-        let mut here =
-            lessons.shelf("home", shelf.as_bytes()).unwrap_or_else(|| lessons.add_shelf(home, number, name));
+        let mut here = examples
+            .shelf("home", shelf.as_bytes())
+            .unwrap_or_else(|| examples.add_shelf(home, number, name));
         for part in parts {
             let name = NameBuf::new(part).expect("a name");
-            here = lessons
+            here = examples
                 .folder_in(here, part.as_bytes())
-                .unwrap_or_else(|| lessons.add_folder(here, name.as_name()));
+                .unwrap_or_else(|| examples.add_folder(here, name.as_name()));
         }
     }
     for (reference, paper) in field.papers.iter().enumerate() {
         let folder = Spot::new("home", ItemPath::new(&paper.folder).expect("a path"));
-        let folder = lessons.folder_at(&folder).expect("a folder that was added");
+        let folder = examples.folder_at(&folder).expect("a folder that was added");
         let traits = Traits {
             name: paper.name.as_bytes(),
             is_folder: false,
@@ -67,12 +68,12 @@ fn lessons(field: &Field) -> Lessons {
             said: None,
         };
         let reference = reference as u64;
-        lessons.add(
+        examples.add(
             &traits,
             Filed { folder, own: None, at: at(paper.day), modified: at(paper.day), weight: 1, reference },
         );
     }
-    lessons
+    examples
 }
 
 /// Learning from 100,000 papers, and 1,000 questions.
@@ -90,11 +91,11 @@ pub fn times(now: &Now) {
     let papers = Papers(&field.papers);
     let known = Known { facets: &facets, now, shelved: &papers };
     let begun = std::time::Instant::now();
-    let lessons = lessons(&field);
-    println!("{} lessons read in {:?}", lessons.count(), begun.elapsed());
+    let examples = examples(&field);
+    println!("{} examples read in {:?}", examples.count(), begun.elapsed());
     let begun = std::time::Instant::now();
-    let learned = Learned::of(lessons, &known, None);
-    println!("{} places learned in {:?}", learned.places(), begun.elapsed());
+    let learned = Learned::of(examples, &known, None);
+    println!("{} destinations learned in {:?}", learned.destinations(), begun.elapsed());
     let begun = std::time::Instant::now();
     let reasons = learned.reasons();
     let mut said = 0;
@@ -121,10 +122,10 @@ pub fn figures(now: &Now, shows: bool) {
     for field in [accountant(7), household(11), school(13), laboratory(17), builder(19), office(23)] {
         let papers = Papers(&field.papers);
         let known = Known { facets: &facets, now, shelved: &papers };
-        let lessons = lessons(&field);
-        let found = measure(&lessons, &known);
+        let examples = examples(&field);
+        let found = measure(&examples, &known);
         println!("{}, {} papers", field.name, field.papers.len());
-        Figure::share("first place right where it speaks", found.right, found.spoke).at_least(85.0);
+        Figure::share("first destination right where it speaks", found.right, found.spoke).at_least(85.0);
         Figure::share("one of three right where it speaks", found.in_three, found.spoke).at_least(85.0);
         Figure::share("it speaks", found.spoke, found.asked).at_least(70.0);
         let sure = found.table.last().copied().unwrap_or_default();
@@ -134,7 +135,7 @@ pub fn figures(now: &Now, shows: bool) {
             println!("    from {:>2} %: {:>5} said {said:>3} % right {right:>3} %", line.from, line.number);
         }
         println!("  {:<52} {:>7}", "asked for folders that held nothing yet", found.new_folder);
-        let learned = Learned::of(lessons, &known, None);
+        let learned = Learned::of(examples, &known, None);
         let rules = rules(&learned, &known, &Default::default());
         let three: usize = rules.iter().take(3).map(|rule| rule.tally.right).sum();
         if field.is_rule_like {

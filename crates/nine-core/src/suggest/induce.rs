@@ -6,8 +6,8 @@ use std::collections::HashSet;
 
 use rustc_hash::FxHashMap;
 
-use super::clue::{Clue, ClueKind, quoted};
-use super::lessons::Evidence;
+use super::examples::ExampleIndex;
+use super::feature::{Feature, FeatureKind, quoted};
 use super::{Known, Learned, loose};
 use crate::facet::Facet;
 use crate::item::Item;
@@ -21,7 +21,7 @@ pub struct FoundRule {
     /// Where it puts things, as a rule has it.
     pub put: String,
     /// The same in words.
-    pub place: String,
+    pub folder: String,
     /// What it would do with what is filed.
     pub tally: RuleTally,
 }
@@ -33,7 +33,7 @@ pub struct RuleTally {
     pub right: usize,
     /// Items that it would put elsewhere.
     pub wrong: usize,
-    /// Items of the same place that it is not for.
+    /// Items of the same destination that it is not for.
     pub not: usize,
 }
 
@@ -52,14 +52,14 @@ const ONE_WRONG_IN: usize = 50;
 /// Rules at most.
 const RULES: usize = 15;
 
-/// How much more a test gains with a word of the place's name.
+/// How much more a test gains with a word of the destination's name.
 const NAMED: f64 = 1.1;
 
-/// Rules for one place at most, before those that differ in a word alone are joined.
+/// Rules for one destination at most, before those that differ in a word alone are joined.
 const RULES_OF_ONE: usize = 6;
 
-/// Places that are looked at at most: those with the most items.
-const MOST_PLACES: usize = 80;
+/// Destinations that are looked at at most: those with the most items.
+const MOST_DESTINATIONS: usize = 80;
 
 /// Values that are joined in one test at most.
 const JOINED: usize = 4;
@@ -67,10 +67,10 @@ const JOINED: usize = 4;
 /// The rules that say most of what was learned of files, the most telling first. `taken` are filed items that rules
 /// which are there already put where they are, by their references.
 pub fn rules(learned: &Learned, known: &Known, taken: &HashSet<u64>) -> Vec<FoundRule> {
-    let mut finder = Finder::new(learned, known, taken);
+    let mut finder = RuleFinder::new(learned, known, taken);
     let mut found = Vec::new();
-    for place in finder.order() {
-        found.extend(std::iter::from_fn(|| finder.grow(place)).take(RULES_OF_ONE));
+    for destination in finder.order() {
+        found.extend(std::iter::from_fn(|| finder.grow(destination)).take(RULES_OF_ONE));
     }
     let joined = join(found);
     finder.in_order(joined)
@@ -79,32 +79,32 @@ pub fn rules(learned: &Learned, known: &Known, taken: &HashSet<u64>) -> Vec<Foun
 /// A test of a rule.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 enum RuleTest {
-    /// It has one of these clues, which are of one kind.
-    Clues(Vec<Clue>),
+    /// It has one of these features, which are of one kind.
+    Has(Vec<Feature>),
     /// A facet has an answer for it.
     Known(String),
 }
 
 #[derive(Debug, Clone)]
 struct Grown {
-    place: u32,
+    destination: u32,
     tests: Vec<RuleTest>,
 }
 
-struct Finder<'a> {
+struct RuleFinder<'a> {
     learned: &'a Learned,
     known: &'a Known<'a>,
-    evidence: Evidence<'a>,
-    /// For each lesson its place; none for what teaches nothing, is a folder, or is put right already.
-    place: Vec<Option<u32>>,
-    /// For each lesson whether a rule in hand is for it already.
+    index: ExampleIndex<'a>,
+    /// For each example its destination; none for what teaches nothing, is a folder, or is put right already.
+    destination: Vec<Option<u32>>,
+    /// For each example whether a rule in hand is for it already.
     done: Vec<bool>,
     rows: FxHashMap<RuleTest, Vec<u32>>,
-    /// For each lesson and place whether the place is filled rightly for it, once that was asked.
+    /// For each example and destination whether the destination is filled rightly for it, once that was asked.
     filled: FxHashMap<(u32, u32), Fills>,
 }
 
-/// What a place makes of an item.
+/// What a destination makes of an item.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Fills {
     Right,
@@ -112,49 +112,52 @@ enum Fills {
     Unknown,
 }
 
-impl<'a> Finder<'a> {
+impl<'a> RuleFinder<'a> {
     fn new(learned: &'a Learned, known: &'a Known, taken: &HashSet<u64>) -> Self {
-        let lessons = &learned.lessons;
-        let place = lessons.all.iter().map(|lesson| {
-            let teaches = lesson.weight > 0 && !lesson.is_folder && !taken.contains(&lesson.reference);
-            teaches.then(|| learned.files.places.of[lesson.folder as usize])
+        let examples = &learned.examples;
+        let destination = examples.all.iter().map(|example| {
+            let teaches = example.weight > 0 && !example.is_folder && !taken.contains(&example.reference);
+            teaches.then(|| learned.files.destinations.of[example.folder as usize])
         });
-        let place: Vec<Option<u32>> = place.collect();
+        let destination: Vec<Option<u32>> = destination.collect();
         Self {
             learned,
             known,
-            evidence: lessons.evidence(),
-            done: vec![false; place.len()],
-            place,
+            index: examples.index(),
+            done: vec![false; destination.len()],
+            destination,
             rows: FxHashMap::default(),
             filled: FxHashMap::default(),
         }
     }
 
-    /// The places with the most to say first.
+    /// The destinations with the most to say first.
     fn order(&self) -> Vec<u32> {
         let mut sizes: FxHashMap<u32, usize> = FxHashMap::default();
-        self.place.iter().flatten().for_each(|place| *sizes.entry(*place).or_default() += 1);
+        self.destination
+            .iter()
+            .flatten()
+            .for_each(|destination| *sizes.entry(*destination).or_default() += 1);
         let mut order: Vec<(u32, usize)> = sizes.into_iter().filter(|(_, size)| *size >= FEWEST).collect();
-        order.retain(|(place, _)| self.put(*place).is_some());
-        order.sort_by_key(|(place, size)| (Reverse(*size), *place));
-        order.into_iter().map(|(place, _)| place).take(MOST_PLACES).collect()
+        order.retain(|(destination, _)| self.put(*destination).is_some());
+        order.sort_by_key(|(destination, size)| (Reverse(*size), *destination));
+        order.into_iter().map(|(destination, _)| destination).take(MOST_DESTINATIONS).collect()
     }
 
-    fn put(&self, place: u32) -> Option<String> {
-        let place = &self.learned.files.places.all[place as usize];
-        place.put(&self.learned.lessons, self.known.facets).map(|put| put.to_string())
+    fn put(&self, destination: u32) -> Option<String> {
+        let destination = &self.learned.files.destinations.all[destination as usize];
+        destination.put(&self.learned.examples, self.known.facets).map(|put| put.to_string())
     }
 
-    /// The next rule for a place, whose items it takes. `None` if there is none that is good enough.
-    fn grow(&mut self, place: u32) -> Option<Grown> {
-        let mut rule = Grown { place, tests: Vec::new() };
-        for facet in self.learned.files.places.all[place as usize].facets() {
+    /// The next rule for a destination, whose items it takes. `None` if there is none that is good enough.
+    fn grow(&mut self, destination: u32) -> Option<Grown> {
+        let mut rule = Grown { destination, tests: Vec::new() };
+        for facet in self.learned.files.destinations.all[destination as usize].facets() {
             rule.tests.push(RuleTest::Known(facet.to_owned()));
         }
         let mut left = self.left(&rule);
         while rule.tests.len() < TESTS + 1 {
-            let tally = self.by_place(place, &left);
+            let tally = self.by_destination(destination, &left);
             if !rule.tests.is_empty() && is_good(tally) {
                 break;
             }
@@ -162,7 +165,7 @@ impl<'a> Finder<'a> {
             rule.tests.push(test);
             left = rows;
         }
-        if !is_good(self.tally(place, &left)) {
+        if !is_good(self.tally(destination, &left)) {
             return None;
         }
         self.prune(&mut rule);
@@ -171,10 +174,10 @@ impl<'a> Finder<'a> {
         Some(rule)
     }
 
-    /// The lessons that a rule is for and no rule in hand.
+    /// The examples that a rule is for and no rule in hand.
     fn left(&mut self, rule: &Grown) -> Vec<u32> {
         let Some((first, others)) = rule.tests.split_first() else {
-            let all = 0..self.place.len() as u32;
+            let all = 0..self.destination.len() as u32;
             return all.filter(|row| self.is_open(*row)).collect();
         };
         let mut left = self.rows_of(first).to_vec();
@@ -187,20 +190,20 @@ impl<'a> Finder<'a> {
 
     /// Whether an item is still to be put somewhere by a rule.
     fn is_open(&self, row: u32) -> bool {
-        self.place[row as usize].is_some() && !self.done[row as usize]
+        self.destination[row as usize].is_some() && !self.done[row as usize]
     }
 
-    /// The same as [`Finder::tally`], as if every item of the place were filed rightly.
-    fn by_place(&self, place: u32, rows: &[u32]) -> RuleTally {
-        let right = rows.iter().filter(|row| self.place[**row as usize] == Some(place)).count();
+    /// The same as [`RuleFinder::tally`], as if every item of the destination were filed rightly.
+    fn by_destination(&self, destination: u32, rows: &[u32]) -> RuleTally {
+        let right = rows.iter().filter(|row| self.destination[**row as usize] == Some(destination)).count();
         RuleTally { right, wrong: rows.len() - right, not: 0 }
     }
 
-    /// What a rule for a place does with lessons.
-    fn tally(&mut self, place: u32, rows: &[u32]) -> RuleTally {
+    /// What a rule for a destination does with examples.
+    fn tally(&mut self, destination: u32, rows: &[u32]) -> RuleTally {
         let mut tally = RuleTally::default();
         for row in rows {
-            match self.fills(place, *row) {
+            match self.fills(destination, *row) {
                 Fills::Right => tally.right += 1,
                 Fills::Wrong => tally.wrong += 1,
                 Fills::Unknown => {}
@@ -209,18 +212,18 @@ impl<'a> Finder<'a> {
         tally
     }
 
-    fn fills(&mut self, place: u32, row: u32) -> Fills {
-        let own = self.place[row as usize];
-        let pattern = &self.learned.files.places.all[place as usize];
+    fn fills(&mut self, destination: u32, row: u32) -> Fills {
+        let own = self.destination[row as usize];
+        let pattern = &self.learned.files.destinations.all[destination as usize];
         if !pattern.is_pattern() {
-            return if own == Some(place) { Fills::Right } else { Fills::Wrong };
+            return if own == Some(destination) { Fills::Right } else { Fills::Wrong };
         }
         let (learned, known) = (self.learned, self.known);
-        *self.filled.entry((row, place)).or_insert_with(|| {
-            let lesson = &learned.lessons.all[row as usize];
-            let Some(item) = loose(known, lesson.reference) else { return Fills::Unknown };
-            match pattern.fill(&learned.lessons, known, &item) {
-                Ok(filled) if filled.folder == learned.lessons.spot(lesson.folder) => Fills::Right,
+        *self.filled.entry((row, destination)).or_insert_with(|| {
+            let example = &learned.examples.all[row as usize];
+            let Some(item) = loose(known, example.reference) else { return Fills::Unknown };
+            match pattern.fill(&learned.examples, known, &item) {
+                Ok(filled) if filled.folder == learned.examples.spot(example.folder) => Fills::Right,
                 Ok(_) => Fills::Wrong,
                 Err(_) => Fills::Unknown,
             }
@@ -230,9 +233,9 @@ impl<'a> Finder<'a> {
     fn rows_of(&mut self, test: &RuleTest) -> &[u32] {
         if !self.rows.contains_key(test) {
             let rows = match test {
-                RuleTest::Clues(clues) => {
+                RuleTest::Has(features) => {
                     let mut rows: Vec<u32> =
-                        clues.iter().flat_map(|clue| self.evidence.rows(clue, false)).collect();
+                        features.iter().flat_map(|feature| self.index.rows(feature, false)).collect();
                     rows.sort_unstable();
                     rows.dedup();
                     rows
@@ -247,48 +250,49 @@ impl<'a> Finder<'a> {
     fn answered(&self, facet: &str) -> Vec<u32> {
         let Some(facet) = self.known.facets.get(facet) else { return Vec::new() };
         let is_known = |row: &u32| {
-            let lesson = &self.learned.lessons.all[*row as usize];
-            loose(self.known, lesson.reference).is_some_and(|item| knows(facet, &item, self.known))
+            let example = &self.learned.examples.all[*row as usize];
+            loose(self.known, example.reference).is_some_and(|item| knows(facet, &item, self.known))
         };
-        let rows = 0..self.place.len() as u32;
-        rows.filter(|row| self.place[*row as usize].is_some()).filter(is_known).collect()
+        let rows = 0..self.destination.len() as u32;
+        rows.filter(|row| self.destination[*row as usize].is_some()).filter(is_known).collect()
     }
 
     /// The test that gains most, and what it leaves.
     fn best(&mut self, rule: &Grown, left: &[u32], before: RuleTally) -> Option<(RuleTest, Vec<u32>)> {
-        let lessons = &self.learned.lessons;
+        let examples = &self.learned.examples;
         let mut counts: FxHashMap<u32, usize> = FxHashMap::default();
-        for row in left.iter().filter(|row| self.place[**row as usize] == Some(rule.place)) {
-            for clue in lessons.clues(&lessons.all[*row as usize]) {
-                *counts.entry(*clue).or_default() += 1;
+        for row in left.iter().filter(|row| self.destination[**row as usize] == Some(rule.destination)) {
+            for feature in examples.features(&examples.all[*row as usize]) {
+                *counts.entry(*feature).or_default() += 1;
             }
         }
         let model = &self.learned.files;
-        let mut clues: Vec<(u32, i64)> = counts
+        let mut features: Vec<(u32, i64)> = counts
             .into_iter()
-            .filter(|(clue, count)| *count >= FEWEST && may_test(&lessons.lexicon.clue(*clue)))
-            .map(|(clue, count)| (clue, count as i64 * model.says(lessons, clue, rule.place)))
+            .filter(|(feature, count)| *count >= FEWEST && may_test(&examples.table.feature(*feature)))
+            .map(|(feature, count)| (feature, count as i64 * model.says(examples, feature, rule.destination)))
             .collect();
         // Of words that say the same, the longer one is found by chance in fewer names.
-        let text = |clue: u32| lessons.lexicon.text(clue);
-        clues.sort_by_key(|(clue, says)| (Reverse(*says), Reverse(text(*clue).len()), text(*clue)));
-        clues.truncate(WEIGHED);
-        let place = &model.places.all[rule.place as usize];
-        let names: Vec<String> = place.names(lessons).map(|name| fold_bytes(name)).collect();
+        let text = |feature: u32| examples.table.text(feature);
+        features
+            .sort_by_key(|(feature, says)| (Reverse(*says), Reverse(text(*feature).len()), text(*feature)));
+        features.truncate(WEIGHED);
+        let destination = &model.destinations.all[rule.destination as usize];
+        let names: Vec<String> = destination.names(examples).map(|name| fold_bytes(name)).collect();
         let named = |test: &RuleTest| match test {
-            RuleTest::Clues(clues) => {
-                clues.iter().any(|clue| names.iter().any(|name| is_near(name, &clue.text)))
+            RuleTest::Has(features) => {
+                features.iter().any(|feature| names.iter().any(|name| is_near(name, &feature.text)))
             }
             RuleTest::Known(_) => false,
         };
         let mut best: Option<(f64, RuleTest, Vec<u32>)> = None;
-        for (clue, _) in clues {
-            let test = RuleTest::Clues(vec![lessons.lexicon.clue(clue)]);
+        for (feature, _) in features {
+            let test = RuleTest::Has(vec![examples.table.feature(feature)]);
             if rule.tests.contains(&test) {
                 continue;
             }
             let rows = both(left, self.rows_of(&test));
-            let after = self.by_place(rule.place, &rows);
+            let after = self.by_destination(rule.destination, &rows);
             let gain = gain(before, after);
             // What the folder is called is what people mean.
             let gain = if named(&test) { gain * NAMED } else { gain };
@@ -308,8 +312,8 @@ impl<'a> Finder<'a> {
             shorter.tests.remove(at);
             let left = self.left(&shorter);
             if !is_facet
-                && is_good(self.by_place(rule.place, &left))
-                && is_good(self.tally(rule.place, &left))
+                && is_good(self.by_destination(rule.destination, &left))
+                && is_good(self.tally(rule.destination, &left))
             {
                 *rule = shorter;
             } else {
@@ -328,7 +332,7 @@ impl<'a> Finder<'a> {
                 .iter()
                 .map(|rule| {
                     let left = self.left(rule);
-                    (self.tally(rule.place, &left), left)
+                    (self.tally(rule.destination, &left), left)
                 })
                 .collect();
             let best = (0..rules.len())
@@ -338,17 +342,19 @@ impl<'a> Finder<'a> {
             let rule = rules.remove(best);
             let (tally, left) = &tallies[best];
             left.iter().for_each(|row| self.done[*row as usize] = true);
-            let all = self.place.iter().filter(|place| **place == Some(rule.place)).count();
+            let all =
+                self.destination.iter().filter(|destination| **destination == Some(rule.destination)).count();
             found.extend(self.written(&rule, RuleTally { not: all.saturating_sub(tally.right), ..*tally }));
         }
         found
     }
 
     fn written(&self, rule: &Grown, tally: RuleTally) -> Option<FoundRule> {
-        let put = self.put(rule.place)?;
-        let place = self.learned.files.places.all[rule.place as usize].words(&self.learned.lessons);
+        let put = self.put(rule.destination)?;
+        let folder =
+            self.learned.files.destinations.all[rule.destination as usize].words(&self.learned.examples);
         let tests: Vec<String> = rule.tests.iter().map(RuleTest::condition).collect();
-        Some(FoundRule { when: tests.join(" and "), put, place, tally })
+        Some(FoundRule { when: tests.join(" and "), put, folder, tally })
     }
 }
 
@@ -356,31 +362,33 @@ impl RuleTest {
     fn condition(&self) -> String {
         match self {
             RuleTest::Known(facet) => format!("{facet} known"),
-            RuleTest::Clues(clues) => {
-                let first = clues[0].condition();
-                clues[1..].iter().fold(first, |all, clue| format!("{all},{}", quoted(&clue.text)))
+            RuleTest::Has(features) => {
+                let first = features[0].condition();
+                features[1..].iter().fold(first, |all, feature| format!("{all},{}", quoted(&feature.text)))
             }
         }
     }
 }
 
-/// Rules for one place that differ in one word alone are one rule.
+/// Rules for one destination that differ in one word alone are one rule.
 fn join(rules: Vec<Grown>) -> Vec<Grown> {
     let mut joined: Vec<Grown> = Vec::new();
     for rule in rules {
         let single = |rule: &Grown| match rule.tests.as_slice() {
-            [RuleTest::Clues(clues)] => Some((rule.place, clues[0].kind, clues.len())),
+            [RuleTest::Has(features)] => Some((rule.destination, features[0].kind, features.len())),
             _ => None,
         };
         let own = single(&rule).filter(|(_, kind, _)| may_join(*kind));
         let same = joined.iter_mut().find(|other| match (own, single(other)) {
-            (Some((place, kind, _)), Some((at, of, count))) => place == at && kind == of && count < JOINED,
+            (Some((destination, kind, _)), Some((at, of, count))) => {
+                destination == at && kind == of && count < JOINED
+            }
             _ => false,
         });
         match (same, rule.tests.as_slice()) {
-            (Some(Grown { tests, .. }), [RuleTest::Clues(new)]) => {
-                if let [RuleTest::Clues(clues)] = tests.as_mut_slice() {
-                    clues.extend(new.iter().cloned());
+            (Some(Grown { tests, .. }), [RuleTest::Has(new)]) => {
+                if let [RuleTest::Has(features)] = tests.as_mut_slice() {
+                    features.extend(new.iter().cloned());
                 }
             }
             _ => joined.push(rule),
@@ -389,10 +397,14 @@ fn join(rules: Vec<Grown>) -> Vec<Grown> {
     joined
 }
 
-fn may_join(kind: ClueKind) -> bool {
+fn may_join(kind: FeatureKind) -> bool {
     matches!(
         kind,
-        ClueKind::Word | ClueKind::Extension | ClueKind::Type | ClueKind::Author | ClueKind::Sender
+        FeatureKind::Word
+            | FeatureKind::Extension
+            | FeatureKind::Type
+            | FeatureKind::Author
+            | FeatureKind::Sender
     )
 }
 
@@ -402,12 +414,12 @@ fn is_near(name: &str, word: &str) -> bool {
 }
 
 /// Whether a person would write such a test.
-fn may_test(clue: &Clue) -> bool {
-    let is_number = clue.text.bytes().all(|b| b.is_ascii_digit());
-    match clue.kind {
-        ClueKind::Word => !is_number && clue.text.chars().count() > 2 || !clue.text.is_ascii(),
-        ClueKind::Series | ClueKind::Figures | ClueKind::Origin => false,
-        ClueKind::Extension => !clue.text.is_empty(),
+fn may_test(feature: &Feature) -> bool {
+    let is_number = feature.text.bytes().all(|b| b.is_ascii_digit());
+    match feature.kind {
+        FeatureKind::Word => !is_number && feature.text.chars().count() > 2 || !feature.text.is_ascii(),
+        FeatureKind::Series | FeatureKind::Figures | FeatureKind::Origin => false,
+        FeatureKind::Extension => !feature.text.is_empty(),
         _ => true,
     }
 }

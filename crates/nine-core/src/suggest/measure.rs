@@ -1,7 +1,7 @@
 //! How good suggestions are: asked about what came later than what was learned, which is harder and truer than a
 //! random part (Bekkerman, McCallum and Huang, *Automatic Categorization of Email into Folders*, 2004).
 
-use super::lessons::Lessons;
+use super::examples::Examples;
 use super::{Known, answer, asked, percent, trained};
 
 /// What came of asking.
@@ -9,9 +9,9 @@ use super::{Known, answer, asked, percent, trained};
 pub struct Measured {
     /// Items that were asked about.
     pub asked: usize,
-    /// Of these, for how many a place was named.
+    /// Of these, for how many a destination was named.
     pub spoke: usize,
-    /// Of the named, how often the first place was the right one.
+    /// Of the named, how often the first destination was the right one.
     pub right: usize,
     /// Of the named, how often one of the three was.
     pub in_three: usize,
@@ -49,8 +49,8 @@ const PARTS: usize = 10;
 const ASKED: usize = 500;
 
 /// Measures suggestions of files.
-pub fn measure(lessons: &Lessons, known: &Known) -> Measured {
-    let used = lessons.by_time(false);
+pub fn measure(examples: &Examples, known: &Known) -> Measured {
+    let used = examples.by_time(false);
     let table = [0, 50, 60, 70, 80, 90, 95].map(|from| SaidAndTrue { from, ..SaidAndTrue::default() });
     let mut found = Measured { table: table.to_vec(), ..Measured::default() };
     for part in PARTS..2 * PARTS {
@@ -58,14 +58,14 @@ pub fn measure(lessons: &Lessons, known: &Known) -> Measured {
         if from == 0 {
             continue;
         }
-        let earlier = trained(lessons, &used[..from], &[], known, None);
+        let earlier = trained(examples, &used[..from], &[], known, None);
         for at in asked(&used[from..to], ASKED) {
-            let Some(answer) = answer(&earlier, lessons, at, known) else { continue };
+            let Some(answer) = answer(&earlier, examples, at, known) else { continue };
             found.asked += 1;
-            let place = earlier.places.of[lessons.all[at as usize].folder as usize];
-            found.new_folder += usize::from(answer.rank.is_none() && earlier.size(place) == 0);
-            let share = answer.first.map_or(0.0, |odds| earlier.trial.shares.share(odds));
-            found.add(percent(share), share >= earlier.trial.shares.cut, answer.rank);
+            let destination = earlier.destinations.of[examples.all[at as usize].folder as usize];
+            found.new_folder += usize::from(answer.rank.is_none() && earlier.size(destination) == 0);
+            let share = answer.first.map_or(0.0, |odds| earlier.calibration.share(odds));
+            found.add(percent(share), share >= earlier.calibration.cut, answer.rank);
         }
     }
     found

@@ -1,15 +1,15 @@
 //! Suggestions: where an item belongs, by the example of what is filed.
 //!
-//! [`Lessons`] hold what lies on the shelves, [`Learned`] what was learned of it. Each suggestion has a share that was
+//! [`Examples`] hold what lies on the shelves, [`Learned`] what was learned of it. Each suggestion has a share that was
 //! tried on what came later than what was learned, and [`Reason`]s that a search can list.
 
-mod clue;
+mod calibration;
+mod destinations;
+mod examples;
+mod feature;
 mod induce;
-mod lessons;
 mod measure;
 mod model;
-mod places;
-mod shares;
 
 use std::cell::RefCell;
 use std::cmp::Reverse;
@@ -17,29 +17,29 @@ use std::fmt;
 use std::rc::Rc;
 use std::sync::Arc;
 
-pub use clue::{Clue, ClueKind, Traits};
+pub use calibration::Calibrations;
+pub use destinations::{Destination, FilledDestination, Known};
+pub use examples::{BY_HAND, Examples, Filed, Shelved};
+pub use feature::{Feature, FeatureKind, Traits};
 pub use induce::{FoundRule, RuleTally, rules};
-pub use lessons::{BY_HAND, Filed, Lessons, Shelved};
 pub use measure::{Measured, SaidAndTrue, measure};
-pub use places::{FilledPlace, Known, Place};
-pub use shares::Trials;
 
 use rustc_hash::FxHashMap;
 
 use crate::item::Item;
 use crate::place::{ItemPath, Spot};
-use lessons::Evidence;
+use calibration::{Calibration, Tried};
+use destinations::Destinations;
+use examples::ExampleIndex;
 use model::{Model, Ranked};
-use places::Places;
-use shares::{Trial, Tried};
 
-/// Places that are named for an item at most.
-pub const PLACES: usize = 3;
+/// Destinations that are named for an item at most.
+pub const SUGGESTED: usize = 3;
 
 /// From which share on a suggestion is called sure, in percent.
 pub const SURE: u8 = 90;
 
-/// Questions by which shares are learned at most, in each of four parts of time.
+/// Questions by which it is calibrated at most, in each of four parts of time.
 const TRIED: usize = 250;
 
 /// With fewer examples nothing is tried.
@@ -49,37 +49,37 @@ const FEWEST_TRIED: usize = 24;
 #[derive(Debug, Clone, Default)]
 pub struct Learned {
     /// From what.
-    pub lessons: Lessons,
+    pub examples: Examples,
     files: Model,
     folders: Model,
 }
 
-/// A place for an item.
+/// A destination for an item.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Suggestion {
     /// The folder.
-    pub folder: FilledPlace,
+    pub folder: FilledDestination,
     /// In how many of a hundred such cases it is the right one.
     pub share: u8,
     /// As a pattern, in words; the same as the folder where there is none.
     pub pattern: String,
-    /// The number of the place.
-    place: u32,
+    /// The number of the destination.
+    destination: u32,
 }
 
-/// What speaks for a place.
+/// What speaks for a destination.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reason {
     /// In what the item is like others.
-    pub clue: Clue,
+    pub feature: Feature,
     /// How many filed items are like it.
     pub all: usize,
-    /// How many of these lie in the place.
+    /// How many of these lie in the destination.
     pub there: usize,
     /// Whether they are folders.
     pub folders: bool,
-    /// The place, in words.
-    pub place: String,
+    /// The destination, in words.
+    pub destination: String,
 }
 
 impl fmt::Display for Reason {
@@ -91,29 +91,31 @@ impl fmt::Display for Reason {
             (true, 1) => "folder",
             (true, _) => "folders",
         };
-        let place = crate::escape::plain(&self.place);
-        let Self { clue, all, there, .. } = self;
+        let destination = crate::escape::plain(&self.destination);
+        let Self { feature, all, there, .. } = self;
         match all {
-            1 => write!(f, "the one {things} {clue} is in {place}"),
-            all if all == there => write!(f, "all {all} {things} {clue} are in {place}"),
-            all if *there == 1 => write!(f, "1 of {all} {things} {clue} is in {place}"),
-            all => write!(f, "{there} of {all} {things} {clue} are in {place}"),
+            1 => write!(f, "the one {things} {feature} is in {destination}"),
+            all if all == there => write!(f, "all {all} {things} {feature} are in {destination}"),
+            all if *there == 1 => write!(f, "1 of {all} {things} {feature} is in {destination}"),
+            all => write!(f, "{there} of {all} {things} {feature} are in {destination}"),
         }
     }
 }
 
 impl Learned {
     /// Learns from what lies on the shelves. How far that is to be believed was tried earlier, or is tried now.
-    pub fn of(lessons: Lessons, known: &Known, earlier: Option<&Trials>) -> Self {
-        let of = |folders: bool| earlier.map(|trials| if folders { &trials.folders } else { &trials.files });
-        let files = trained(&lessons, &lessons.by_time(false), &[], known, of(false));
-        let folders = trained(&lessons, &lessons.by_time(true), &files.places.is_value, known, of(true));
-        Self { lessons, files, folders }
+    pub fn of(examples: Examples, known: &Known, earlier: Option<&Calibrations>) -> Self {
+        let of =
+            |folders: bool| earlier.map(|earlier| if folders { &earlier.folders } else { &earlier.files });
+        let files = trained(&examples, &examples.by_time(false), &[], known, of(false));
+        let folders =
+            trained(&examples, &examples.by_time(true), &files.destinations.is_value, known, of(true));
+        Self { examples, files, folders }
     }
 
     /// What was tried, to be kept for the next time.
-    pub fn trials(&self) -> Trials {
-        Trials { files: self.files.trial.clone(), folders: self.folders.trial.clone() }
+    pub fn calibrations(&self) -> Calibrations {
+        Calibrations { files: self.files.calibration.clone(), folders: self.folders.calibration.clone() }
     }
 
     fn model(&self, folders: bool) -> &Model {
@@ -122,36 +124,44 @@ impl Learned {
 
     /// From which share on something is said, in percent.
     pub fn speaks_from(&self, folders: bool) -> u8 {
-        percent(self.model(folders).trial.shares.cut)
+        percent(self.model(folders).calibration.cut)
     }
 
-    /// How many places were learned of, patterns as one.
-    pub fn places(&self) -> usize {
-        (0..self.files.places.all.len() as u32).filter(|place| self.files.size(*place) > 0).count()
+    /// How many destinations were learned of, patterns as one.
+    pub fn destinations(&self) -> usize {
+        (0..self.files.destinations.all.len() as u32)
+            .filter(|destination| self.files.size(*destination) > 0)
+            .count()
     }
 
     /// The patterns that folders were understood as, in words.
     pub fn patterns(&self) -> Vec<String> {
-        let patterns = self.files.places.all.iter().filter(|place| place.is_pattern());
-        let mut found: Vec<String> = patterns.map(|place| place.words(&self.lessons)).collect();
+        let patterns = self.files.destinations.all.iter().filter(|destination| destination.is_pattern());
+        let mut found: Vec<String> = patterns.map(|destination| destination.words(&self.examples)).collect();
         found.sort_unstable();
         found
     }
 
-    /// The places for an item, the likeliest first; [`PLACES`] at most. The others have the share that is left to
+    /// The destinations for an item, the likeliest first; [`SUGGESTED`] at most. The others have the share that is left to
     /// them.
     pub fn suggest(&self, traits: &Traits, item: &Item, known: &Known) -> Vec<Suggestion> {
-        let (clues, unknown) = self.lessons.lexicon.find(traits);
+        let (features, unknown) = self.examples.table.find(traits);
         let model = self.model(traits.is_folder);
         let mut found: Vec<Suggestion> = Vec::new();
-        for (folder, ranked, place) in filled(model, &self.lessons, (&clues, unknown), item, known) {
-            let share = percent(model.trial.shares.share(ranked.odds));
+        for (folder, ranked, destination) in filled(model, &self.examples, (&features, unknown), item, known)
+        {
+            let share = percent(model.calibration.share(ranked.odds));
             let left = found.first().map_or(100, |first| 100 - first.share);
             if found.iter().all(|other| other.folder.folder != folder.folder) {
-                let pattern = place.words(&self.lessons);
-                found.push(Suggestion { folder, share: share.min(left), pattern, place: ranked.place });
+                let pattern = destination.words(&self.examples);
+                found.push(Suggestion {
+                    folder,
+                    share: share.min(left),
+                    pattern,
+                    destination: ranked.destination,
+                });
             }
-            if found.len() == PLACES {
+            if found.len() == SUGGESTED {
                 break;
             }
         }
@@ -160,19 +170,19 @@ impl Learned {
 
     /// What filed items tell, as a search lists it.
     pub fn reasons(&self) -> Reasons<'_> {
-        Reasons { learned: self, evidence: self.lessons.evidence(), asked: RefCell::default() }
+        Reasons { learned: self, index: self.examples.index(), asked: RefCell::default() }
     }
 }
 
 /// Gives the reasons of suggestions.
 pub struct Reasons<'l> {
     learned: &'l Learned,
-    evidence: Evidence<'l>,
-    /// What was asked of the evidence before.
+    index: ExampleIndex<'l>,
+    /// What was asked of the index before.
     asked: RefCell<Asked>,
 }
 
-/// The lessons of clues, of files or folders.
+/// The examples of features, of files or folders.
 type Asked = FxHashMap<(u32, bool), Rc<[u32]>>;
 
 /// Reasons that are given at most.
@@ -181,28 +191,29 @@ const REASONS: usize = 3;
 impl Reasons<'_> {
     /// What speaks for a suggestion, the strongest first.
     pub fn of(&self, traits: &Traits, suggestion: &Suggestion) -> Vec<Reason> {
-        let (lessons, model) = (&self.learned.lessons, self.learned.model(traits.is_folder));
-        let says = |clue: &u32| (*clue, model.says(lessons, *clue, suggestion.place));
-        let mut clues: Vec<(u32, i64)> = lessons.lexicon.find(traits).0.iter().map(says).collect();
-        clues.retain(|(_, says)| *says > 0);
-        clues.sort_by_key(|(clue, says)| (Reverse(*says), lessons.lexicon.text(*clue)));
+        let (examples, model) = (&self.learned.examples, self.learned.model(traits.is_folder));
+        let says = |feature: &u32| (*feature, model.says(examples, *feature, suggestion.destination));
+        let mut features: Vec<(u32, i64)> = examples.table.find(traits).0.iter().map(says).collect();
+        features.retain(|(_, says)| *says > 0);
+        features.sort_by_key(|(feature, says)| (Reverse(*says), examples.table.text(*feature)));
         let mut found: Vec<Reason> = Vec::new();
-        for (number, _) in clues {
-            let clue = lessons.lexicon.clue(number);
-            let rows = self.rows(number, &clue, traits.is_folder);
-            let is_there =
-                |row: &&u32| model.places.of[lessons.all[**row as usize].folder as usize] == suggestion.place;
+        for (number, _) in features {
+            let feature = examples.table.feature(number);
+            let rows = self.rows(number, &feature, traits.is_folder);
+            let is_there = |row: &&u32| {
+                model.destinations.of[examples.all[**row as usize].folder as usize] == suggestion.destination
+            };
             let there = rows.iter().filter(is_there).count();
             // Of what is mostly elsewhere, one is told where nothing says more.
             if there == 0 || (there * 2 < rows.len() && !found.is_empty()) {
                 continue;
             }
-            let place = suggestion.pattern.clone();
+            let destination = suggestion.pattern.clone();
             let is_weak = |reason: &Reason| reason.there * 2 < reason.all;
             if found.first().is_some_and(is_weak) {
                 found.clear();
             }
-            found.push(Reason { clue, all: rows.len(), there, folders: traits.is_folder, place });
+            found.push(Reason { feature, all: rows.len(), there, folders: traits.is_folder, destination });
             if found.len() == REASONS {
                 break;
             }
@@ -210,57 +221,63 @@ impl Reasons<'_> {
         found
     }
 
-    fn rows(&self, number: u32, clue: &Clue, folders: bool) -> Rc<[u32]> {
+    fn rows(&self, number: u32, feature: &Feature, folders: bool) -> Rc<[u32]> {
         let mut asked = self.asked.borrow_mut();
-        let rows = asked.entry((number, folders)).or_insert_with(|| self.evidence.rows(clue, folders).into());
+        let rows = asked.entry((number, folders)).or_insert_with(|| self.index.rows(feature, folders).into());
         Rc::clone(rows)
     }
 }
 
-/// The places for some clues that can be filled for an item, the likeliest first.
+/// The destinations for some features that can be filled for an item, the likeliest first.
 fn filled<'m>(
     model: &'m Model,
-    lessons: &'m Lessons,
-    (clues, unknown): (&[u32], usize),
+    examples: &'m Examples,
+    (features, unknown): (&[u32], usize),
     item: &'m Item,
     known: &'m Known,
-) -> impl Iterator<Item = (FilledPlace, Ranked, &'m Place)> {
-    model.rank(lessons, clues, unknown).into_iter().filter_map(move |ranked| {
-        let place = &model.places.all[ranked.place as usize];
-        Some((place.fill(lessons, known, item).ok()?, ranked, place))
+) -> impl Iterator<Item = (FilledDestination, Ranked, &'m Destination)> {
+    model.rank(examples, features, unknown).into_iter().filter_map(move |ranked| {
+        let destination = &model.destinations.all[ranked.destination as usize];
+        Some((destination.fill(examples, known, item).ok()?, ranked, destination))
     })
 }
 
 /// Learns, and tries what was learned of the earlier on the later, to know how far to believe it.
 fn trained(
-    lessons: &Lessons,
+    examples: &Examples,
     used: &[u32],
     values: &[bool],
     known: &Known,
-    earlier: Option<&Trial>,
+    earlier: Option<&Calibration>,
 ) -> Model {
-    let places = Arc::new(Places::of(lessons, used, known));
-    let mut model = Model::of(lessons, used, values, &places);
-    if let Some(earlier) = earlier.filter(|trial| trial.counts_for(used.len())) {
-        model.trial = earlier.clone();
+    let destinations = Arc::new(Destinations::of(examples, used, known));
+    let mut model = Model::of(examples, used, values, &destinations);
+    if let Some(earlier) = earlier.filter(|earlier| earlier.counts_for(used.len())) {
+        model.calibration = earlier.clone();
     } else if used.len() >= FEWEST_TRIED {
-        model.trial = tried(lessons, used, values, &places, known);
+        model.calibration = tried(examples, used, values, &destinations, known);
     }
     model
 }
 
 /// Learns from the earlier, and asks about the later.
-fn tried(lessons: &Lessons, used: &[u32], values: &[bool], places: &Arc<Places>, known: &Known) -> Trial {
+fn tried(
+    examples: &Examples,
+    used: &[u32],
+    values: &[bool],
+    destinations: &Arc<Destinations>,
+    known: &Known,
+) -> Calibration {
     let mut tried = Vec::new();
     for (from, to) in [(6, 7), (7, 8), (8, 9), (9, 10)] {
         let (from, to) = (used.len() * from / 10, used.len() * to / 10);
-        let earlier = Model::of(lessons, &used[..from], values, places);
+        let earlier = Model::of(examples, &used[..from], values, destinations);
         tried.extend(asked(&used[from..to], TRIED).filter_map(|at| {
-            let answer = answer(&earlier, lessons, at, known)?;
+            let answer = answer(&earlier, examples, at, known)?;
             Some(Tried { odds: answer.first?, right: answer.rank == Some(0) })
         }));
     }
-    Trial { lessons: used.len(), shares: shares::Shares::of(&tried) }
+    Calibration::of(&tried, used.len())
 }
 
 /// So many of these at most, from all parts of them.
@@ -270,29 +287,29 @@ fn asked(all: &[u32], most: usize) -> impl Iterator<Item = u32> {
 
 /// What a model answers where the right answer is known.
 struct TriedAnswer {
-    /// The odds of the first place; `None` if there is none.
+    /// The odds of the first destination; `None` if there is none.
     first: Option<f32>,
-    /// The rank of the right place among the first [`PLACES`].
+    /// The rank of the right destination among the first [`SUGGESTED`].
     rank: Option<usize>,
 }
 
-/// Asks a model of a lesson. `None` if the item is not to be had.
-fn answer(model: &Model, lessons: &Lessons, lesson: u32, known: &Known) -> Option<TriedAnswer> {
-    let lesson = &lessons.all[lesson as usize];
-    let item = loose(known, lesson.reference)?;
-    let right = lessons.spot(lesson.folder);
-    let mut places = Vec::new();
+/// Asks a model of a example. `None` if the item is not to be had.
+fn answer(model: &Model, examples: &Examples, example: u32, known: &Known) -> Option<TriedAnswer> {
+    let example = &examples.all[example as usize];
+    let item = loose(known, example.reference)?;
+    let right = examples.spot(example.folder);
+    let mut destinations = Vec::new();
     let mut first = None;
-    for (folder, ranked, _) in filled(model, lessons, (lessons.clues(lesson), 0), &item, known) {
+    for (folder, ranked, _) in filled(model, examples, (examples.features(example), 0), &item, known) {
         first = first.or(Some(ranked.odds));
-        if !places.contains(&folder.folder) {
-            places.push(folder.folder);
+        if !destinations.contains(&folder.folder) {
+            destinations.push(folder.folder);
         }
-        if places.len() == PLACES {
+        if destinations.len() == SUGGESTED {
             break;
         }
     }
-    Some(TriedAnswer { first, rank: places.iter().position(|place| *place == right) })
+    Some(TriedAnswer { first, rank: destinations.iter().position(|destination| *destination == right) })
 }
 
 /// A filed item as it would lie loose: its folders would answer for it.

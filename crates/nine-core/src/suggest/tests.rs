@@ -57,45 +57,45 @@ impl Shelves {
         self
     }
 
-    /// The lessons, the files taken in this order.
-    fn lessons(&self, order: impl Iterator<Item = usize>) -> Lessons {
-        let mut lessons = Lessons::default();
-        let home = lessons.bookcase("home");
+    /// The examples, the files taken in this order.
+    fn examples(&self, order: impl Iterator<Item = usize>) -> Examples {
+        let mut examples = Examples::default();
+        let home = examples.bookcase("home");
         let mut folders: Vec<&str> = self.files.iter().map(|(folder, ..)| folder.as_str()).collect();
         folders.sort_unstable();
         for folder in folders {
             let mut parts = folder.split('/');
             let shelf = parts.next().unwrap();
-            let at = lessons.shelf("home", shelf.as_bytes());
+            let at = examples.shelf("home", shelf.as_bytes());
             let mut at = at.unwrap_or_else(|| {
-                lessons.add_shelf(home, shelf.as_bytes()[0] - b'0', NameBuf::new(shelf).unwrap())
+                examples.add_shelf(home, shelf.as_bytes()[0] - b'0', NameBuf::new(shelf).unwrap())
             });
             for part in parts {
                 let name = NameBuf::new(part).unwrap();
-                let known = lessons.folder_in(at, part.as_bytes());
-                at = known.unwrap_or_else(|| lessons.add_folder(at, name.as_name()));
+                let known = examples.folder_in(at, part.as_bytes());
+                at = known.unwrap_or_else(|| examples.add_folder(at, name.as_name()));
             }
         }
         for reference in order {
             let (folder, name, days) = &self.files[reference];
             let folder = Spot::new("home", ItemPath::new(folder).unwrap());
-            let folder = lessons.folder_at(&folder).unwrap();
+            let folder = examples.folder_at(&folder).unwrap();
             let (at, reference) = (day(*days), reference as u64);
-            lessons.add(&traits(name), Filed { folder, own: None, at, modified: at, weight: 1, reference });
+            examples.add(&traits(name), Filed { folder, own: None, at, modified: at, weight: 1, reference });
         }
-        lessons
+        examples
     }
 
     fn learned(&self) -> Learned {
-        Learned::of(self.lessons(0..self.files.len()), &self.known(&now()), None)
+        Learned::of(self.examples(0..self.files.len()), &self.known(&now()), None)
     }
 
     fn known<'a>(&'a self, now: &'a Now) -> Known<'a> {
         Known { facets: &self.facets, now, shelved: self }
     }
 
-    /// The places for a name: folder and share.
-    fn places(&self, name: &str) -> Vec<(String, u8)> {
+    /// The destinations for a name: folder and share.
+    fn destinations(&self, name: &str) -> Vec<(String, u8)> {
         let now = now();
         let found = self.learned().suggest(&traits(name), &item(name, 0), &self.known(&now));
         found.into_iter().map(|one| (one.folder.folder.path.to_text(), one.share)).collect()
@@ -103,7 +103,7 @@ impl Shelves {
 
     fn first(&self, name: &str) -> Option<String> {
         let speaks_from = self.learned().speaks_from(false);
-        self.places(name)
+        self.destinations(name)
             .into_iter()
             .next()
             .filter(|(_, share)| *share >= speaks_from)
@@ -144,7 +144,7 @@ fn where_nothing_speaks_nothing_is_said() {
     for name in ["zzz.xyz", "Untitled", "qwertz plugh.pdf", "....", "12", "会議.bin"] {
         assert_eq!(shelves.first(name), None, "{name}");
     }
-    assert!(Shelves::default().places("invoice.pdf").is_empty());
+    assert!(Shelves::default().destinations("invoice.pdf").is_empty());
 }
 
 #[test]
@@ -155,7 +155,7 @@ fn two_examples_teach_little_and_thousands_do_not_swallow_all() {
         5,
     );
     assert_eq!(shelves.first("invoice 12 chandler.pdf").as_deref(), Some("6 Office/Invoices"));
-    let few = shelves.places("sextant drawing.pdf");
+    let few = shelves.destinations("sextant drawing.pdf");
     assert_eq!(few[0].0, "9 Odds");
     assert!(few[0].1 < SURE, "two examples make nothing sure: {few:?}");
 }
@@ -211,12 +211,13 @@ fn folders_are_understood_by_dates_initials_and_answers() {
 fn what_was_brought_back_counts_against_its_place() {
     let shelves = office();
     let now = now();
-    let before = shelves.places("invoice 1 chandler.pdf")[0].1;
-    let mut lessons = shelves.lessons(0..shelves.files.len());
-    let folder = lessons.folder_at(&Spot::new("home", ItemPath::new("6 Office/Invoices").unwrap())).unwrap();
+    let before = shelves.destinations("invoice 1 chandler.pdf")[0].1;
+    let mut examples = shelves.examples(0..shelves.files.len());
+    let folder = examples.folder_at(&Spot::new("home", ItemPath::new("6 Office/Invoices").unwrap())).unwrap();
     assert!(before >= SURE);
-    (0..30 / i32::from(BY_HAND)).for_each(|_| lessons.add_refused(folder, &traits("invoice 1 chandler.pdf")));
-    let learned = Learned::of(lessons, &shelves.known(&now), None);
+    (0..30 / i32::from(BY_HAND))
+        .for_each(|_| examples.add_refused(folder, &traits("invoice 1 chandler.pdf")));
+    let learned = Learned::of(examples, &shelves.known(&now), None);
     let after = learned.suggest(
         &traits("invoice 1 chandler.pdf"),
         &item("invoice 1 chandler.pdf", 0),
@@ -237,7 +238,7 @@ fn a_hostile_name_is_text_in_every_reason() {
     for reason in reasons {
         let text = reason.to_string();
         assert!(text.chars().all(|c| !c.is_control() && c != '\u{202e}'), "{text:?}");
-        crate::condition::parse(&reason.clue.condition()).unwrap();
+        crate::condition::parse(&reason.feature.condition()).unwrap();
     }
 }
 
@@ -281,14 +282,14 @@ fn what_is_measured_is_what_came_later() {
         shelves = shelves.with(folder, vec![format!("{word} report {n}.pdf")], 400 - n);
     }
     let now = now();
-    let measured = measure(&shelves.lessons(0..200), &shelves.known(&now));
+    let measured = measure(&shelves.examples(0..200), &shelves.known(&now));
     assert_eq!(measured.asked, 100);
     assert!(measured.right >= 95 && measured.spoke >= 95, "{measured:?}");
     assert_eq!(measured.table.iter().map(|line| line.number).sum::<usize>(), measured.spoke);
     // A folder that began later was not to be known.
     let late = (0..40).map(|n| format!("rope {n}.txt"));
     let shelves = shelves.with("4 Ropes", late, 10);
-    let measured = measure(&shelves.lessons(0..240), &shelves.known(&now));
+    let measured = measure(&shelves.examples(0..240), &shelves.known(&now));
     assert!(measured.new_folder > 0 && measured.new_folder < 40, "{measured:?}");
 }
 
@@ -321,7 +322,7 @@ proptest! {
         let count = shelves.files.len();
         let now = now();
         let answer = |order: Vec<usize>| {
-            let learned = Learned::of(shelves.lessons(order.into_iter()), &shelves.known(&now), None);
+            let learned = Learned::of(shelves.examples(order.into_iter()), &shelves.known(&now), None);
             learned.suggest(&traits(&name), &item(&name, 0), &shelves.known(&now))
         };
         let turned = (0..count).map(|at| (at * 7 + turn) % count);
@@ -336,18 +337,18 @@ proptest! {
     #[test]
     fn an_item_filed_where_it_was_suggested_makes_that_no_less_likely(shelves in any_shelves(), name in any_name()) {
         let now = now();
-        let mut lessons = shelves.lessons(0..shelves.files.len());
+        let mut examples = shelves.examples(0..shelves.files.len());
         let newest = shelves.files.iter().map(|(.., days)| *days).min().unwrap_or(0);
-        let places = Arc::new(Places::of(&lessons, &lessons.by_time(false), &shelves.known(&now)));
-        let ranked = |lessons: &Lessons| {
-            let (clues, unknown) = lessons.lexicon.find(&traits(&name));
-            Model::of(lessons, &lessons.by_time(false), &[], &places).rank(lessons, &clues, unknown)
+        let destinations = Arc::new(Destinations::of(&examples, &examples.by_time(false), &shelves.known(&now)));
+        let ranked = |examples: &Examples| {
+            let (features, unknown) = examples.table.find(&traits(&name));
+            Model::of(examples, &examples.by_time(false), &[], &destinations).rank(examples, &features, unknown)
         };
-        let Some(first) = ranked(&lessons).first().copied() else { return Ok(()) };
-        let folder = places.of.iter().position(|place| *place == first.place).unwrap() as u32;
+        let Some(first) = ranked(&examples).first().copied() else { return Ok(()) };
+        let folder = destinations.of.iter().position(|destination| *destination == first.destination).unwrap() as u32;
         let at = day(newest);
-        lessons.add(&traits(&name), Filed { folder, own: None, at, modified: at, weight: 1, reference: 0 });
-        let after = ranked(&lessons).into_iter().find(|ranked| ranked.place == first.place).unwrap();
+        examples.add(&traits(&name), Filed { folder, own: None, at, modified: at, weight: 1, reference: 0 });
+        let after = ranked(&examples).into_iter().find(|ranked| ranked.destination == first.destination).unwrap();
         prop_assert!(after.odds >= first.odds - 1e-3, "{} before, {} after", first.odds, after.odds);
     }
 
@@ -358,12 +359,12 @@ proptest! {
         let reasons = learned.reasons();
         for suggestion in learned.suggest(&traits(&name), &item(&name, 0), &shelves.known(&now)) {
             for reason in reasons.of(&traits(&name), &suggestion) {
-                let condition = crate::condition::parse(&reason.clue.condition()).unwrap();
+                let condition = crate::condition::parse(&reason.feature.condition()).unwrap();
                 let listed: Vec<Item> = (0..shelves.files.len() as u64)
                     .filter_map(|at| shelves.item(at))
                     .filter(|item| condition.holds(item, &now))
                     .collect();
-                prop_assert_eq!(listed.len(), reason.all, "{}", reason.clue.condition());
+                prop_assert_eq!(listed.len(), reason.all, "{}", reason.feature.condition());
                 let is_there = |item: &&Item| match suggestion.pattern.contains('{') {
                     true => item.spot.path.to_text().starts_with("2 Loans/20"),
                     false => item.spot.folder() == suggestion.folder.folder,

@@ -206,6 +206,11 @@ impl Plan {
         left
     }
 
+    /// Whether it goes by the example of what is filed.
+    pub(crate) fn suggests(&self) -> bool {
+        self.draft.proposals.iter().any(|proposal| !proposal.suggested.is_empty())
+    }
+
     /// Leaves all of it. Returns what was wanted, and what is in doubt.
     pub(crate) fn leave_all(&mut self) -> Vec<Proposal> {
         let left = self.wanted();

@@ -177,6 +177,8 @@ fn keep_to_sure(
 ) -> usize {
     plan.leave_alone(&LeftAlone::read(workspace));
     let open = match may {
+        // A suggestion is a guess, however sure it is.
+        Unattended::Sure if plan.suggests() => plan.leave_all(),
         Unattended::Sure => plan.leave_what_is_in_doubt(),
         Unattended::Nothing => plan.leave_all(),
     };

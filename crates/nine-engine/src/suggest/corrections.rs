@@ -6,7 +6,7 @@ use nine_carry::daybook::{self, Ended, Run};
 use nine_core::escape::written;
 use nine_core::item::Identity;
 use nine_core::place::Spot;
-use nine_core::suggest::Lessons;
+use nine_core::suggest::Examples;
 use nine_core::tree::NodeId;
 use nine_core::worklist::Act;
 use nine_stores::{Catalogue, Location};
@@ -130,13 +130,13 @@ impl Corrections {
     }
 
     /// What counts of it in a view.
-    pub fn in_view(&self, view: &View, lessons: &Lessons) -> Corrected {
+    pub fn in_view(&self, view: &View, examples: &Examples) -> Corrected {
         let root = view.area.at.real();
         let below = |at: &str| Location::read(at).ok()?.below(&root);
         let find = |at: &str| view.tree.find(&below(at)?);
         let folder = |at: &Location| {
             let spot = Spot::new(view.area.base.place.clone(), at.below(&root)?);
-            lessons.folder_at(&spot)
+            examples.folder_at(&spot)
         };
         let mut found = Corrected::default();
         found.by_hand.extend(self.by_hand.iter().filter_map(|at| find(at)));

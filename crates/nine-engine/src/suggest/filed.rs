@@ -1,4 +1,4 @@
-//! What lies on the shelves, read as lessons.
+//! What lies on the shelves, read as examples.
 
 use std::collections::{HashMap, HashSet};
 
@@ -12,7 +12,7 @@ use nine_core::metadata::Metadata;
 use nine_core::names::{fold, fold_bytes, split_extension};
 use nine_core::place::Spot;
 use nine_core::plan::{HELD, sweep::LATER as SORT_LATER};
-use nine_core::suggest::{BY_HAND, Filed, Lessons, Shelved, Traits};
+use nine_core::suggest::{BY_HAND, Examples, Filed, Shelved, Traits};
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use super::corrections::Corrections;
@@ -31,13 +31,13 @@ const TYPED_BY: usize = 100;
 pub(super) struct OnShelves<'w> {
     looking: Looking<'w>,
     /// The rows of what lies on shelves, view by view.
-    rows: Vec<Vec<Row>>,
+    rows: Vec<Vec<ShelfRow>>,
     /// What a search must be told to list what is counted here.
     pub scope: SearchScope,
 }
 
 /// A row of what lies on a shelf.
-struct Row {
+struct ShelfRow {
     id: NodeId,
     /// The folder that it lies in.
     folder: u32,
@@ -48,26 +48,26 @@ struct Row {
 }
 
 impl<'w> OnShelves<'w> {
-    /// Reads the bookcases, and what lies on their shelves into lessons. With `reads_all` every file is read for what
+    /// Reads the bookcases, and what lies on their shelves into examples. With `reads_all` every file is read for what
     /// it says of itself where that was not done yet; on drives none is.
     ///
     /// # Errors
     /// If they cannot be looked at.
-    pub fn read(workspace: &'w Workspace, reads_all: bool) -> Result<(Self, Lessons, Corrections)> {
+    pub fn read(workspace: &'w Workspace, reads_all: bool) -> Result<(Self, Examples, Corrections)> {
         let areas = all_areas(workspace).into_iter();
         let areas = areas.filter(|area| area.is_bookcase && area.store.is_some());
         let looking = Looking::look(workspace, areas.collect(), &LookMode::Now)?;
         let mut all = Self { looking, rows: Vec::new(), scope: SearchScope::default() };
-        let mut lessons = Lessons::default();
+        let mut examples = Examples::default();
         for view in 0..all.looking.views.len() {
-            let rows = all.walk(view, &mut lessons);
+            let rows = all.walk(view, &mut examples);
             all.rows.push(rows);
             all.learn(view, reads_all);
         }
         all.looking.keep();
         let corrections = Corrections::read(workspace, all.looking.catalogue());
-        all.add(&mut lessons, &corrections);
-        Ok((all, lessons, corrections))
+        all.add(&mut examples, &corrections);
+        Ok((all, examples, corrections))
     }
 
     /// How many things stood in the way of looking.
@@ -81,11 +81,11 @@ impl<'w> OnShelves<'w> {
     }
 
     /// Finds the rows on the shelves of a view, and adds their folders.
-    fn walk(&mut self, view: usize, lessons: &mut Lessons) -> Vec<Row> {
+    fn walk(&mut self, view: usize, examples: &mut Examples) -> Vec<ShelfRow> {
         let workspace = self.looking.workspace;
         let View { area, tree, .. } = &self.looking.views[view];
         let name = bookcase_of(workspace, &area.base.place);
-        let number = lessons.bookcase(&name);
+        let number = examples.bookcase(&name);
         let shelvings = workspace.shelvings();
         let shelving = shelvings.iter().find(|shelving| shelving.bookcase == name);
         let mut rows = Vec::new();
@@ -101,8 +101,8 @@ impl<'w> OnShelves<'w> {
                 Some(_) if archived => {}
                 Some(shelf) if tree.is_folder(child) && !is_later(&shelf.config.title) => {
                     shelves.push(tree.name(child).to_vec());
-                    let own = lessons.add_shelf(number, shelf.number, tree.name_of(child).into());
-                    self.scope.has_held |= walk_shelf(tree, child, own, lessons, &mut rows);
+                    let own = examples.add_shelf(number, shelf.number, tree.name_of(child).into());
+                    self.scope.has_held |= walk_shelf(tree, child, own, examples, &mut rows);
                 }
                 _ => self.scope.has_others = true,
             }
@@ -142,11 +142,11 @@ impl<'w> OnShelves<'w> {
         }
     }
 
-    fn add(&self, lessons: &mut Lessons, corrections: &Corrections) {
+    fn add(&self, examples: &mut Examples, corrections: &Corrections) {
         let repeated = self.repeated();
         for (view, rows) in self.rows.iter().enumerate() {
             let of = &self.looking.views[view];
-            let corrected = corrections.in_view(of, lessons);
+            let corrected = corrections.in_view(of, examples);
             for row in rows {
                 let tree = &of.tree;
                 let is_folder = row.own.is_some();
@@ -167,12 +167,12 @@ impl<'w> OnShelves<'w> {
                     weight: if teaches { by_hand } else { 0 },
                     reference: reference(view, row.id),
                 };
-                lessons.add(&traits(tree, row.id, said.as_ref(), known_tags(tree, row.id)), filed);
+                examples.add(&traits(tree, row.id, said.as_ref(), known_tags(tree, row.id)), filed);
             }
             for (name, folder) in corrected.refused {
                 let item_type = nine_core::kinds::type_of_name(&name).unwrap_or(ItemType::Unknown);
                 let traits = Traits { name: &name, is_folder: false, item_type, tags: &[], said: None };
-                lessons.add_refused(folder, &traits);
+                examples.add_refused(folder, &traits);
             }
         }
     }
@@ -239,7 +239,13 @@ fn is_later(title: &str) -> bool {
 
 /// Adds the folders and rows of one shelf; says whether there are folders in it that are not looked into, since what
 /// lies there is held or put off.
-fn walk_shelf(tree: &Tree, shelf: NodeId, number: u32, lessons: &mut Lessons, rows: &mut Vec<Row>) -> bool {
+fn walk_shelf(
+    tree: &Tree,
+    shelf: NodeId,
+    number: u32,
+    examples: &mut Examples,
+    rows: &mut Vec<ShelfRow>,
+) -> bool {
     const NONE: u32 = u32::MAX;
     let first = shelf.row();
     let inside: Vec<NodeId> = tree.inside(shelf).collect();
@@ -253,7 +259,7 @@ fn walk_shelf(tree: &Tree, shelf: NodeId, number: u32, lessons: &mut Lessons, ro
             continue;
         }
         if !tree.is_folder(id) {
-            rows.push(Row { id, folder, own: None, together });
+            rows.push(ShelfRow { id, folder, own: None, together });
             continue;
         }
         let name = fold_bytes(tree.name(id));
@@ -261,11 +267,11 @@ fn walk_shelf(tree: &Tree, shelf: NodeId, number: u32, lessons: &mut Lessons, ro
             has_held = true;
             continue;
         }
-        let own = lessons.add_folder(folder, tree.name_of(id));
+        let own = examples.add_folder(folder, tree.name_of(id));
         let children = tree.children(id).map(|child| tree.name(child));
         let is_kept = keep_together::folder(tree.name(id), children).is_some();
         numbers[id.row() - first] = (own, together || is_kept);
-        rows.push(Row { id, folder, own: Some(own), together });
+        rows.push(ShelfRow { id, folder, own: Some(own), together });
     }
     has_held
 }

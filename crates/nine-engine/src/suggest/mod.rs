@@ -13,7 +13,7 @@ use nine_core::kinds::ItemType;
 use nine_core::place::Spot;
 use nine_core::plan::{Intent, Placing, Proposal, with_followers};
 use nine_core::suggest::{
-    Known, Learned, Measured, Reason, Reasons, SURE, Suggestion, Trials, measure as tried,
+    Calibrations, Known, Learned, Measured, Reason, Reasons, SURE, Suggestion, measure as tried,
 };
 use nine_core::worklist::Doubt;
 use nine_stores::{Location, Places};
@@ -35,11 +35,11 @@ pub(crate) use loose::{LooseItem, loose_items};
 /// A share that is never reached: where things are gone through one by one, every suggestion is looked at.
 const NEVER: u8 = 101;
 
-/// From which share on, in percent, another place is told.
+/// From which share on, in percent, another folder is told.
 const WORTH_TELLING: u8 = 5;
 
 /// What the catalogue keeps it under how far suggestions are to be believed.
-const TRIALS: &str = "trials";
+const CALIBRATIONS: &str = "calibrations";
 
 /// What is asked for.
 #[derive(Debug, Clone, Default)]
@@ -73,8 +73,8 @@ pub struct Suggested {
 pub struct LearnedFrom {
     /// Filed items.
     pub items: usize,
-    /// Places; folders that are named by a value are one.
-    pub places: usize,
+    /// Folders; those that are named by a value are one.
+    pub folders: usize,
 }
 
 /// Knows what is filed, and where other things would go.
@@ -88,8 +88,8 @@ pub(crate) struct Suggester<'w> {
 /// A suggestion with its reasons and, for each, the words of a search that lists what it counts.
 #[derive(Debug, Clone)]
 pub struct Explained {
-    /// The places, the likeliest first.
-    pub places: Vec<(Spot, u8)>,
+    /// The folders, the likeliest first, each with its share in percent.
+    pub folders: Vec<(Spot, u8)>,
     /// What is not sure of the first one's name.
     pub unsure: Option<String>,
     /// Whether its folder is there already.
@@ -109,16 +109,18 @@ impl<'w> Suggester<'w> {
         if workspace.config().bookcases.is_empty() {
             return Err(Error::Nowhere(Nowhere::Suggest));
         }
-        let (shelves, lessons, corrections) = OnShelves::read(workspace, reads_all)?;
+        let (shelves, examples, corrections) = OnShelves::read(workspace, reads_all)?;
         let known = Known { facets: &workspace.config().facets, now: workspace.now(), shelved: &shelves };
         let catalogue = shelves.catalogue();
-        let earlier = catalogue.and_then(|catalogue| catalogue.learned(TRIALS).ok().flatten());
-        let earlier: Option<Trials> = earlier.and_then(|kept| serde_json::from_slice(&kept).ok());
-        let learn = || Learned::of(lessons, &known, earlier.as_ref());
+        let earlier = catalogue.and_then(|catalogue| catalogue.learned(CALIBRATIONS).ok().flatten());
+        let earlier: Option<Calibrations> = earlier.and_then(|kept| serde_json::from_slice(&kept).ok());
+        let learn = || Learned::of(examples, &known, earlier.as_ref());
         let learned = workspace.during(Task::Learning, workspace.watch(), learn);
-        let trials = Some(learned.trials()).filter(|trials| earlier.as_ref() != Some(trials));
-        let value = trials.and_then(|trials| serde_json::to_vec(&trials).ok());
-        let kept = catalogue.zip(value).map(|(catalogue, value)| catalogue.keep_learned(TRIALS, &value));
+        let calibrations =
+            Some(learned.calibrations()).filter(|calibrations| earlier.as_ref() != Some(calibrations));
+        let value = calibrations.and_then(|calibrations| serde_json::to_vec(&calibrations).ok());
+        let kept =
+            catalogue.zip(value).map(|(catalogue, value)| catalogue.keep_learned(CALIBRATIONS, &value));
         if let Some(Err(error)) = kept {
             tracing::info!(%error, "what was tried is not kept");
         }
@@ -131,7 +133,7 @@ impl<'w> Suggester<'w> {
 
     /// From how much was learned.
     pub fn learned_from(&self) -> LearnedFrom {
-        LearnedFrom { items: self.learned.lessons.count(), places: self.learned.places() }
+        LearnedFrom { items: self.learned.examples.count(), folders: self.learned.destinations() }
     }
 
     /// Where one item would go.
@@ -151,11 +153,11 @@ impl<'w> Suggester<'w> {
             is_there: first.folder.is_there,
             speaks: first.share >= self.learned.speaks_from(traits.is_folder),
             reasons: reasons.of(&traits, first).into_iter().map(with_search).collect(),
-            places: found.iter().map(|one| (one.folder.folder.clone(), one.share)).collect(),
+            folders: found.iter().map(|one| (one.folder.folder.clone(), one.share)).collect(),
         })
     }
 
-    /// Whether a place may be named: the item was not brought back from there, does not lie there, and no key comes
+    /// Whether a folder may be named: the item was not brought back from there, does not lie there, and no key comes
     /// before the eyes of others.
     fn is_fit(
         &self,
@@ -181,19 +183,19 @@ impl<'w> Suggester<'w> {
 }
 
 impl Explained {
-    /// The share of the first place, in percent.
+    /// The share of the first folder, in percent.
     pub fn share(&self) -> u8 {
-        self.places.first().map_or(0, |(_, share)| *share)
+        self.folders.first().map_or(0, |(_, share)| *share)
     }
 
     /// Has a proposal say so. From `sure_from` on, in percent, it is no doubt.
     fn propose(self, proposal: &mut Proposal, sure_from: u8) {
-        let Some((folder, share)) = self.places.first().cloned() else { return };
+        let Some((folder, share)) = self.folders.first().cloned() else { return };
         proposal.why = self.why(&folder);
         proposal.intent = Intent::Place(Placing::into(folder));
         proposal.doubts.extend((share < sure_from).then_some(Doubt::Suggested { share }));
         proposal.doubts.extend(self.unsure.map(Doubt::Answer));
-        proposal.suggested = self.places;
+        proposal.suggested = self.folders;
     }
 
     /// The share, then the reasons, then where else it may go.
@@ -204,7 +206,7 @@ impl Explained {
             lines.push("a new folder, named as those beside it are".to_owned());
         }
         let others =
-            self.places.iter().skip(1).filter(|(_, share)| *share >= WORTH_TELLING).map(|(place, _)| {
+            self.folders.iter().skip(1).filter(|(_, share)| *share >= WORTH_TELLING).map(|(place, _)| {
                 match place.place == folder.place {
                     true => place.path.to_text(),
                     false => place.to_string(),
@@ -274,7 +276,7 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<Suggested> {
 /// As [`plan`].
 pub fn measure(workspace: &Workspace, reads_all: bool) -> Result<(Measured, LearnedFrom)> {
     let suggester = Suggester::read(workspace, reads_all)?;
-    let measured = tried(&suggester.learned.lessons, &suggester.known());
+    let measured = tried(&suggester.learned.examples, &suggester.known());
     Ok((measured, suggester.learned_from()))
 }
 
@@ -297,7 +299,7 @@ pub(crate) fn suggest_for(
     Ok(())
 }
 
-/// Where one item would go, with reasons; `None` if nothing is filed that speaks for a place.
+/// Where one item would go, with reasons; `None` if nothing is filed that speaks for a folder.
 ///
 /// # Errors
 /// If the bookcases cannot be looked at.

@@ -95,7 +95,7 @@ fn loose(workspace: &Workspace, rules: &[(String, FoundRule, u64)]) -> Result<Ve
 }
 
 fn name_of(rule: &FoundRule) -> String {
-    let last = rule.place.rsplit('/').find(|part| !part.contains('{')).unwrap_or(&rule.place);
+    let last = rule.folder.rsplit('/').find(|part| !part.contains('{')).unwrap_or(&rule.folder);
     plain(last).trim_start_matches(|c: char| c.is_ascii_digit() || c == ' ').to_lowercase()
 }
 
@@ -109,7 +109,7 @@ fn held_against(workspace: &Workspace, suggester: &Suggester) -> (HashSet<u64>, 
         return (taken, Vec::new());
     }
     let shelvings = workspace.shelvings();
-    for (reference, filed) in suggester.learned.lessons.files() {
+    for (reference, filed) in suggester.learned.examples.files() {
         let Some(item) = suggester.shelves.item(reference) else { continue };
         let item =
             Item { spot: Spot::new("loose", ItemPath::of_names(item.spot.path.last().into_iter())), ..item };

@@ -1,7 +1,7 @@
 //! What a search must be told to list what suggestions count: what lies on shelves, without the archive and what was
 //! put off or held.
 
-use nine_core::suggest::{Clue, Reason};
+use nine_core::suggest::{Feature, Reason};
 
 /// Where a search looks.
 #[derive(Debug, Clone, Default)]
@@ -23,7 +23,7 @@ impl SearchScope {
     /// The words of the search that lists what a reason counts.
     pub fn command(&self, reason: &Reason) -> Vec<String> {
         let mut words = vec!["nine".to_owned(), "search".to_owned()];
-        words.push(self.condition(&reason.clue, reason.folders));
+        words.push(self.condition(&reason.feature, reason.folders));
         for (bookcase, _) in &self.bookcases {
             words.extend(["--in".to_owned(), bookcase.clone()]);
         }
@@ -31,12 +31,12 @@ impl SearchScope {
         words
     }
 
-    fn condition(&self, clue: &Clue, folders: bool) -> String {
+    fn condition(&self, feature: &Feature, folders: bool) -> String {
         let mut all = Vec::new();
         if folders {
             all.push("type folder and depth over 1".to_owned());
         }
-        all.push(clue.condition());
+        all.push(feature.condition());
         if self.has_others {
             let shelves = self.bookcases.iter().flat_map(|(_, shelves)| shelves);
             let mut names: Vec<String> =

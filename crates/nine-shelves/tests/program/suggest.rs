@@ -60,7 +60,7 @@ fn loose_things_go_where_their_like_is_and_come_back() {
         .says("all 9 files with \"harrow\" in the name are in 2 Loans/harrow")
         .says("3 Grants/2031")
         .says("a new folder, named as those beside it are")
-        .says("learned from 54 items in 4 places; 4 loose items: 2 with a place, 2 for which nothing speaks clearly")
+        .says("learned from 54 items in 4 folders; 4 loose items: 2 with a folder, 2 for which nothing speaks clearly")
         .warns("Nothing has been changed. Add --yes");
     assert_eq!(world.picture(), before);
     suggest(&world, &["--yes"]).ends(0).says("2 moved");
@@ -128,7 +128,7 @@ fn what_is_put_off_held_archived_or_there_twice_teaches_nothing() {
         .file("anchor 10.pdf", "3")
         .file("lamp 10.pdf", "4");
     assert_eq!(suggested(&world, &[]), []);
-    suggest(&world, &[]).ends(0).says("learned from 9 items in 1 place");
+    suggest(&world, &[]).ends(0).says("learned from 9 items in 1 folder");
 }
 
 #[test]
@@ -143,7 +143,7 @@ fn where_nothing_is_filed_it_says_what_to_do() {
     suggest(&world, &[]).ends(2).warns("no bookcase to learn from").warns("nine setup");
     world.rules("");
     filed(&world, "1 Boats/only one.pdf");
-    suggest(&world, &[]).ends(0).says("learned from 1 item in 1 place");
+    suggest(&world, &[]).ends(0).says("learned from 1 item in 1 folder");
     suggest(&world, &["--over", "120"]).ends(2).warns("a share of a hundred");
     suggest(&world, &["downlods"]).ends(2).warns("downloads");
     suggest(&world, &["--measure", "--yes"]).ends(2).warns("--yes has nothing to do here");

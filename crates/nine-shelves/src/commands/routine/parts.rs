@@ -12,7 +12,7 @@ use nine_engine::routine::{PartDone, PartEnd, Parts};
 use crate::args::{SelectionArgs, ShowArgs};
 use crate::cli::{Cli, Command};
 use crate::commands::archive::ArchiveCommand;
-use crate::commands::{self, archive, copies, discard, put, retrieve, sweep, tag, tidy};
+use crate::commands::{self, archive, copies, discard, put, retrieve, suggest, sweep, tag, tidy};
 use crate::failure::{Done, Failure};
 use crate::output;
 use crate::output::style::{FAINT, REFUSED, STRONG};
@@ -20,7 +20,7 @@ use crate::preview::{PlanToShow, tell};
 use crate::session::Session;
 
 /// Commands that may be a part.
-const MAY: &str = "tidy, sweep, archive, copies, tag, put, retrieve, discard, and survey, search, shelves, compare, check, \
+const MAY: &str = "tidy, suggest, sweep, archive, copies, tag, put, retrieve, discard, and survey, search, shelves, compare, check, \
      history, why, which only print";
 
 /// A command of a routine.
@@ -57,6 +57,7 @@ fn part(words: &[String]) -> Result<PartCommand, String> {
     let only_prints = match &command {
         Command::Shelves(args) => args.only_prints(),
         Command::Archive(args) => !matches!(args.command, Some(ArchiveCommand::Pack { .. })),
+        Command::Suggest(args) => args.measure,
         _ => true,
     };
     match only_prints {
@@ -71,6 +72,7 @@ fn read(words: &[String], more: Option<&str>) -> Result<Command, String> {
     let words: Vec<&str> = words.iter().map(String::as_str).chain(more).collect();
     Ok(match words.first().copied().unwrap_or_default() {
         "tidy" => Command::Tidy(args(&words)?),
+        "suggest" => Command::Suggest(args(&words)?),
         "sweep" => Command::Sweep(args(&words)?),
         "archive" => Command::Archive(args(&words)?),
         "copies" => Command::Copies(args(&words)?),
@@ -128,6 +130,7 @@ fn first_lines(error: &clap::Error, typed: &str) -> String {
 fn shown(command: &Command) -> Option<(&ShowArgs, Option<&SelectionArgs>)> {
     match command {
         Command::Tidy(args) => Some((&args.show, None)),
+        Command::Suggest(args) if !args.rules && !args.measure => Some((&args.show, None)),
         Command::Sweep(args) => Some((&args.show, None)),
         Command::Copies(args) if args.acts() => Some((&args.show, None)),
         Command::Put(args) => Some((&args.show, Some(&args.selection))),
@@ -150,6 +153,7 @@ fn plan<'a>(
 ) -> Done<Option<PlanToShow<'a>>> {
     Ok(Some(match command {
         Command::Tidy(args) => tidy::plan(args, session, workspace)?,
+        Command::Suggest(args) => suggest::plan(args, workspace)?,
         Command::Sweep(args) => sweep::plan(args, session, workspace)?,
         Command::Copies(args) => copies::plan(args, workspace)?,
         Command::Put(args) => put::plan(args, session, workspace)?,

@@ -10,15 +10,15 @@ use crate::output::Look;
 use crate::output::style::{CHANGE, FAINT, STRONG};
 use crate::paste;
 
-/// A place for an item.
+/// A folder for an item.
 #[derive(Serialize)]
-pub struct PlaceRecord {
+pub struct FolderRecord {
     folder: String,
     /// In percent.
     share: u8,
 }
 
-/// What speaks for the first place.
+/// What speaks for the first folder.
 #[derive(Serialize)]
 pub struct ReasonRecord {
     reason: String,
@@ -33,13 +33,13 @@ pub struct ReasonRecord {
 pub struct ExplainedRecord {
     /// Whether it is likely enough to be suggested.
     suggested: bool,
-    places: Vec<PlaceRecord>,
+    folders: Vec<FolderRecord>,
     reasons: Vec<ReasonRecord>,
 }
 
 impl ExplainedRecord {
     pub fn of(found: &Explained) -> Self {
-        let place = |(folder, share): &(nine_core::place::Spot, u8)| PlaceRecord {
+        let record = |(folder, share): &(nine_core::place::Spot, u8)| FolderRecord {
             folder: folder.to_string(),
             share: *share,
         };
@@ -51,7 +51,7 @@ impl ExplainedRecord {
         };
         Self {
             suggested: found.speaks,
-            places: found.places.iter().map(place).collect(),
+            folders: found.folders.iter().map(record).collect(),
             reasons: found.reasons.iter().map(reason).collect(),
         }
     }
@@ -69,7 +69,7 @@ fn command(words: &[String]) -> String {
 pub fn print(found: &Explained, look: &Look, out: &mut impl Write) -> std::io::Result<()> {
     let note = if found.speaks { "" } else { "  too little to suggest it" };
     writeln!(out, "  {STRONG}by the example of what is filed{STRONG:#}{FAINT}{note}{FAINT:#}")?;
-    for (at, (folder, share)) in found.places.iter().enumerate() {
+    for (at, (folder, share)) in found.folders.iter().enumerate() {
         let style = if at == 0 && found.speaks { CHANGE } else { FAINT };
         writeln!(out, "      {style}{share:>2} %  {}{style:#}", look.text(&folder.to_string()))?;
         if at > 0 {

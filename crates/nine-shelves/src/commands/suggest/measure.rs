@@ -56,13 +56,9 @@ pub fn run(workspace: &Workspace, reads_all: bool, format: PlainFormat, look: &L
         0 => String::new(),
         new => format!("{} of all were the first in their folder", count(new as u64)),
     };
-    table.line(vec![cell("a place was named for"), cell(of(measured.spoke, measured.asked)), cell("")]);
+    table.line(vec![cell("a folder was named for"), cell(of(measured.spoke, measured.asked)), cell("")]);
     table.line(vec![cell("nothing was said of"), cell(count(silent)), styled(new, FAINT)]);
-    table.line(vec![
-        cell("the first place was right for"),
-        cell(of(measured.right, measured.spoke)),
-        cell(""),
-    ]);
+    table.line(vec![cell("the first was right for"), cell(of(measured.right, measured.spoke)), cell("")]);
     table.line(vec![
         cell("one of three was right for"),
         cell(of(measured.in_three, measured.spoke)),

@@ -67,14 +67,14 @@ pub fn run(args: SuggestArgs, session: &Session) -> Done {
     if args.rules {
         return rules::run(&args, session, &workspace);
     }
-    Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
+    Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?)
 }
 
 /// What it proposes.
 ///
 /// # Errors
 /// As the exit status has it.
-pub fn plan<'a>(args: &SuggestArgs, _: &'a Session, workspace: &'a Workspace) -> Done<PlanToShow<'a>> {
+pub fn plan<'a>(args: &SuggestArgs, workspace: &Workspace) -> Done<PlanToShow<'a>> {
     let request = Request { piles: args.piles.clone(), over: args.over, reads_all: args.read };
     let found = suggest(workspace, &request)?;
     let Suggested { plan, learned, asked, unclear, ruled, .. } = found;
@@ -83,7 +83,7 @@ pub fn plan<'a>(args: &SuggestArgs, _: &'a Session, workspace: &'a Workspace) ->
             return nothing_filed(out);
         }
         let named = plan.draft.proposals.len() as u64;
-        let parts = [(named, "with a place"), (unclear, "for which nothing speaks clearly")];
+        let parts = [(named, "with a folder"), (unclear, "for which nothing speaks clearly")];
         let parts: Vec<String> = parts
             .iter()
             .filter(|(number, _)| *number > 0)
@@ -100,10 +100,10 @@ pub fn plan<'a>(args: &SuggestArgs, _: &'a Session, workspace: &'a Workspace) ->
     }))
 }
 
-/// `learned from 412 items in 23 places`.
+/// `learned from 412 items in 23 folders`.
 fn learned_from(learned: LearnedFrom) -> String {
     let items = counted(learned.items as u64, "item", "items");
-    let places = counted(learned.places as u64, "place", "places");
+    let places = counted(learned.folders as u64, "folder", "folders");
     format!("learned from {items} in {places}")
 }
 

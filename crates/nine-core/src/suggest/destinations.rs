@@ -1,11 +1,11 @@
-//! Places where things go, learned from folders: those named by a value (a year, a facet's answer, an initial) are
+//! Destinations where things go, learned from folders: those named by a value (a year, a facet's answer, an initial) are
 //! understood as one pattern, so that next year's folder is known before it is there.
 
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 use std::fmt;
 
-use super::lessons::{Lessons, Shelved};
+use super::examples::{Examples, Shelved};
 use crate::facet::{Facet, Facets};
 use crate::item::Item;
 use crate::moment::Now;
@@ -24,24 +24,24 @@ pub struct Known<'a> {
     pub shelved: &'a dyn Shelved,
 }
 
-/// A step of a place's path below its shelf.
+/// A step of a destination's path below its shelf.
 #[derive(Debug, Clone, PartialEq)]
-enum Part {
+enum PathPart {
     Named(NameBuf),
     Pattern(Pattern),
 }
 
 /// Where things go: a folder, or a pattern of folders.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Place {
+pub struct Destination {
     /// The shelf's folder.
     shelf: u32,
-    parts: Vec<Part>,
+    parts: Vec<PathPart>,
 }
 
-/// A place with the values of one item.
+/// A destination with the values of one item.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct FilledPlace {
+pub struct FilledDestination {
     /// The folder.
     pub folder: Spot,
     /// What is not sure of its name, in words.
@@ -50,25 +50,25 @@ pub struct FilledPlace {
     pub is_there: bool,
 }
 
-impl Place {
+impl Destination {
     /// Whether a part of it is a pattern.
     pub fn is_pattern(&self) -> bool {
-        self.parts.iter().any(|part| matches!(part, Part::Pattern(_)))
+        self.parts.iter().any(|part| matches!(part, PathPart::Pattern(_)))
     }
 
     /// As people read it: `6 Office/Invoices/{modified:year}`.
-    pub fn words(&self, lessons: &Lessons) -> String {
-        let shelf = crate::escape::escape(&lessons.folders[self.shelf as usize].name);
-        let parts = self.parts.iter().map(Part::to_string);
+    pub fn words(&self, examples: &Examples) -> String {
+        let shelf = crate::escape::escape(&examples.folders[self.shelf as usize].name);
+        let parts = self.parts.iter().map(PathPart::to_string);
         std::iter::once(shelf).chain(parts).collect::<Vec<_>>().join("/")
     }
 
     /// As a rule puts things there: `6/Invoices/{modified:year}`. `None` where a name cannot be written in a rule.
-    pub fn put(&self, lessons: &Lessons, facets: &Facets) -> Option<PutPattern> {
-        let shelf = &lessons.folders[self.shelf as usize];
+    pub fn put(&self, examples: &Examples, facets: &Facets) -> Option<PutPattern> {
+        let shelf = &examples.folders[self.shelf as usize];
         let mut text = shelf.shelf.to_string();
-        if lessons.bookcases.len() > 1 {
-            text = format!("{}/{text}", lessons.bookcases[usize::from(shelf.bookcase)]);
+        if examples.bookcases.len() > 1 {
+            text = format!("{}/{text}", examples.bookcases[usize::from(shelf.bookcase)]);
         }
         for part in &self.parts {
             text.push('/');
@@ -78,19 +78,22 @@ impl Place {
     }
 
     /// The names of its own folders, without those of a pattern, the innermost last.
-    pub(super) fn names<'p>(&'p self, lessons: &'p Lessons) -> impl DoubleEndedIterator<Item = &'p NameBuf> {
+    pub(super) fn names<'p>(
+        &'p self,
+        examples: &'p Examples,
+    ) -> impl DoubleEndedIterator<Item = &'p NameBuf> {
         let named = self.parts.iter().filter_map(|part| match part {
-            Part::Named(name) => Some(name),
-            Part::Pattern(_) => None,
+            PathPart::Named(name) => Some(name),
+            PathPart::Pattern(_) => None,
         });
-        std::iter::once(&lessons.folders[self.shelf as usize].name).chain(named)
+        std::iter::once(&examples.folders[self.shelf as usize].name).chain(named)
     }
 
     /// The facets that must be known to fill it.
     pub(super) fn facets(&self) -> impl Iterator<Item = &str> {
         let patterns = self.parts.iter().filter_map(|part| match part {
-            Part::Pattern(pattern) => Some(pattern),
-            Part::Named(_) => None,
+            PathPart::Pattern(pattern) => Some(pattern),
+            PathPart::Named(_) => None,
         });
         patterns.flat_map(Pattern::facets).map(|facet| facet.name.as_str())
     }
@@ -99,25 +102,30 @@ impl Place {
     ///
     /// # Errors
     /// The value that is not known.
-    pub fn fill(&self, lessons: &Lessons, known: &Known, item: &Item) -> Result<FilledPlace, Unknown> {
-        let mut folder = lessons.spot(self.shelf);
+    pub fn fill(
+        &self,
+        examples: &Examples,
+        known: &Known,
+        item: &Item,
+    ) -> Result<FilledDestination, Unknown> {
+        let mut folder = examples.spot(self.shelf);
         let mut here = Some(self.shelf);
         let mut unsure = None;
         for part in &self.parts {
             let names = match part {
-                Part::Named(name) => vec![name.clone()],
-                Part::Pattern(pattern) => {
+                PathPart::Named(name) => vec![name.clone()],
+                PathPart::Pattern(pattern) => {
                     unsure = unsure.or_else(|| doubtful(pattern, item, known.now));
                     fill(pattern, item, known.now)?
                 }
             };
             for name in names {
-                here = here.and_then(|at| lessons.folder_in(at, &name));
-                let name = here.map_or(&name, |at| &lessons.folders[at as usize].name);
+                here = here.and_then(|at| examples.folder_in(at, &name));
+                let name = here.map_or(&name, |at| &examples.folders[at as usize].name);
                 folder = Spot::new(folder.place, folder.path.join(name));
             }
         }
-        Ok(FilledPlace { folder, unsure, is_there: here.is_some() })
+        Ok(FilledDestination { folder, unsure, is_there: here.is_some() })
     }
 }
 
@@ -133,12 +141,12 @@ fn fill(pattern: &Pattern, item: &Item, now: &Now) -> Result<Vec<NameBuf>, Unkno
     pattern.fill_folders(&filling)
 }
 
-impl Part {
+impl PathPart {
     /// As a rule has it.
     fn written(&self) -> Option<String> {
         match self {
-            Part::Pattern(pattern) => Some(pattern.to_string()),
-            Part::Named(name) => {
+            PathPart::Pattern(pattern) => Some(pattern.to_string()),
+            PathPart::Named(name) => {
                 let text = std::str::from_utf8(name).ok()?;
                 let is_plain = !text.chars().any(char::is_control);
                 is_plain.then(|| text.replace('{', "{{").replace('}', "}}"))
@@ -147,20 +155,20 @@ impl Part {
     }
 }
 
-impl fmt::Display for Part {
+impl fmt::Display for PathPart {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Part::Named(name) => f.write_str(&crate::escape::escape(name)),
-            Part::Pattern(pattern) => write!(f, "{pattern}"),
+            PathPart::Named(name) => f.write_str(&crate::escape::escape(name)),
+            PathPart::Pattern(pattern) => write!(f, "{pattern}"),
         }
     }
 }
 
-/// The places that folders make, and which folder belongs to which.
+/// The destinations that folders make, and which folder belongs to which.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Places {
-    pub all: Vec<Place>,
-    /// For each folder the number of its place.
+pub(super) struct Destinations {
+    pub all: Vec<Destination>,
+    /// For each folder the number of its destination.
     pub of: Vec<u32>,
     /// Folders that are named by a value.
     pub is_value: Vec<bool>,
@@ -178,82 +186,82 @@ const AGREEING: usize = 80;
 /// Items that must have been asked.
 const FEWEST: usize = 3;
 
-impl Places {
-    /// Finds the patterns among the folders of these lessons.
-    pub fn of(lessons: &Lessons, used: &[u32], known: &Known) -> Self {
-        let mut finder = Finder::new(lessons, used, known);
+impl Destinations {
+    /// Finds the patterns among the folders of these examples.
+    pub fn of(examples: &Examples, used: &[u32], known: &Known) -> Self {
+        let mut finder = PatternFinder::new(examples, used, known);
         let shelves =
-            (0..lessons.folders.len() as u32).filter(|at| lessons.folders[*at as usize].parent.is_none());
-        let mut open: Vec<(Vec<u32>, Place)> =
-            shelves.map(|shelf| (vec![shelf], Place { shelf, parts: Vec::new() })).collect();
+            (0..examples.folders.len() as u32).filter(|at| examples.folders[*at as usize].parent.is_none());
+        let mut open: Vec<(Vec<u32>, Destination)> =
+            shelves.map(|shelf| (vec![shelf], Destination { shelf, parts: Vec::new() })).collect();
         open.reverse();
-        while let Some((folders, place)) = open.pop() {
-            let number = finder.places.all.len() as u32;
-            folders.iter().for_each(|folder| finder.places.of[*folder as usize] = number);
-            let inside = finder.inside(&folders, &place);
-            finder.places.all.push(place);
+        while let Some((folders, destination)) = open.pop() {
+            let number = finder.destinations.all.len() as u32;
+            folders.iter().for_each(|folder| finder.destinations.of[*folder as usize] = number);
+            let inside = finder.inside(&folders, &destination);
+            finder.destinations.all.push(destination);
             open.extend(inside.into_iter().rev());
         }
-        finder.places
+        finder.destinations
     }
 }
 
-struct Finder<'a> {
-    lessons: &'a Lessons,
+struct PatternFinder<'a> {
+    examples: &'a Examples,
     known: &'a Known<'a>,
     /// The folders in each folder.
     children: Vec<Vec<u32>>,
-    /// The lessons in the order of their folders.
+    /// The examples in the order of their folders.
     by_folder: Vec<u32>,
     /// Where those of each folder begin, and behind the last.
     starts: Vec<u32>,
     /// Behind the last folder that lies in each.
     ends: Vec<u32>,
-    places: Places,
+    destinations: Destinations,
 }
 
-impl<'a> Finder<'a> {
-    fn new(lessons: &'a Lessons, used: &[u32], known: &'a Known<'a>) -> Self {
-        let count = lessons.folders.len();
+impl<'a> PatternFinder<'a> {
+    fn new(examples: &'a Examples, used: &[u32], known: &'a Known<'a>) -> Self {
+        let count = examples.folders.len();
         let mut children = vec![Vec::new(); count];
         let mut ends: Vec<u32> = (1..=count as u32).collect();
-        for (at, folder) in lessons.folders.iter().enumerate().rev() {
+        for (at, folder) in examples.folders.iter().enumerate().rev() {
             if let Some(parent) = folder.parent {
                 children[parent as usize].push(at as u32);
                 ends[parent as usize] = ends[parent as usize].max(ends[at]);
             }
         }
         let mut starts = vec![0_u32; count + 1];
-        used.iter().for_each(|at| starts[lessons.all[*at as usize].folder as usize + 1] += 1);
+        used.iter().for_each(|at| starts[examples.all[*at as usize].folder as usize + 1] += 1);
         for at in 1..starts.len() {
             starts[at] += starts[at - 1];
         }
         let mut next = starts.clone();
         let mut by_folder = vec![0; used.len()];
         for at in used {
-            let folder = lessons.all[*at as usize].folder as usize;
+            let folder = examples.all[*at as usize].folder as usize;
             by_folder[next[folder] as usize] = *at;
             next[folder] += 1;
         }
-        let places = Places { all: Vec::new(), of: vec![0; count], is_value: vec![false; count] };
-        Self { lessons, known, children, by_folder, starts, ends, places }
+        let destinations = Destinations { all: Vec::new(), of: vec![0; count], is_value: vec![false; count] };
+        Self { examples, known, children, by_folder, starts, ends, destinations }
     }
 
     fn name(&self, folder: u32) -> &'a NameBuf {
-        &self.lessons.folders[folder as usize].name
+        &self.examples.folders[folder as usize].name
     }
 
-    /// The places right inside one, each with its folders.
-    fn inside(&mut self, folders: &[u32], place: &Place) -> Vec<(Vec<u32>, Place)> {
+    /// The destinations right inside one, each with its folders.
+    fn inside(&mut self, folders: &[u32], destination: &Destination) -> Vec<(Vec<u32>, Destination)> {
         let mut named: BTreeMap<String, Vec<u32>> = BTreeMap::new();
         for child in folders.iter().flat_map(|folder| &self.children[*folder as usize]) {
             named.entry(fold_bytes(self.name(*child))).or_default().push(*child);
         }
         let mut found = Vec::new();
-        let with = |part: Part| {
-            let mut parts = place.parts.clone();
+        let with = |part: PathPart| {
+            let mut parts = destination.parts.clone();
             parts.push(part);
-            Place { shelf: place.shelf, parts }
+            Destination { shelf: destination.shelf, parts }
         };
         for pattern in self.patterns(&named) {
             let taken: Vec<String> = named.keys().filter(|name| may_be(&pattern, name)).cloned().collect();
@@ -262,29 +270,29 @@ impl<'a> Finder<'a> {
                 continue;
             }
             all.sort_unstable();
-            all.iter().for_each(|folder| self.places.is_value[*folder as usize] = true);
-            found.push((all, with(Part::Pattern(pattern.pattern))));
+            all.iter().for_each(|folder| self.destinations.is_value[*folder as usize] = true);
+            found.push((all, with(PathPart::Pattern(pattern.pattern))));
         }
         for (_, folders) in named {
-            found.push((folders.clone(), with(Part::Named(self.name(folders[0]).clone()))));
+            found.push((folders.clone(), with(PathPart::Named(self.name(folders[0]).clone()))));
         }
         found
     }
 
     /// The patterns that folders of these names follow, the best first.
-    fn patterns(&self, named: &BTreeMap<String, Vec<u32>>) -> Vec<Candidate> {
+    fn patterns(&self, named: &BTreeMap<String, Vec<u32>>) -> Vec<NamePattern> {
         let mut tried: BTreeMap<String, (String, Vec<&str>)> = BTreeMap::new();
         for (name, folders) in named {
             for (key, text) in candidates(name, self.name(folders[0]), self.known.facets) {
                 tried.entry(key).or_insert_with(|| (text, Vec::new())).1.push(name);
             }
         }
-        let mut found: Vec<(usize, usize, Candidate)> = Vec::new();
+        let mut found: Vec<(usize, usize, NamePattern)> = Vec::new();
         for (order, (key, (text, names))) in tried.into_iter().enumerate() {
             if names.len() < 2 {
                 continue;
             }
-            let Some(candidate) = Candidate::parse(key, &text, self.known.facets) else { continue };
+            let Some(candidate) = NamePattern::parse(key, &text, self.known.facets) else { continue };
             let step = names.len().div_ceil(FOLDERS_ASKED);
             let folders =
                 names.iter().step_by(step).flat_map(|name| named[*name].iter().map(move |at| (*name, *at)));
@@ -319,8 +327,8 @@ impl<'a> Finder<'a> {
         let inside = &self.by_folder[inside.start as usize..inside.end as usize];
         let (mut asked, mut same) = (0, 0);
         for at in inside.iter().step_by(inside.len().div_ceil(ASKED).max(1)) {
-            let lesson = &self.lessons.all[*at as usize];
-            let Some(item) = super::loose(self.known, lesson.reference) else { continue };
+            let example = &self.examples.all[*at as usize];
+            let Some(item) = super::loose(self.known, example.reference) else { continue };
             asked += 1;
             let value = fill(pattern, &item, self.known.now);
             let is_same = |names: &Vec<NameBuf>| names.len() == 1 && fold_bytes(&names[0]) == name;
@@ -331,7 +339,7 @@ impl<'a> Finder<'a> {
 }
 
 /// A pattern for names of folders.
-struct Candidate {
+struct NamePattern {
     pattern: Pattern,
     /// The pattern for folded names.
     key: String,
@@ -340,7 +348,7 @@ struct Candidate {
     facets: Vec<String>,
 }
 
-impl Candidate {
+impl NamePattern {
     fn parse(key: String, text: &str, facets: &Facets) -> Option<Self> {
         let pattern = Pattern::parse(text, facets).ok()?;
         let names: Vec<String> = pattern.facets().map(|facet| facet.name.clone()).collect();
@@ -355,7 +363,7 @@ impl Candidate {
 }
 
 /// Whether a pattern may make a folder's name, folded.
-fn may_be(candidate: &Candidate, name: &str) -> bool {
+fn may_be(candidate: &NamePattern, name: &str) -> bool {
     let facets = &candidate.facets;
     if facets.is_empty() {
         return shapes(name).contains(&candidate.key);

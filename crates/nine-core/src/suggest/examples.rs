@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::clue::{Clue, ClueKind, Lexicon, Traits};
+use super::feature::{Feature, FeatureKind, FeatureTable, Traits};
 use crate::item::Item;
 use crate::moment::Moment;
 use crate::names::fold_bytes;
@@ -25,16 +25,16 @@ pub(super) struct ShelfFolder {
 
 /// One filed item.
 #[derive(Debug, Clone)]
-pub(super) struct Lesson {
+pub(super) struct Example {
     /// The number of the folder that it lies in.
     pub folder: u32,
-    /// Where its clues stand.
-    clues: Range<u32>,
+    /// Where its features stand.
+    features: Range<u32>,
     /// When it came, in nanoseconds since 1970.
     pub at: i64,
     /// When it was last changed, likewise.
     modified: i64,
-    /// A digest of its clues, whatever their numbers are.
+    /// A digest of its features, whatever their numbers are.
     digest: u64,
     /// How much it counts; nothing, where it is only there.
     pub weight: u8,
@@ -65,15 +65,15 @@ pub struct Filed {
 
 /// All of it.
 #[derive(Debug, Clone, Default)]
-pub struct Lessons {
+pub struct Examples {
     pub(super) bookcases: Vec<String>,
     pub(super) folders: Vec<ShelfFolder>,
     /// The folders by the one that they lie in and their folded names.
     inside: FxHashMap<(u32, String), u32>,
-    pub(super) lexicon: Lexicon,
-    pub(super) all: Vec<Lesson>,
-    clues: Vec<u32>,
-    /// Clues of items that were brought back from a folder, with its number.
+    pub(super) table: FeatureTable,
+    pub(super) all: Vec<Example>,
+    features: Vec<u32>,
+    /// Features of items that were brought back from a folder, with its number.
     pub(super) refused: Vec<(Vec<u32>, u32)>,
 }
 
@@ -89,7 +89,7 @@ const HOUR: i64 = 3600 * 1_000_000_000;
 /// How much an example counts that a person gave by hand; any other counts once.
 pub const BY_HAND: u8 = 3;
 
-impl Lessons {
+impl Examples {
     /// The number of a bookcase.
     pub fn bookcase(&mut self, name: &str) -> u16 {
         let at = self.bookcases.iter().position(|known| known == name).unwrap_or_else(|| {
@@ -116,29 +116,29 @@ impl Lessons {
 
     /// Adds what lies in a folder.
     pub fn add(&mut self, traits: &Traits, filed: Filed) {
-        let start = self.clues.len() as u32;
-        let digest = self.lexicon.learn(traits, &mut self.clues);
-        let clues = start..self.clues.len() as u32;
+        let start = self.features.len() as u32;
+        let digest = self.table.learn(traits, &mut self.features);
+        let features = start..self.features.len() as u32;
         let Filed { folder, own, at, modified, weight, reference } = filed;
         let (at, modified, is_folder) = (at.0, modified.0, traits.is_folder);
-        self.all.push(Lesson { folder, clues, at, modified, digest, weight, is_folder, own, reference });
+        self.all.push(Example { folder, features, at, modified, digest, weight, is_folder, own, reference });
     }
 
     /// Adds what was brought back from a folder.
     pub fn add_refused(&mut self, folder: u32, traits: &Traits) {
-        let mut clues = Vec::new();
-        self.lexicon.learn(traits, &mut clues);
-        self.refused.push((clues, folder));
+        let mut features = Vec::new();
+        self.table.learn(traits, &mut features);
+        self.refused.push((features, folder));
     }
 
     /// How many files there are that teach something.
     pub fn count(&self) -> usize {
-        self.all.iter().filter(|lesson| lesson.weight > 0 && !lesson.is_folder).count()
+        self.all.iter().filter(|example| example.weight > 0 && !example.is_folder).count()
     }
 
-    /// The clues of a lesson, by their numbers.
-    pub(super) fn clues(&self, lesson: &Lesson) -> &[u32] {
-        &self.clues[lesson.clues.start as usize..lesson.clues.end as usize]
+    /// The features of a example, by their numbers.
+    pub(super) fn features(&self, example: &Example) -> &[u32] {
+        &self.features[example.features.start as usize..example.features.end as usize]
     }
 
     /// The folder of a name in another one, letter case and Unicode form ignored.
@@ -174,45 +174,45 @@ impl Lessons {
 
     /// The files among them that teach something, each with the folder that it lies in.
     pub fn files(&self) -> impl Iterator<Item = (u64, Spot)> {
-        let files = self.all.iter().filter(|lesson| lesson.weight > 0 && !lesson.is_folder);
-        files.map(|lesson| (lesson.reference, self.spot(lesson.folder)))
+        let files = self.all.iter().filter(|example| example.weight > 0 && !example.is_folder);
+        files.map(|example| (example.reference, self.spot(example.folder)))
     }
 
-    /// The lessons of files, or of folders, in the order in which they came. What came within one hour was brought by
+    /// The examples of files, or of folders, in the order in which they came. What came within one hour was brought by
     /// some move or copy of all of it: then it counts when it was last changed. Where that tells nothing either, any order
     /// will do that is not that of the folders, or the last would be of folders that the first know nothing of.
     pub(super) fn by_time(&self, folders: bool) -> Vec<u32> {
         let teaches = |at: &u32| {
-            let lesson = &self.all[*at as usize];
-            lesson.weight > 0 && lesson.is_folder == folders
+            let example = &self.all[*at as usize];
+            example.weight > 0 && example.is_folder == folders
         };
         let mut order: Vec<u32> = (0..self.all.len() as u32).filter(teaches).collect();
         let key = |at: &u32| {
-            let lesson = &self.all[*at as usize];
-            (lesson.at / HOUR, lesson.modified / HOUR, lesson.digest, lesson.folder)
+            let example = &self.all[*at as usize];
+            (example.at / HOUR, example.modified / HOUR, example.digest, example.folder)
         };
-        order.sort_by(|a, b| key(a).cmp(&key(b)));
+        order.sort_by_key(key);
         order
     }
 
-    /// For each lesson that has a clue, as a search for it lists them.
-    pub(super) fn evidence(&self) -> Evidence<'_> {
-        Evidence::of(self)
+    /// For each example that has a feature, as a search for it lists them.
+    pub(super) fn index(&self) -> ExampleIndex<'_> {
+        ExampleIndex::of(self)
     }
 }
 
-/// The lessons by clue.
+/// The examples by feature.
 #[derive(Debug)]
-pub(super) struct Evidence<'l> {
-    lessons: &'l Lessons,
-    /// Where the lessons of each clue begin.
+pub(super) struct ExampleIndex<'l> {
+    examples: &'l Examples,
+    /// Where the examples of each feature begin.
     starts: Vec<u32>,
     found: Vec<u32>,
     words: Haystack,
     titles: Haystack,
 }
 
-/// The texts of clues in one, so that those that have a part are found at once.
+/// The texts of features in one, so that those that have a part are found at once.
 #[derive(Debug, Default)]
 struct Haystack {
     text: String,
@@ -240,40 +240,40 @@ impl Haystack {
     }
 }
 
-impl<'l> Evidence<'l> {
-    fn of(lessons: &'l Lessons) -> Self {
-        let mut starts = vec![0_u32; lessons.lexicon.len() + 1];
-        lessons.clues.iter().for_each(|clue| starts[*clue as usize + 1] += 1);
+impl<'l> ExampleIndex<'l> {
+    fn of(examples: &'l Examples) -> Self {
+        let mut starts = vec![0_u32; examples.table.len() + 1];
+        examples.features.iter().for_each(|feature| starts[*feature as usize + 1] += 1);
         for at in 1..starts.len() {
             starts[at] += starts[at - 1];
         }
         let mut next = starts.clone();
-        let mut found = vec![0; lessons.clues.len()];
-        for (at, lesson) in lessons.all.iter().enumerate() {
-            for clue in lessons.clues(lesson) {
-                found[next[*clue as usize] as usize] = at as u32;
-                next[*clue as usize] += 1;
+        let mut found = vec![0; examples.features.len()];
+        for (at, example) in examples.all.iter().enumerate() {
+            for feature in examples.features(example) {
+                found[next[*feature as usize] as usize] = at as u32;
+                next[*feature as usize] += 1;
             }
         }
-        let of_kind = |kind| lessons.lexicon.of_kind(kind);
-        let words = Haystack::of(of_kind(ClueKind::Word).chain(of_kind(ClueKind::Extension)));
-        Self { lessons, starts, found, words, titles: Haystack::of(of_kind(ClueKind::Title)) }
+        let of_kind = |kind| examples.table.of_kind(kind);
+        let words = Haystack::of(of_kind(FeatureKind::Word).chain(of_kind(FeatureKind::Extension)));
+        Self { examples, starts, found, words, titles: Haystack::of(of_kind(FeatureKind::Title)) }
     }
 
-    fn own(&self, clue: u32) -> &[u32] {
-        &self.found[self.starts[clue as usize] as usize..self.starts[clue as usize + 1] as usize]
+    fn own(&self, feature: u32) -> &[u32] {
+        &self.found[self.starts[feature as usize] as usize..self.starts[feature as usize + 1] as usize]
     }
 
-    /// The lessons that a search for a clue lists, among files or among folders, in order.
-    pub fn rows(&self, clue: &Clue, folders: bool) -> Vec<u32> {
-        let numbers = match clue.kind {
+    /// The examples that a search for a feature lists, among files or among folders, in order.
+    pub fn rows(&self, feature: &Feature, folders: bool) -> Vec<u32> {
+        let numbers = match feature.kind {
             // A word is also found inside another one, or as an extension.
-            ClueKind::Word => self.words.having(&clue.text),
-            ClueKind::Title => self.titles.having(&clue.text),
-            _ => self.lessons.lexicon.number(clue).into_iter().collect(),
+            FeatureKind::Word => self.words.having(&feature.text),
+            FeatureKind::Title => self.titles.having(&feature.text),
+            _ => self.examples.table.number(feature).into_iter().collect(),
         };
         let mut rows: Vec<u32> = numbers.iter().flat_map(|number| self.own(*number)).copied().collect();
-        rows.retain(|row| self.lessons.all[*row as usize].is_folder == folders);
+        rows.retain(|row| self.examples.all[*row as usize].is_folder == folders);
         rows.sort_unstable();
         rows.dedup();
         rows

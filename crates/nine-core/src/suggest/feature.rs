@@ -28,7 +28,7 @@ pub struct Traits<'a> {
 
 /// In what items may be like one another.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum ClueKind {
+pub enum FeatureKind {
     /// A word of the name: a run of letters, of digits, or a short one of both; of scripts that part no words, two
     /// letters.
     Word,
@@ -54,53 +54,53 @@ pub enum ClueKind {
     Made,
 }
 
-impl ClueKind {
+impl FeatureKind {
     /// All of them, in the order of their codes.
-    pub(super) const ALL: [ClueKind; 11] = [
-        ClueKind::Word,
-        ClueKind::Series,
-        ClueKind::Figures,
-        ClueKind::Extension,
-        ClueKind::Type,
-        ClueKind::Tag,
-        ClueKind::Title,
-        ClueKind::Author,
-        ClueKind::Sender,
-        ClueKind::Origin,
-        ClueKind::Made,
+    pub(super) const ALL: [FeatureKind; 11] = [
+        FeatureKind::Word,
+        FeatureKind::Series,
+        FeatureKind::Figures,
+        FeatureKind::Extension,
+        FeatureKind::Type,
+        FeatureKind::Tag,
+        FeatureKind::Title,
+        FeatureKind::Author,
+        FeatureKind::Sender,
+        FeatureKind::Origin,
+        FeatureKind::Made,
     ];
 
-    /// Whether it is so general that it proposes no place by itself.
+    /// Whether it is so general that it proposes no destination by itself.
     pub(super) fn is_general(self) -> bool {
-        matches!(self, ClueKind::Extension | ClueKind::Type | ClueKind::Figures)
+        matches!(self, FeatureKind::Extension | FeatureKind::Type | FeatureKind::Figures)
     }
 }
 
 /// One thing in which items may be alike.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Clue {
+pub struct Feature {
     /// In what.
-    pub kind: ClueKind,
+    pub kind: FeatureKind,
     /// The word, tag, extension … itself, folded where letter case does not count.
     pub text: String,
 }
 
-impl Clue {
+impl Feature {
     /// What a search asks for to list what has it.
     pub fn condition(&self) -> String {
         let text = quoted(&self.text);
         match self.kind {
-            ClueKind::Word => format!("name has {text}"),
-            ClueKind::Series => format!("stem matches {}", quoted(&series_expression(&self.text))),
-            ClueKind::Figures => format!("stem matches {}", quoted(&figures_expression(&self.text))),
-            ClueKind::Extension => format!("ext {text}"),
-            ClueKind::Type => format!("type {}", self.text),
-            ClueKind::Tag => format!("tag {text}"),
-            ClueKind::Title => format!("title has {text}"),
-            ClueKind::Author => format!("author is {text}"),
-            ClueKind::Sender => format!("sender is {text}"),
-            ClueKind::Origin => format!("origin matches {}", quoted(&host_expression(&self.text))),
-            ClueKind::Made => {
+            FeatureKind::Word => format!("name has {text}"),
+            FeatureKind::Series => format!("stem matches {}", quoted(&series_expression(&self.text))),
+            FeatureKind::Figures => format!("stem matches {}", quoted(&figures_expression(&self.text))),
+            FeatureKind::Extension => format!("ext {text}"),
+            FeatureKind::Type => format!("type {}", self.text),
+            FeatureKind::Tag => format!("tag {text}"),
+            FeatureKind::Title => format!("title has {text}"),
+            FeatureKind::Author => format!("author is {text}"),
+            FeatureKind::Sender => format!("sender is {text}"),
+            FeatureKind::Origin => format!("origin matches {}", quoted(&host_expression(&self.text))),
+            FeatureKind::Made => {
                 let (field, value) = self.text.split_once('=').unwrap_or(("artist", &self.text));
                 format!("{field} is {}", quoted(value))
             }
@@ -108,23 +108,23 @@ impl Clue {
     }
 }
 
-impl fmt::Display for Clue {
+impl fmt::Display for Feature {
     /// As it is said of files: `with "invoice" in the name`.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let text = crate::escape::plain(&self.text);
         match self.kind {
-            ClueKind::Word => write!(f, "with \"{text}\" in the name"),
-            ClueKind::Series => write!(f, "called \"{text}\" with other numbers"),
-            ClueKind::Figures => write!(f, "with a number like {text} in the name"),
-            ClueKind::Extension if text.is_empty() => write!(f, "without an extension"),
-            ClueKind::Extension => write!(f, "ending in .{text}"),
-            ClueKind::Type => write!(f, "of type {text}"),
-            ClueKind::Tag => write!(f, "tagged {text}"),
-            ClueKind::Title => write!(f, "with \"{text}\" in the title"),
-            ClueKind::Author => write!(f, "by {text}"),
-            ClueKind::Sender => write!(f, "from {text}"),
-            ClueKind::Origin => write!(f, "that came from {text}"),
-            ClueKind::Made => match text.split_once('=') {
+            FeatureKind::Word => write!(f, "with \"{text}\" in the name"),
+            FeatureKind::Series => write!(f, "called \"{text}\" with other numbers"),
+            FeatureKind::Figures => write!(f, "with a number like {text} in the name"),
+            FeatureKind::Extension if text.is_empty() => write!(f, "without an extension"),
+            FeatureKind::Extension => write!(f, "ending in .{text}"),
+            FeatureKind::Type => write!(f, "of type {text}"),
+            FeatureKind::Tag => write!(f, "tagged {text}"),
+            FeatureKind::Title => write!(f, "with \"{text}\" in the title"),
+            FeatureKind::Author => write!(f, "by {text}"),
+            FeatureKind::Sender => write!(f, "from {text}"),
+            FeatureKind::Origin => write!(f, "that came from {text}"),
+            FeatureKind::Made => match text.split_once('=') {
                 Some((field, value)) => write!(f, "whose {field} is {value}"),
                 None => write!(f, "by {text}"),
             },
@@ -179,28 +179,28 @@ fn host_expression(host: &str) -> String {
     format!("(?i)^[^/]*//([^/?#]*@)?(www[.])?{}([:/?#]|$)", literally(host))
 }
 
-/// The clues that were met, each with a number.
+/// The features that were met, each with a number.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Lexicon {
+pub(super) struct FeatureTable {
     numbers: FxHashMap<Box<str>, u32>,
     /// A letter for the kind, and the text.
     keys: Vec<Box<str>>,
 }
 
-impl Lexicon {
+impl FeatureTable {
     /// How many there are.
     pub fn len(&self) -> usize {
         self.keys.len()
     }
 
-    /// The clue of a number.
-    pub fn clue(&self, number: u32) -> Clue {
-        Clue { kind: self.kind(number), text: self.text(number).to_owned() }
+    /// The feature of a number.
+    pub fn feature(&self, number: u32) -> Feature {
+        Feature { kind: self.kind(number), text: self.text(number).to_owned() }
     }
 
     /// In what it makes alike.
-    pub fn kind(&self, number: u32) -> ClueKind {
-        ClueKind::ALL[usize::from(self.keys[number as usize].as_bytes()[0] - b'A')]
+    pub fn kind(&self, number: u32) -> FeatureKind {
+        FeatureKind::ALL[usize::from(self.keys[number as usize].as_bytes()[0] - b'A')]
     }
 
     /// Its text.
@@ -208,7 +208,7 @@ impl Lexicon {
         &self.keys[number as usize][1..]
     }
 
-    /// The number of a clue that may be new.
+    /// The number of a feature that may be new.
     fn add(&mut self, key: &str) -> u32 {
         if let Some(number) = self.numbers.get(key) {
             return *number;
@@ -219,7 +219,7 @@ impl Lexicon {
         number
     }
 
-    /// The clues of an item, each once, in the order of their numbers; what is new is added. Returns a digest of them that
+    /// The features of an item, each once, in the order of their numbers; what is new is added. Returns a digest of them that
     /// does not depend on their numbers.
     pub fn learn(&mut self, traits: &Traits, into: &mut Vec<u32>) -> u64 {
         let start = into.len();
@@ -245,7 +245,9 @@ impl Lexicon {
         let (mut found, mut unknown) = (Vec::new(), 0);
         each(traits, &mut |key| match self.numbers.get(key) {
             Some(number) => found.push(*number),
-            None => unknown += usize::from(key.starts_with(letter(ClueKind::Word)) && has_letter(&key[1..])),
+            None => {
+                unknown += usize::from(key.starts_with(letter(FeatureKind::Word)) && has_letter(&key[1..]))
+            }
         });
         found.sort_unstable();
         found.dedup();
@@ -254,17 +256,17 @@ impl Lexicon {
 
     /// The known words of a name.
     pub fn words(&self, name: &[u8], into: &mut Vec<u32>) {
-        let word = |text: &str| Clue { kind: ClueKind::Word, text: text.to_owned() };
+        let word = |text: &str| Feature { kind: FeatureKind::Word, text: text.to_owned() };
         words(&fold_bytes(name), &mut |text| into.extend(self.number(&word(text))));
     }
 
-    /// The known number of one clue.
-    pub fn number(&self, clue: &Clue) -> Option<u32> {
-        self.numbers.get(format!("{}{}", letter(clue.kind), clue.text).as_str()).copied()
+    /// The known number of one feature.
+    pub fn number(&self, feature: &Feature) -> Option<u32> {
+        self.numbers.get(format!("{}{}", letter(feature.kind), feature.text).as_str()).copied()
     }
 
-    /// All clues of a kind.
-    pub fn of_kind(&self, kind: ClueKind) -> impl Iterator<Item = (u32, &str)> {
+    /// All features of a kind.
+    pub fn of_kind(&self, kind: FeatureKind) -> impl Iterator<Item = (u32, &str)> {
         let letter = letter(kind) as u8;
         let keys = (0..).zip(&self.keys).filter(move |(_, key)| key.as_bytes()[0] == letter);
         keys.map(|(at, key)| (at, &key[1..]))
@@ -276,14 +278,14 @@ pub(super) fn has_letter(word: &str) -> bool {
     word.bytes().any(|b| !b.is_ascii_digit())
 }
 
-fn letter(kind: ClueKind) -> char {
+fn letter(kind: FeatureKind) -> char {
     char::from(b'A' + kind as u8)
 }
 
-/// Hands over the key of each clue.
+/// Hands over the key of each feature.
 fn each(traits: &Traits, add: &mut dyn FnMut(&str)) {
     let mut key = String::with_capacity(64);
-    let mut put = |kind: ClueKind, text: &str| {
+    let mut put = |kind: FeatureKind, text: &str| {
         key.clear();
         key.push(letter(kind));
         key.push_str(text);
@@ -291,35 +293,36 @@ fn each(traits: &Traits, add: &mut dyn FnMut(&str)) {
     };
     let (stem, ext) = if traits.is_folder { (traits.name, &b""[..]) } else { split_extension(traits.name) };
     let folded = fold_bytes(stem);
-    words(&folded, &mut |word| put(ClueKind::Word, word));
+    words(&folded, &mut |word| put(FeatureKind::Word, word));
     let has_digit = folded.bytes().any(|b| b.is_ascii_digit());
     if has_digit {
         if let Some(series) = series(&folded).filter(|_| !folds_oddly(stem)) {
-            put(ClueKind::Series, &series);
+            put(FeatureKind::Series, &series);
         }
-        figures(&folded, &mut |shape| put(ClueKind::Figures, shape));
+        figures(&folded, &mut |shape| put(FeatureKind::Figures, shape));
     }
     if !traits.is_folder {
-        put(ClueKind::Extension, &fold_bytes(ext.strip_prefix(b".").unwrap_or_default()));
+        put(FeatureKind::Extension, &fold_bytes(ext.strip_prefix(b".").unwrap_or_default()));
     }
     if let Some((word, _)) = TYPES.iter().find(|(_, is)| *is == traits.item_type) {
-        put(ClueKind::Type, word);
+        put(FeatureKind::Type, word);
     }
     for tag in traits.tags {
         let tag = fold(tag);
         let above = tag.match_indices('/').map(|(at, _)| &tag[..at]);
-        above.chain([tag.as_str()]).for_each(|tag| put(ClueKind::Tag, tag));
+        above.chain([tag.as_str()]).for_each(|tag| put(FeatureKind::Tag, tag));
     }
     if let Some(said) = traits.said {
-        said_clues(said, &mut put);
+        said_features(said, &mut put);
     }
 }
 
-fn said_clues(said: &Metadata, put: &mut dyn FnMut(ClueKind, &str)) {
+fn said_features(said: &Metadata, put: &mut dyn FnMut(FeatureKind, &str)) {
     if let Some(text) = said.text(TextField::Title) {
-        words(&fold(text), &mut |word| put(ClueKind::Title, word));
+        words(&fold(text), &mut |word| put(FeatureKind::Title, word));
     }
-    for (field, kind) in [(TextField::Author, ClueKind::Author), (TextField::Sender, ClueKind::Sender)] {
+    for (field, kind) in [(TextField::Author, FeatureKind::Author), (TextField::Sender, FeatureKind::Sender)]
+    {
         if let Some(text) = said.text(field) {
             put(kind, &fold(text));
         }
@@ -327,11 +330,11 @@ fn said_clues(said: &Metadata, put: &mut dyn FnMut(ClueKind, &str)) {
     let made = [("artist", TextField::Artist), ("album", TextField::Album), ("camera", TextField::Camera)];
     for (word, field) in made {
         if let Some(text) = said.text(field) {
-            put(ClueKind::Made, &format!("{word}={}", fold(text)));
+            put(FeatureKind::Made, &format!("{word}={}", fold(text)));
         }
     }
     if let Some(host) = said.text(TextField::Origin).and_then(host) {
-        put(ClueKind::Origin, &fold(host));
+        put(FeatureKind::Origin, &fold(host));
     }
 }
 
@@ -463,8 +466,8 @@ mod tests {
     use super::*;
     use crate::condition;
 
-    fn clues(name: &str) -> Vec<String> {
-        let mut lexicon = Lexicon::default();
+    fn features(name: &str) -> Vec<String> {
+        let mut table = FeatureTable::default();
         let traits = Traits {
             name: name.as_bytes(),
             is_folder: false,
@@ -473,8 +476,8 @@ mod tests {
             said: None,
         };
         let mut found = Vec::new();
-        lexicon.learn(&traits, &mut found);
-        found.into_iter().map(|number| lexicon.clue(number)).map(|clue| clue.condition()).collect()
+        table.learn(&traits, &mut found);
+        found.into_iter().map(|number| table.feature(number)).map(|feature| feature.condition()).collect()
     }
 
     #[test]
@@ -491,7 +494,7 @@ mod tests {
     }
 
     #[test]
-    fn every_clue_is_a_condition_that_holds_for_its_own_name() {
+    fn every_feature_is_a_condition_that_holds_for_its_own_name() {
         for name in [
             "Minutes 2031-02.pdf",
             "or (and) [x] 12.tar.gz",
@@ -502,7 +505,7 @@ mod tests {
             "-2031.txt",
             "会議 2031年.txt",
         ] {
-            for condition in clues(name) {
+            for condition in features(name) {
                 let parsed = condition::parse(&condition).unwrap_or_else(|e| panic!("{condition}: {e:?}"));
                 let needs = format!("{parsed}");
                 if needs.starts_with("type") {

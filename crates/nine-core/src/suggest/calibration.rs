@@ -5,34 +5,21 @@
 
 use serde::{Deserialize, Serialize};
 
-/// What was tried of files and of folders.
+/// Those of files and of folders.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-pub struct Trials {
-    pub(super) files: Trial,
-    pub(super) folders: Trial,
+pub struct Calibrations {
+    pub(super) files: Calibration,
+    pub(super) folders: Calibration,
 }
 
-/// What came of trying.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-pub(super) struct Trial {
-    /// From how many lessons it was learned.
-    pub lessons: usize,
-    pub shares: Shares,
-}
-
-impl Trial {
-    /// Whether it tells enough of so many lessons: few are tried again each time, of many a twentieth may be other ones.
-    pub fn counts_for(&self, lessons: usize) -> bool {
-        lessons >= MANY && self.lessons.abs_diff(lessons) * 20 <= lessons
-    }
-}
-
-/// Lessons that take a while to be tried.
+/// With fewer examples it does not take long to try again.
 const MANY: usize = 5000;
 
 /// How often what had such odds was right.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub(super) struct Shares {
+pub(super) struct Calibration {
+    /// From how many examples it was learned.
+    examples: usize,
     /// Odds and share, both rising.
     points: Vec<(f32, f32)>,
     /// From which share on something is said.
@@ -80,15 +67,15 @@ fn before(odds: f32) -> f32 {
     0.95 / (1.0 + (-0.6 * odds).exp())
 }
 
-impl Default for Shares {
+impl Default for Calibration {
     fn default() -> Self {
-        Self::of(&[])
+        Self::of(&[], 0)
     }
 }
 
-impl Shares {
-    /// Learns from what was tried.
-    pub fn of(tried: &[Tried]) -> Self {
+impl Calibration {
+    /// Learns from what was tried of so many examples.
+    pub fn of(tried: &[Tried], examples: usize) -> Self {
         let one = |odds: f32, share: f32, weight: f32| Block { from: odds, to: odds, share, weight };
         let mut all: Vec<Block> =
             tried.iter().map(|tried| one(tried.odds, f32::from(u8::from(tried.right)), 1.0)).collect();
@@ -106,9 +93,14 @@ impl Shares {
             [(block.from, share), (block.to, share)]
         };
         let points = blocks.into_iter().flat_map(ends).collect();
-        let mut shares = Self { points, cut: HIGHEST };
-        shares.cut = shares.cut_for(tried);
-        shares
+        let mut found = Self { examples, points, cut: HIGHEST };
+        found.cut = found.cut_for(tried);
+        found
+    }
+
+    /// Whether it counts for so many examples: few are tried again each time, of many a twentieth may be other ones.
+    pub fn counts_for(&self, examples: usize) -> bool {
+        examples >= MANY && self.examples.abs_diff(examples) * 20 <= examples
     }
 
     /// The share of what has such odds.
@@ -148,12 +140,12 @@ mod tests {
         let tried: Vec<Tried> = (0..100)
             .flat_map(|step| (0..100).map(move |at| Tried { odds: step as f32 / 10.0, right: at < step }))
             .collect();
-        let shares = Shares::of(&tried);
+        let calibration = Calibration::of(&tried, 100);
         for step in [20, 50, 80, 95] {
-            let said = shares.share(step as f32 / 10.0);
+            let said = calibration.share(step as f32 / 10.0);
             assert!((said - step as f32 / 100.0).abs() < 0.04, "{step}: {said}");
         }
-        assert!(shares.cut > 0.7 && shares.cut <= HIGHEST);
+        assert!(calibration.cut > 0.7 && calibration.cut <= HIGHEST);
     }
 
     #[test]
@@ -161,14 +153,14 @@ mod tests {
         for tried in
             [vec![], vec![Tried { odds: 5.0, right: false }; 40], vec![Tried { odds: -3.0, right: true }; 9]]
         {
-            let shares = Shares::of(&tried);
-            let said: Vec<f32> = (-50..150).map(|odds| shares.share(odds as f32 / 10.0)).collect();
+            let calibration = Calibration::of(&tried, 100);
+            let said: Vec<f32> = (-50..150).map(|odds| calibration.share(odds as f32 / 10.0)).collect();
             assert!(said.windows(2).all(|pair| pair[0] <= pair[1] + 1e-6));
             assert!(said.iter().all(|share| (0.0..=SUREST).contains(share)));
-            assert!((LOWEST..=HIGHEST).contains(&shares.cut));
+            assert!((LOWEST..=HIGHEST).contains(&calibration.cut));
         }
         // A few lucky guesses make nothing sure.
-        let few = Shares::of(&[Tried { odds: 2.0, right: true }; 3]);
+        let few = Calibration::of(&[Tried { odds: 2.0, right: true }; 3], 3);
         assert!(few.share(2.0) < 0.95);
     }
 }
