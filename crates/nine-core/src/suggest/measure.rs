@@ -64,7 +64,7 @@ pub fn measure(examples: &Examples, known: &Known) -> Measured {
             found.asked += 1;
             let destination = earlier.destinations.of[examples.all[at as usize].folder as usize];
             found.new_folder += usize::from(answer.rank.is_none() && earlier.size(destination) == 0);
-            let share = answer.first.map_or(0.0, |odds| earlier.calibration.share(odds));
+            let share = answer.first.map_or(0.0, |first| earlier.share(first));
             found.add(percent(share), share >= earlier.calibration.cut, answer.rank);
         }
     }

@@ -150,7 +150,7 @@ impl Learned {
         let mut found: Vec<Suggestion> = Vec::new();
         for (folder, ranked, destination) in filled(model, &self.examples, (&features, unknown), item, known)
         {
-            let share = percent(model.calibration.share(ranked.odds));
+            let share = percent(model.share(ranked));
             let left = found.first().map_or(100, |first| 100 - first.share);
             if found.iter().all(|other| other.folder.folder != folder.folder) {
                 let pattern = destination.words(&self.examples);
@@ -274,7 +274,7 @@ fn tried(
         let earlier = Model::of(examples, &used[..from], values, destinations);
         tried.extend(asked(&used[from..to], TRIED).filter_map(|at| {
             let answer = answer(&earlier, examples, at, known)?;
-            Some(Tried { odds: answer.first?, right: answer.rank == Some(0) })
+            Some(Tried { odds: answer.first?.odds, right: answer.rank == Some(0) })
         }));
     }
     Calibration::of(&tried, used.len())
@@ -287,8 +287,8 @@ fn asked(all: &[u32], most: usize) -> impl Iterator<Item = u32> {
 
 /// What a model answers where the right answer is known.
 struct TriedAnswer {
-    /// The odds of the first destination; `None` if there is none.
-    first: Option<f32>,
+    /// The first destination; `None` if there is none.
+    first: Option<Ranked>,
     /// The rank of the right destination among the first [`SUGGESTED`].
     rank: Option<usize>,
 }
@@ -301,7 +301,7 @@ fn answer(model: &Model, examples: &Examples, example: u32, known: &Known) -> Op
     let mut destinations = Vec::new();
     let mut first = None;
     for (folder, ranked, _) in filled(model, examples, (examples.features(example), 0), &item, known) {
-        first = first.or(Some(ranked.odds));
+        first = first.or(Some(ranked));
         if !destinations.contains(&folder.folder) {
             destinations.push(folder.folder);
         }

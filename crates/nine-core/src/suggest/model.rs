@@ -22,10 +22,13 @@ const MOST: f32 = 3.6;
 const LEAST: f32 = -1.8;
 
 /// So many examples say half of what very many would.
-const CHANCE: f32 = 0.7;
+const CHANCE: f32 = 1.5;
 
 /// How much the number of examples of a destination counts by itself, as a power of it.
 const SIZE_COUNTS: f32 = 0.25;
+
+/// So many more destinations are thought of that have no feature at all, or of two none would say much.
+const UNKNOWN: f32 = 8.0;
 
 /// What `no destination at all` has for itself, and for each word that was never met: something new may have come.
 const NOWHERE: f32 = 1.6;
@@ -132,7 +135,7 @@ impl Model {
         let features = examples.table.len();
         self.starts = vec![0; features + 1];
         self.average = vec![0.0; features];
-        let destinations = self.sizes.iter().filter(|size| **size > 0).count().max(1) as f32;
+        let destinations = self.sizes.iter().filter(|size| **size > 0).count() as f32 + UNKNOWN;
         for same in pairs.chunk_by(|a, b| a == b) {
             let (feature, destination) = same[0];
             let taken = refused.get(&same[0]).copied().unwrap_or(0);
@@ -166,6 +169,13 @@ impl Model {
     /// How many examples a destination has, its own name counted.
     pub fn size(&self, destination: u32) -> u32 {
         self.sizes[destination as usize]
+    }
+
+    /// In how many cases a destination is right that was ranked so. By the rule of succession it is never more sure than its
+    /// examples allow, had all of them been right.
+    pub fn share(&self, ranked: Ranked) -> f32 {
+        let examples = self.sizes[ranked.destination as usize].saturating_sub(1) as f32;
+        self.calibration.share(ranked.odds).min((examples + 1.0) / (examples + 2.0))
     }
 
     /// What a feature says for a destination, in parts of [`ONE`]: the natural logarithm of how much more of it has the feature than

@@ -294,7 +294,12 @@ pub(crate) fn suggest_for(
     let places = &workspace.opened().places;
     for proposal in proposals.iter_mut().filter(|proposal| proposal.kind != Kind::Other) {
         let found = items.get(&proposal.item).and_then(|item| suggester.of(&reasons, item, places));
-        found.filter(|found| found.speaks).into_iter().for_each(|found| found.propose(proposal, NEVER));
+        match found {
+            Some(found) if found.speaks => found.propose(proposal, NEVER),
+            // What is too little to be proposed may be picked all the same.
+            Some(found) => proposal.suggested = found.folders,
+            None => {}
+        }
     }
     Ok(())
 }

@@ -58,7 +58,7 @@ impl App<'_, '_> {
         });
         let choices: Vec<Choice> = places.collect();
         if choices.is_empty() {
-            return self.refuse("nothing that is filed speaks clearly for a place");
+            return self.refuse("nothing that is filed speaks for a folder");
         }
         self.mode = Mode::Choose(Choose::new("Where things like it are", choices));
     }

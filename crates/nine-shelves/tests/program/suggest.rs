@@ -260,3 +260,17 @@ fn a_table_of_suggestions_is_edited_and_carried_out() {
     world.nine(&["carry", "w.csv", "--yes"]).ends(0).says("2 moved");
     assert!(world.shelves.join("2 Loans/hull drawing 77.dwg").exists());
 }
+
+#[test]
+fn with_nobody_there_a_suggestion_is_kept_for_the_review() {
+    let world = world();
+    world.rules("[routine.weekly]\nrun = [\"suggest\"]\nunattended = \"sure\"\n");
+    world.file("hull drawing 77.dwg", "1");
+    let before = world.picture();
+    world.nine(&["routine", "weekly", "--unattended"]).ends(0).warns("in doubt");
+    assert_eq!(world.picture(), before, "a guess is never sure enough");
+    world.nine(&[]).ends(0).says("nine review");
+    world.nine(&["routine", "weekly", "--yes"]).ends(0).says("1 moved");
+    let add = ["routine", "bad", "--run", "suggest --rules", "--yes"];
+    world.nine(&add).ends(2).warns("cannot be a part of a routine");
+}

@@ -404,3 +404,37 @@ fn what_waits_since_nobody_was_there_is_gone_through() {
     assert!(names(&world.data.join("waiting")).is_empty(), "nothing waits any more");
     world.nine(&[]).ends(0).says("nine shelves");
 }
+
+#[test]
+fn what_goes_by_example_is_shown_with_its_reasons_and_picked_by_key() {
+    let world = World::new();
+    world.rules("");
+    for number in 10..19 {
+        for (folder, word) in [("2 Loans/Harrow", "harrow"), ("2 Loans/Kittiwake", "kittiwake")] {
+            let path = format!("{folder}/letter {word} {number}.txt");
+            world.old_file(&world.shelves.join(&path), &path);
+        }
+    }
+    world.file("letter harrow 77.txt", "1").file("letter kittiwake harrow.txt", "22").file("oar.xyz", "3");
+    let mut screen = Screen::start(&world, &["review", "downloads"], 40, 120);
+    screen.until("3 items").keys(&["/", "77", ENTER]).until("all 9 files with \"harrow\" in the name");
+    // As it is suggested; another one into the second of its places.
+    screen
+        .keys(&[" "])
+        .until("1 to be done")
+        .keys(&["/", "kitti", ENTER, "s"])
+        .until("Where things like it are");
+    screen.until("1  2 Loans/").until("2  2 Loans/").keys(&["2"]).until("2 to be done");
+    screen
+        .keys(&["q"])
+        .until("carry out 2 items")
+        .keys(&["1"])
+        .until("Carry out 2 steps?")
+        .keys(&["y", ENTER]);
+    screen.until("2 moved");
+    assert_eq!(screen.ends(), Some(0));
+    assert!(world.shelves.join("2 Loans/Harrow/letter harrow 77.txt").exists());
+    assert!(
+        world.at("Downloads/oar.xyz").exists() && !world.at("Downloads/letter kittiwake harrow.txt").exists()
+    );
+}
