@@ -338,7 +338,7 @@ impl Shown<'_> {
         facts.print(&mut out, look)?;
         writeln!(out)?;
         self.print_rules(&mut out)?;
-        if let Some(found) = &self.answer.suggested {
+        if let Some(found) = self.answer.suggested.as_ref().filter(|found| explained::says_something(found)) {
             writeln!(out)?;
             explained::print(found, look, &mut out)?;
         }

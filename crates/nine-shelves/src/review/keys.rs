@@ -104,13 +104,6 @@ pub const KEYS: [KeyRow; 33] = {
             Do::Shelf,
             ("shelf", "onto that shelf; then a folder on it is picked or typed"),
         ),
-        row(
-            Decide,
-            "s",
-            &[Char('s')],
-            Do::Suggested,
-            ("suggested", "one of the places where it may go by the example of what is filed"),
-        ),
         row(Decide, "l", &[Char('l')], Do::Leave, ("leave", "it stays where it is")),
         row(
             Decide,
@@ -121,6 +114,13 @@ pub const KEYS: [KeyRow; 33] = {
         ),
         row(Decide, "d", &[Char('d')], Do::Discard, ("discard", "into the trash")),
         row(Decide, "a", &[Char('a')], Do::Archive, ("archive", "into the dated archive")),
+        row(
+            Decide,
+            "s",
+            &[Char('s')],
+            Do::Suggested,
+            ("suggested", "one of the places where it may go by the example of what is filed"),
+        ),
         row(Decide, "t", &[Char('t')], Do::Tag, ("tag", "give tags, or take them with a - before them")),
         row(Decide, "e", &[Char('e')], Do::Rename, ("rename", "another name; Tab offers some")),
         row(Decide, "f", &[Char('f')], Do::Facet, ("facet", "answer a facet, or say which tag files it")),

@@ -103,10 +103,10 @@ Tags  2 items, 64 B get tags and stay where they are
   1 Exhibitions  ███▉██▉███▒▒▒▒▒▒▒▌▒▌                     10 files   14 KB  +8
   2 Loans        ▉██▉██▉                                   6 files  4.1 KB
   3 Funding      ▉█▉▒▌                                     3 files  2.5 KB  +1
-  4 Education    ▉█▉                                       2 files  1.6 KB
+  4 Education    ▉▉██████████████▉██████▉                 22 files   46 KB
   5 Pictures     ▉██████████████████████████▉██████████▉  36 files  112 KB
-  6 Office       ▉█▉▉██▉                                   6 files  2.8 KB
-  7 Reference    ▉█▒▒▌                                     2 files   691 B  +2
+  6 Office       ▉█▉▉███████▉██▉                          13 files  8.0 KB
+  7 Reference    ▉█▒▌██████▉██████▉                       14 files  4.8 KB  +2
   8 Later        ▌▒▒▒▌                                     0 files     0 B  +4
   9 Archive                                                0 files     0 B
 
@@ -342,10 +342,10 @@ documents
   1 Exhibitions  ███▉███▉███▉                               10 files   14 KB
   2 Loans        ▉██▉██▉                                     6 files  4.1 KB
   3 Funding      ▉██▉                                        3 files  2.5 KB
-  4 Education    ▉█▉                                         2 files  1.6 KB
+  4 Education    ▉▉███████████████▉███████▉                 22 files   46 KB
   5 Pictures     ▉███████████████████████████▉███████████▉  36 files  112 KB
-  6 Office       ▉█▉▉██▉                                     6 files  2.8 KB
-  7 Reference    ▉█▉                                         2 files   691 B
+  6 Office       ▉█▉▉███████▉██▉                            13 files  8.0 KB
+  7 Reference    ▉▉██████▉██████▉                           14 files  4.8 KB
   8 Later                                                    0 files     0 B
   9 Archive                                                  0 files     0 B
 
@@ -538,10 +538,10 @@ IMG_3034.JPG  Phone import/DCIM/101TERN  3.0 KB  3 days
   1 Exhibitions  █▉█▉██▉                   10 files   14 KB  3 folders, 1 deep
   2 Loans        ▉▉█▉                       6 files  4.1 KB  3 folders, 1 deep
   3 Funding      ▉▉                         3 files  2.5 KB  2 folders, 1 deep
-  4 Education    ▉▉                         2 files  1.6 KB  1 folder, 1 deep
+  4 Education    ▉▉███████▉████▉           22 files   46 KB  6 folders, 2 deep
   5 Pictures     ▉███████████████▉██████▉  36 files  112 KB  7 folders, 2 deep
-  6 Office       ▉▉▉▉                       6 files  2.8 KB  5 folders, 2 deep
-  7 Reference    ▉▉                         2 files   691 B  2 folders, 2 deep
+  6 Office       ▉▉▉███▉█▉                 13 files  8.0 KB  6 folders, 2 deep
+  7 Reference    ▉▉██▉████▉                14 files  4.8 KB  4 folders, 2 deep
   8 Later                                   0 files     0 B
   9 Archive                                 0 files     0 B
 
@@ -571,7 +571,7 @@ files and folders side by side  5
   7 Reference  1 file beside its folders
       nine put --where 'file and folder is "7 Reference"' --on 7/Unsorted
 
-documents: 65 files, 138 KB; 9 things to look at
+documents: 104 files, 192 KB; 9 things to look at
 
 "#]]
     );
@@ -630,10 +630,10 @@ Tags  2 items, 64 B get tags and stay where they are
   1 Exhibitions  █████▉████▉█████▒▒▒▒▒▒▒▒▒▒▒▌▒▌                                10 files   14 KB  +8
   2 Loans        ▉████▉███▉                                                     6 files  4.1 KB
   3 Funding      ▉███▉▒▌                                                        3 files  2.5 KB  +1
-  4 Education    █▉█▉                                                           2 files  1.6 KB
+  4 Education    ▉█▉██████████████████████▉██████████▉                         22 files   46 KB
   5 Pictures     ▉█████████████████████████████████████████▉████████████████▉  36 files  112 KB
-  6 Office       ▉███▉▉███▉                                                     6 files  2.8 KB
-  7 Reference    ▉██▒▒▒▌                                                        2 files   691 B  +2
+  6 Office       ▉███▉▉███████████▉███▉                                        13 files  8.0 KB
+  7 Reference    ▉█▒▒▒▌█████████▉██████████▉                                   14 files  4.8 KB  +2
   8 Later        ▌▒▒▒▒▒▌                                                        0 files     0 B  +4
   9 Archive                                                                     0 files     0 B
 
@@ -702,10 +702,10 @@ documents
   1 Exhibitions  █████▉████▉█████▉                                             10 files   14 KB
   2 Loans        ▉████▉███▉                                                     6 files  4.1 KB
   3 Funding      ▉███▉                                                          3 files  2.5 KB
-  4 Education    █▉█▉                                                           2 files  1.6 KB
+  4 Education    ▉█▉██████████████████████▉██████████▉                         22 files   46 KB
   5 Pictures     ▉█████████████████████████████████████████▉████████████████▉  36 files  112 KB
-  6 Office       ▉███▉▉███▉                                                     6 files  2.8 KB
-  7 Reference    █▉█▉                                                           2 files   691 B
+  6 Office       ▉███▉▉███████████▉███▉                                        13 files  8.0 KB
+  7 Reference    ▉█▉█████████▉██████████▉                                      14 files  4.8 KB
   8 Later                                                                       0 files     0 B
   9 Archive                                                                     0 files     0 B
 
@@ -760,6 +760,13 @@ apr 30 lteter lantern row archive.PDF
   shortcuts and installers  no
       type shortcut,installer: it is document
 
+  by the example of what is filed  too little to suggest it
+      40 %  documents/2 Loans/2028
+            the one file with "archive" in the name is in 2 Loans/{modified:year}
+            nine search 'name has archive' --in documents --no-archive
+       2 %  documents/4 Education/School visits/2030
+       2 %  documents/6 Office/Tides 2031
+
 "#]]
     );
 }
@@ -806,10 +813,10 @@ Tags  2 items, 64 B get tags and stay where they are
   1 Exhibitions  ===]==]===+++++++]+]                     10 files   14 KB  +8
   2 Loans        ]==]==]                                   6 files  4.1 KB
   3 Funding      ]=]+]                                     3 files  2.5 KB  +1
-  4 Education    ]=]                                       2 files  1.6 KB
+  4 Education    ]]==============]======]                 22 files   46 KB
   5 Pictures     ]==========================]==========]  36 files  112 KB
-  6 Office       ]=]]==]                                   6 files  2.8 KB
-  7 Reference    ]=++]                                     2 files   691 B  +2
+  6 Office       ]=]]=======]==]                          13 files  8.0 KB
+  7 Reference    ]=+]======]======]                       14 files  4.8 KB  +2
   8 Later        ]+++]                                     0 files     0 B  +4
   9 Archive                                                0 files     0 B
 
@@ -913,10 +920,10 @@ documents
   1 Exhibitions  ===]===]===]                               10 files   14 KB
   2 Loans        ]==]==]                                     6 files  4.1 KB
   3 Funding      ]==]                                        3 files  2.5 KB
-  4 Education    ]=]                                         2 files  1.6 KB
+  4 Education    ]]===============]=======]                 22 files   46 KB
   5 Pictures     ]===========================]===========]  36 files  112 KB
-  6 Office       ]=]]==]                                     6 files  2.8 KB
-  7 Reference    ]=]                                         2 files   691 B
+  6 Office       ]=]]=======]==]                            13 files  8.0 KB
+  7 Reference    ]]======]======]                           14 files  4.8 KB
   8 Later                                                    0 files     0 B
   9 Archive                                                  0 files     0 B
 
@@ -929,10 +936,10 @@ documents
   1 Exhibitions  =]=]==]                   10 files   14 KB  3 folders, 1 deep
   2 Loans        ]]=]                       6 files  4.1 KB  3 folders, 1 deep
   3 Funding      ]]                         3 files  2.5 KB  2 folders, 1 deep
-  4 Education    ]]                         2 files  1.6 KB  1 folder, 1 deep
+  4 Education    ]]=======]====]           22 files   46 KB  6 folders, 2 deep
   5 Pictures     ]===============]======]  36 files  112 KB  7 folders, 2 deep
-  6 Office       ]]]]                       6 files  2.8 KB  5 folders, 2 deep
-  7 Reference    ]]                         2 files   691 B  2 folders, 2 deep
+  6 Office       ]]]===]=]                 13 files  8.0 KB  6 folders, 2 deep
+  7 Reference    ]]==]====]                14 files  4.8 KB  4 folders, 2 deep
   8 Later                                   0 files     0 B
   9 Archive                                 0 files     0 B
 
@@ -962,7 +969,7 @@ files and folders side by side  5
   7 Reference  1 file beside its folders
       nine put --where 'file and folder is "7 Reference"' --on 7/Unsorted
 
-documents: 65 files, 138 KB; 9 things to look at
+documents: 104 files, 192 KB; 9 things to look at
 
 "#]]
     );

@@ -127,7 +127,7 @@ nothing is proposed  3 items                              │ decided    nothing
   2 Loans   ████████████████████▒▒▒▒▒▒▒▒▒▒▒▒▒▒▒▒▒▒▒▌                       1 file  12 B  +1
   3 Grants  ███████████████████▉                                           1 file  17 B
 loan anchor.txt: taken   = the same for 2 others with `loan` in the name
-space take  1-9 shelf  l leave  p put off  d discard  a archive  t tag  e rename  f facet  c clash  ? help  q end
+space take  1-9 shelf  l leave  p put off  d discard  a archive  s suggested  t tag  e rename  f facet  ? help  q end
 
 "#]]);
 }
@@ -177,7 +177,7 @@ without a doubt  2 items                                  │            this on
   2 Loans   ███████████████████▉                                           1 file  12 B
   3 Grants  ███████████████████▉                                           1 file  17 B
 
-space take  1-9 shelf  l leave  p put off  d discard  a archive  t tag  e rename  f facet  c clash  ? help  q end
+space take  1-9 shelf  l leave  p put off  d discard  a archive  s suggested  t tag  e rename  f facet  ? help  q end
 
 "#]]);
     screen.keys(&["c"]).looks(str![[r#"
@@ -616,9 +616,11 @@ for you to decide  1 item                                 │   p          put o
   ? plan of the quay.txt                   21 B 12 months │              `Sort later` beside it
                                                           │   d          discard: into the trash
 nothing is proposed  3 items                              │   a          archive: into the dated archive
-    oar list.txt                           39 B 12 months │   t          tag: give tags, or take them with a - before
-    sail list.txt                          40 B 12 months │              them
-    tide notes.md                          40 B 12 months │   e          rename: another name; Tab offers some
+    oar list.txt                           39 B 12 months │   s          suggested: one of the places where it may go by
+    sail list.txt                          40 B 12 months │              the example of what is filed
+    tide notes.md                          40 B 12 months │   t          tag: give tags, or take them with a - before
+                                                          │              them
+                                                          │   e          rename: another name; Tab offers some
                                                           │   f          facet: answer a facet, or say which tag files
                                                           │              it
                                                           │   c          clash: a name is taken: number, leave, hold,
@@ -637,8 +639,6 @@ nothing is proposed  3 items                              │   a          archi
                                                           │ Move
                                                           │   up k       the item above
                                                           │   down j     the item below
-                                                          │   page up    a page up
-                                                          │   page down  a page down
 
   1 Boats   ███████████████████████████████████████▉███████████████████▉  3 files  55 B
   2 Loans   ███████████████████▉                                           1 file  12 B

@@ -62,6 +62,14 @@ fn command(words: &[String]) -> String {
     words.iter().map(|word| paste::word(word)).collect::<Vec<_>>().join(" ")
 }
 
+/// From which share on, in percent, a folder is told that is too little to be suggested.
+const WORTH_TELLING: u8 = 25;
+
+/// Whether it is worth telling people.
+pub fn says_something(found: &Explained) -> bool {
+    found.speaks || found.share() >= WORTH_TELLING
+}
+
 /// Prints it.
 ///
 /// # Errors
