@@ -182,8 +182,14 @@ pub struct Reasons<'l> {
     asked: RefCell<Asked>,
 }
 
-/// The examples of features, of files or folders.
-type Asked = FxHashMap<(u32, bool), Rc<[u32]>>;
+/// How many examples have a feature, and how many of them lie in each destination.
+struct Counts {
+    all: usize,
+    by_destination: FxHashMap<u32, usize>,
+}
+
+/// The counts of features, among files or folders.
+type Asked = FxHashMap<(u32, bool), Rc<Counts>>;
 
 /// Reasons that are given at most.
 const REASONS: usize = 3;
@@ -199,13 +205,11 @@ impl Reasons<'_> {
         let mut found: Vec<Reason> = Vec::new();
         for (number, _) in features {
             let feature = examples.table.feature(number);
-            let rows = self.rows(number, &feature, traits.is_folder);
-            let is_there = |row: &&u32| {
-                model.destinations.of[examples.all[**row as usize].folder as usize] == suggestion.destination
-            };
-            let there = rows.iter().filter(is_there).count();
+            let counts = self.counts(number, &feature, traits.is_folder);
+            let (all, there) = (counts.all, counts.by_destination.get(&suggestion.destination));
+            let there = there.copied().unwrap_or(0);
             // Of what is mostly elsewhere, one is told where nothing says more.
-            if there == 0 || (there * 2 < rows.len() && !found.is_empty()) {
+            if there == 0 || (there * 2 < all && !found.is_empty()) {
                 continue;
             }
             let destination = suggestion.pattern.clone();
@@ -213,7 +217,7 @@ impl Reasons<'_> {
             if found.first().is_some_and(is_weak) {
                 found.clear();
             }
-            found.push(Reason { feature, all: rows.len(), there, folders: traits.is_folder, destination });
+            found.push(Reason { feature, all, there, folders: traits.is_folder, destination });
             if found.len() == REASONS {
                 break;
             }
@@ -221,10 +225,18 @@ impl Reasons<'_> {
         found
     }
 
-    fn rows(&self, number: u32, feature: &Feature, folders: bool) -> Rc<[u32]> {
-        let mut asked = self.asked.borrow_mut();
-        let rows = asked.entry((number, folders)).or_insert_with(|| self.index.rows(feature, folders).into());
-        Rc::clone(rows)
+    fn counts(&self, number: u32, feature: &Feature, folders: bool) -> Rc<Counts> {
+        let count = || {
+            let rows = self.index.rows(feature, folders);
+            let (examples, model) = (&self.learned.examples, self.learned.model(folders));
+            let mut by_destination: FxHashMap<u32, usize> = FxHashMap::default();
+            for row in &rows {
+                let folder = examples.all[*row as usize].folder as usize;
+                *by_destination.entry(model.destinations.of[folder]).or_default() += 1;
+            }
+            Rc::new(Counts { all: rows.len(), by_destination })
+        };
+        Rc::clone(self.asked.borrow_mut().entry((number, folders)).or_insert_with(count))
     }
 }
 

@@ -55,8 +55,8 @@ impl LooseItem {
 pub(crate) fn loose_items(looking: &mut Looking, view: usize, ids: &[NodeId]) -> Vec<LooseItem> {
     let mut rows = Rows::none(looking.views[view].tree.rows());
     ids.iter().for_each(|id| rows.add(id.row()));
-    looking.learn(view, &rows, Unlearned { tags: true, content: false });
     if looking.views[view].store().is_some_and(|store| store.abilities().may_read) {
+        looking.learn(view, &rows, Unlearned { tags: true, content: false });
         looking.learn_types(view, &rows);
         looking.read_words(view, &rows, WantsInside { said: true, origin: true, ..WantsInside::default() });
     }

@@ -225,7 +225,9 @@ impl Shown<'_> {
                 writeln!(out, "     {FAINT}{line}{FAINT:#}")?;
             }
         }
-        for doubt in &self.worklist.steps[at].doubts {
+        // How likely a suggestion is stands at the end of its line.
+        let doubts = step.doubts.iter().filter(|doubt| !matches!(doubt, Doubt::Suggested { .. }));
+        for doubt in doubts {
             if matches!(doubt, Doubt::Opens { .. }) {
                 if told.contains(&doubt) {
                     continue;

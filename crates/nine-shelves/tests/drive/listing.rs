@@ -32,6 +32,29 @@ fn a_folder_is_listed_with_one_request() {
 }
 
 #[test]
+fn suggestions_read_nothing_beyond_the_listing() {
+    let drive = Drive::with(Settings::default());
+    for n in 0..9 {
+        drive.file(format!("1 Minutes/minutes 2030-0{n}.pdf"), "%PDF-1.7 minutes");
+        drive.file(format!("2 Loans/letter of loan {n}.pdf"), "%PDF-1.7 a letter");
+    }
+    drive.file("minutes 2031-01.pdf", "%PDF-1.7 more");
+    drive.nine(&["check"]).ends(0);
+    let _ = drive.asked("GET");
+    drive
+        .nine(&["suggest", "drive"])
+        .ends(0)
+        .says("1 Minutes")
+        .says("all 9 files with \"minutes\" in the name");
+    let asked = drive.standin.as_ref().unwrap().asked();
+    let others: Vec<_> = asked.iter().filter(|asked| asked.method != "PROPFIND").collect();
+    assert!(others.is_empty(), "{others:?}");
+    // Three folders, for the shelves and for what lies loose, and what is asked to see whether it is there.
+    assert!(asked.len() <= 10, "{}: {asked:?}", asked.len());
+    drive.nine(&["suggest", "drive", "--yes"]).ends(0).says("1 moved");
+}
+
+#[test]
 fn moves_are_a_request_each() {
     let drive = laid_out();
     drive.rules("[[rule]]\nname = \"all\"\nwhen = \"ext txt\"\nreach = \"deep\"\nput = \"cloud/1\"\nclash = \"number\"\n");
