@@ -7,7 +7,7 @@ use std::collections::HashSet;
 use rustc_hash::FxHashMap;
 
 use super::examples::ExampleIndex;
-use super::feature::{Feature, FeatureKind, quoted};
+use super::rule_test::{RuleTest, is_near, may_join, may_test};
 use super::{Known, Learned, loose};
 use crate::facet::Facet;
 use crate::item::Item;
@@ -74,15 +74,6 @@ pub fn rules(learned: &Learned, known: &Known, taken: &HashSet<u64>) -> Vec<Foun
     }
     let joined = join(found);
     finder.in_order(joined)
-}
-
-/// A test of a rule.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-enum RuleTest {
-    /// It has one of these features, which are of one kind.
-    Has(Vec<Feature>),
-    /// A facet has an answer for it.
-    Known(String),
 }
 
 #[derive(Debug, Clone)]
@@ -358,18 +349,6 @@ impl<'a> RuleFinder<'a> {
     }
 }
 
-impl RuleTest {
-    fn condition(&self) -> String {
-        match self {
-            RuleTest::Known(facet) => format!("{facet} known"),
-            RuleTest::Has(features) => {
-                let first = features[0].condition();
-                features[1..].iter().fold(first, |all, feature| format!("{all},{}", quoted(&feature.text)))
-            }
-        }
-    }
-}
-
 /// Rules for one destination that differ in one word alone are one rule.
 fn join(rules: Vec<Grown>) -> Vec<Grown> {
     let mut joined: Vec<Grown> = Vec::new();
@@ -395,33 +374,6 @@ fn join(rules: Vec<Grown>) -> Vec<Grown> {
         }
     }
     joined
-}
-
-fn may_join(kind: FeatureKind) -> bool {
-    matches!(
-        kind,
-        FeatureKind::Word
-            | FeatureKind::Extension
-            | FeatureKind::Type
-            | FeatureKind::Author
-            | FeatureKind::Sender
-    )
-}
-
-/// Whether a folder is called by a word, in the singular or the plural.
-fn is_near(name: &str, word: &str) -> bool {
-    word.chars().count() > 2 && name.contains(word)
-}
-
-/// Whether a person would write such a test.
-fn may_test(feature: &Feature) -> bool {
-    let is_number = feature.text.bytes().all(|b| b.is_ascii_digit());
-    match feature.kind {
-        FeatureKind::Word => !is_number && feature.text.chars().count() > 2 || !feature.text.is_ascii(),
-        FeatureKind::Series | FeatureKind::Figures | FeatureKind::Origin => false,
-        FeatureKind::Extension => !feature.text.is_empty(),
-        _ => true,
-    }
 }
 
 fn is_good(tally: RuleTally) -> bool {

@@ -10,6 +10,9 @@ mod feature;
 mod induce;
 mod measure;
 mod model;
+mod name_parts;
+mod named_by_value;
+mod rule_test;
 
 use std::cell::RefCell;
 use std::cmp::Reverse;

@@ -2,6 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
+use nine_core::copies::Digest;
 use nine_core::correct::tidy_stem;
 use nine_core::find::Rows;
 use nine_core::item::{Item, Kind};
@@ -9,6 +10,7 @@ use nine_core::keep_together;
 use nine_core::kinds::{ItemType, TYPES};
 use nine_core::marks::without_mark;
 use nine_core::metadata::Metadata;
+use nine_core::moment::Moment;
 use nine_core::names::{fold, fold_bytes, split_extension};
 use nine_core::place::Spot;
 use nine_core::plan::{HELD, sweep::LATER as SORT_LATER};
@@ -23,6 +25,12 @@ use crate::workspace::Workspace;
 
 /// Files that are read for what they say of themselves at most, the newest first, unless more is asked for.
 const READ_AT_ONCE: usize = 200;
+
+/// Files of one name are compared up to this size, in bytes.
+const COMPARED: u64 = 4 << 20;
+
+/// Files that are compared in each bookcase at most.
+const COMPARED_AT_ONCE: usize = 2000;
 
 /// Files in a folder by which its type is told.
 const TYPED_BY: usize = 100;
@@ -64,9 +72,10 @@ impl<'w> OnShelves<'w> {
             all.rows.push(rows);
             all.learn(view, reads_all);
         }
+        let repeated = all.repeated();
         all.looking.keep();
         let corrections = Corrections::read(workspace, all.looking.catalogue());
-        all.add(&mut examples, &corrections);
+        all.add(&mut examples, &corrections, &repeated);
         Ok((all, examples, corrections))
     }
 
@@ -142,8 +151,7 @@ impl<'w> OnShelves<'w> {
         }
     }
 
-    fn add(&self, examples: &mut Examples, corrections: &Corrections) {
-        let repeated = self.repeated();
+    fn add(&self, examples: &mut Examples, corrections: &Corrections, repeated: &HashSet<(usize, NodeId)>) {
         for (view, rows) in self.rows.iter().enumerate() {
             let of = &self.looking.views[view];
             let corrected = corrections.in_view(of, examples);
@@ -177,32 +185,76 @@ impl<'w> OnShelves<'w> {
         }
     }
 
-    /// Files that lie there more than once, as far as their names and sizes tell: which of them is where it belongs,
+    /// Files that lie there more than once, under one name but for copy marks: which of them is where it belongs,
     /// nobody knows. Of several in one folder the first counts.
-    fn repeated(&self) -> HashSet<(usize, NodeId)> {
-        let mut first: HashMap<(u64, String), (usize, NodeId, u32)> = HashMap::new();
-        let mut found = HashSet::new();
+    fn repeated(&mut self) -> HashSet<(usize, NodeId)> {
+        let mut named: HashMap<(u64, String), Vec<Twin>> = HashMap::new();
         for (view, rows) in self.rows.iter().enumerate() {
             let tree = &self.looking.views[view].tree;
             for row in rows.iter().filter(|row| row.own.is_none() && tree.size(row.id) > 0) {
                 let (stem, ext) = split_extension(tree.name(row.id));
                 let stem = fold(&tidy_stem(&String::from_utf8_lossy(stem)));
-                let key = (tree.size(row.id), stem + &fold_bytes(ext));
-                match first.get(&key) {
-                    None => {
-                        first.insert(key, (view, row.id, row.folder));
-                    }
-                    Some((at, id, folder)) => {
-                        found.insert((view, row.id));
-                        if *folder != row.folder {
-                            found.insert((*at, *id));
-                        }
-                    }
+                let twin = Twin { view, id: row.id, folder: row.folder };
+                named.entry((tree.size(row.id), stem + &fold_bytes(ext))).or_default().push(twin);
+            }
+        }
+        named.retain(|_, twins| twins.len() > 1);
+        self.compare(&named);
+        let mut found = HashSet::new();
+        for twins in named.values() {
+            let mut first: HashMap<Bytes, &Twin> = HashMap::new();
+            for twin in twins {
+                let bytes = self.bytes(twin);
+                let Some(earlier) = first.get(&bytes) else {
+                    first.insert(bytes, twin);
+                    continue;
+                };
+                found.insert((twin.view, twin.id));
+                if earlier.folder != twin.folder {
+                    found.insert((earlier.view, earlier.id));
                 }
             }
         }
         found
     }
+
+    /// Reads small files that may be the same, where they may be read and nobody did yet.
+    fn compare(&mut self, named: &HashMap<(u64, String), Vec<Twin>>) {
+        for view in 0..self.looking.views.len() {
+            if !self.looking.views[view].store().is_some_and(|store| store.abilities().may_read) {
+                continue;
+            }
+            let mut rows = Rows::none(self.looking.views[view].tree.rows());
+            let small = named.iter().filter(|((size, _), _)| *size <= COMPARED).flat_map(|(_, twins)| twins);
+            let mut small: Vec<usize> =
+                small.filter(|twin| twin.view == view).map(|twin| twin.id.row()).collect();
+            small.sort_unstable();
+            small.iter().take(COMPARED_AT_ONCE).for_each(|row| rows.add(*row));
+            if !rows.is_empty() {
+                self.looking.learn_digests(view, &rows);
+            }
+        }
+    }
+
+    /// What is known of a file's bytes: their digest, or when they were last changed, which a copy mostly keeps.
+    fn bytes(&self, twin: &Twin) -> Bytes {
+        let tree = &self.looking.views[twin.view].tree;
+        tree.digest(twin.id).map_or(Bytes::Of(tree.newest(twin.id)), Bytes::Read)
+    }
+}
+
+/// A file of the name and size of others.
+struct Twin {
+    view: usize,
+    id: NodeId,
+    folder: u32,
+}
+
+/// What tells whether two files are the same.
+#[derive(PartialEq, Eq, Hash)]
+enum Bytes {
+    Read(Digest),
+    Of(Moment),
 }
 
 impl Shelved for OnShelves<'_> {
