@@ -122,13 +122,16 @@ fn what_is_put_off_held_archived_or_there_twice_teaches_nothing() {
             world.old_file(&world.shelves.join(format!("{folder}/lamp {n}.pdf")), "the same size");
         }
     }
+    // Of one name and size, and yet two things.
+    world.old_file(&world.shelves.join("1 Boats/a/rope.pdf"), "made of hemp");
+    world.old_file(&world.shelves.join("2 Loans/b/rope.pdf"), "made of wire");
     world
         .file("sextant 10.pdf", "1")
         .file("compass 10.pdf", "2")
         .file("anchor 10.pdf", "3")
         .file("lamp 10.pdf", "4");
     assert_eq!(suggested(&world, &[]), []);
-    suggest(&world, &[]).ends(0).says("learned from 9 items in 1 folder");
+    suggest(&world, &[]).ends(0).says("learned from 11 items in 3 folders");
 }
 
 #[test]
