@@ -1,7 +1,5 @@
 //! What lies on the shelves, as examples to learn from.
 
-use std::ops::Range;
-
 use rustc_hash::FxHashMap;
 
 use super::feature::{Feature, FeatureKind, FeatureTable, Traits};
@@ -28,8 +26,8 @@ pub(super) struct ShelfFolder {
 pub(super) struct Example {
     /// The number of the folder that it lies in.
     pub folder: u32,
-    /// Where its features stand.
-    features: Range<u32>,
+    /// Where its features begin, and how many there are: no name has so many.
+    features: (u32, u16),
     /// When it came, in nanoseconds since 1970.
     pub at: i64,
     /// When it was last changed, likewise.
@@ -118,7 +116,7 @@ impl Examples {
     pub fn add(&mut self, traits: &Traits, filed: Filed) {
         let start = self.features.len() as u32;
         let digest = self.table.learn(traits, &mut self.features);
-        let features = start..self.features.len() as u32;
+        let features = (start, u16::try_from(self.features.len() as u32 - start).unwrap_or(u16::MAX));
         let Filed { folder, own, at, modified, weight, reference } = filed;
         let (at, modified, is_folder) = (at.0, modified.0, traits.is_folder);
         self.all.push(Example { folder, features, at, modified, digest, weight, is_folder, own, reference });
@@ -136,9 +134,10 @@ impl Examples {
         self.all.iter().filter(|example| example.weight > 0 && !example.is_folder).count()
     }
 
-    /// The features of a example, by their numbers.
+    /// The features of an example, by their numbers.
     pub(super) fn features(&self, example: &Example) -> &[u32] {
-        &self.features[example.features.start as usize..example.features.end as usize]
+        let (start, count) = example.features;
+        &self.features[start as usize..start as usize + usize::from(count)]
     }
 
     /// The folder of a name in another one, letter case and Unicode form ignored.

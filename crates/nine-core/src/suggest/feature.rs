@@ -182,15 +182,18 @@ fn host_expression(host: &str) -> String {
 /// The features that were met, each with a number.
 #[derive(Debug, Clone, Default)]
 pub(super) struct FeatureTable {
-    numbers: FxHashMap<Box<str>, u32>,
-    /// A letter for the kind, and the text.
-    keys: Vec<Box<str>>,
+    /// The numbers by the digests of the keys. A digest that another key has already is raised by one.
+    numbers: FxHashMap<u64, u32>,
+    /// The keys one behind the other, each a letter for the kind, and the text.
+    keys: String,
+    /// Where each ends.
+    ends: Vec<u32>,
 }
 
 impl FeatureTable {
     /// How many there are.
     pub fn len(&self) -> usize {
-        self.keys.len()
+        self.ends.len()
     }
 
     /// The feature of a number.
@@ -198,25 +201,47 @@ impl FeatureTable {
         Feature { kind: self.kind(number), text: self.text(number).to_owned() }
     }
 
+    fn key(&self, number: u32) -> &str {
+        let start = number.checked_sub(1).map_or(0, |before| self.ends[before as usize]);
+        &self.keys[start as usize..self.ends[number as usize] as usize]
+    }
+
     /// In what it makes alike.
     pub fn kind(&self, number: u32) -> FeatureKind {
-        FeatureKind::ALL[usize::from(self.keys[number as usize].as_bytes()[0] - b'A')]
+        FeatureKind::ALL[usize::from(self.key(number).as_bytes()[0] - b'A')]
     }
 
     /// Its text.
     pub fn text(&self, number: u32) -> &str {
-        &self.keys[number as usize][1..]
+        &self.key(number)[1..]
+    }
+
+    /// The number of a key with this digest, or the digest under which it is to be kept.
+    fn look_up(&self, key: &str, digest: u64) -> Result<u32, u64> {
+        let mut digest = digest;
+        while let Some(number) = self.numbers.get(&digest) {
+            if self.key(*number) == key {
+                return Ok(*number);
+            }
+            digest = digest.wrapping_add(1);
+        }
+        Err(digest)
+    }
+
+    /// The number of a key, where it is known.
+    fn known(&self, key: &str) -> Option<u32> {
+        self.look_up(key, digest_of(key)).ok()
     }
 
     /// The number of a feature that may be new.
-    fn add(&mut self, key: &str) -> u32 {
-        if let Some(number) = self.numbers.get(key) {
-            return *number;
-        }
-        let number = self.keys.len() as u32;
-        self.keys.push(key.into());
-        self.numbers.insert(key.into(), number);
-        number
+    fn add(&mut self, key: &str, digest: u64) -> u32 {
+        self.look_up(key, digest).unwrap_or_else(|free| {
+            let number = self.ends.len() as u32;
+            self.keys.push_str(key);
+            self.ends.push(self.keys.len() as u32);
+            self.numbers.insert(free, number);
+            number
+        })
     }
 
     /// The features of an item, each once, in the order of their numbers; what is new is added. Returns a digest of them that
@@ -225,8 +250,9 @@ impl FeatureTable {
         let start = into.len();
         let mut digest = 0_u64;
         each(traits, &mut |key| {
-            digest = digest.wrapping_add(FxBuildHasher.hash_one(key));
-            into.push(self.add(key));
+            let own = digest_of(key);
+            digest = digest.wrapping_add(own);
+            into.push(self.add(key, own));
         });
         into[start..].sort_unstable();
         let mut kept = start;
@@ -243,8 +269,8 @@ impl FeatureTable {
     /// Those of an item that are known, and how many of its words are not, numbers left out.
     pub fn find(&self, traits: &Traits) -> (Vec<u32>, usize) {
         let (mut found, mut unknown) = (Vec::new(), 0);
-        each(traits, &mut |key| match self.numbers.get(key) {
-            Some(number) => found.push(*number),
+        each(traits, &mut |key| match self.known(key) {
+            Some(number) => found.push(number),
             None => {
                 unknown += usize::from(key.starts_with(letter(FeatureKind::Word)) && has_letter(&key[1..]))
             }
@@ -262,15 +288,19 @@ impl FeatureTable {
 
     /// The known number of one feature.
     pub fn number(&self, feature: &Feature) -> Option<u32> {
-        self.numbers.get(format!("{}{}", letter(feature.kind), feature.text).as_str()).copied()
+        self.known(&format!("{}{}", letter(feature.kind), feature.text))
     }
 
     /// All features of a kind.
     pub fn of_kind(&self, kind: FeatureKind) -> impl Iterator<Item = (u32, &str)> {
         let letter = letter(kind) as u8;
-        let keys = (0..).zip(&self.keys).filter(move |(_, key)| key.as_bytes()[0] == letter);
-        keys.map(|(at, key)| (at, &key[1..]))
+        let keys = (0..self.ends.len() as u32).map(|number| (number, self.key(number)));
+        keys.filter(move |(_, key)| key.as_bytes()[0] == letter).map(|(number, key)| (number, &key[1..]))
     }
+}
+
+fn digest_of(key: &str) -> u64 {
+    FxBuildHasher.hash_one(key)
 }
 
 /// Whether a word is more than a number.

@@ -45,6 +45,9 @@ pub const SURE: u8 = 90;
 /// Questions by which it is calibrated at most, in each of four parts of time.
 const TRIED: usize = 250;
 
+/// Examples that are learned from at most, the newest ones.
+const MOST: usize = 250_000;
+
 /// With fewer examples nothing is tried.
 const FEWEST_TRIED: usize = 24;
 
@@ -265,6 +268,7 @@ fn trained(
     known: &Known,
     earlier: Option<&Calibration>,
 ) -> Model {
+    let used = &used[used.len().saturating_sub(MOST)..];
     let destinations = Arc::new(Destinations::of(examples, used, known));
     let mut model = Model::of(examples, used, values, &destinations);
     if let Some(earlier) = earlier.filter(|earlier| earlier.counts_for(used.len())) {
@@ -308,7 +312,7 @@ struct TriedAnswer {
     rank: Option<usize>,
 }
 
-/// Asks a model of a example. `None` if the item is not to be had.
+/// Asks a model of an example. `None` if the item is not to be had.
 fn answer(model: &Model, examples: &Examples, example: u32, known: &Known) -> Option<TriedAnswer> {
     let example = &examples.all[example as usize];
     let item = loose(known, example.reference)?;

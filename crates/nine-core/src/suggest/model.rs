@@ -87,7 +87,7 @@ impl Model {
         let newest = used.iter().map(|at| examples.all[*at as usize].at).max().unwrap_or(0);
         model.sizes = vec![0; model.destinations.all.len()];
         model.recent = vec![0; model.destinations.all.len()];
-        let mut pairs: Vec<(u32, u32)> = Vec::with_capacity(used.len() * 8);
+        let mut pairs: Vec<(u32, u32)> = Vec::with_capacity(used.len() * 10);
         for at in used {
             let example = &examples.all[*at as usize];
             let destination = model.destinations.of[example.folder as usize];

@@ -1,6 +1,7 @@
 //! What lies on the shelves, read as examples.
 
 use std::collections::{HashMap, HashSet};
+use std::hash::{DefaultHasher, Hash, Hasher};
 
 use nine_core::copies::Digest;
 use nine_core::correct::tidy_stem;
@@ -188,17 +189,7 @@ impl<'w> OnShelves<'w> {
     /// Files that lie there more than once, under one name but for copy marks: which of them is where it belongs,
     /// nobody knows. Of several in one folder the first counts.
     fn repeated(&mut self) -> HashSet<(usize, NodeId)> {
-        let mut named: HashMap<(u64, String), Vec<Twin>> = HashMap::new();
-        for (view, rows) in self.rows.iter().enumerate() {
-            let tree = &self.looking.views[view].tree;
-            for row in rows.iter().filter(|row| row.own.is_none() && tree.size(row.id) > 0) {
-                let (stem, ext) = split_extension(tree.name(row.id));
-                let stem = fold(&tidy_stem(&String::from_utf8_lossy(stem)));
-                let twin = Twin { view, id: row.id, folder: row.folder };
-                named.entry((tree.size(row.id), stem + &fold_bytes(ext))).or_default().push(twin);
-            }
-        }
-        named.retain(|_, twins| twins.len() > 1);
+        let named = self.of_one_name();
         self.compare(&named);
         let mut found = HashSet::new();
         for twins in named.values() {
@@ -218,8 +209,45 @@ impl<'w> OnShelves<'w> {
         found
     }
 
+    /// Files that have a size and a name together. Most have none of both, so that digests alone are held against one
+    /// another first.
+    fn of_one_name(&self) -> Twins {
+        let digest = |key: &(u64, String)| {
+            let mut hasher = DefaultHasher::new();
+            key.hash(&mut hasher);
+            hasher.finish()
+        };
+        let files = || {
+            let views = self.rows.iter().enumerate();
+            views
+                .flat_map(|(view, rows)| rows.iter().map(move |row| (view, row)))
+                .filter(|(view, row)| row.own.is_none() && self.looking.views[*view].tree.size(row.id) > 0)
+        };
+        let key = |view: usize, id: NodeId| {
+            let tree = &self.looking.views[view].tree;
+            let (stem, ext) = split_extension(tree.name(id));
+            let stem = fold(&tidy_stem(&String::from_utf8_lossy(stem)));
+            (tree.size(id), stem + &fold_bytes(ext))
+        };
+        let digests: Vec<u64> = files().map(|(view, row)| digest(&key(view, row.id))).collect();
+        let mut sorted = digests.clone();
+        sorted.sort_unstable();
+        let mut twice: Vec<u64> =
+            sorted.windows(2).filter(|pair| pair[0] == pair[1]).map(|pair| pair[0]).collect();
+        twice.dedup();
+        let mut named = Twins::new();
+        for ((view, row), digest) in files().zip(digests) {
+            if twice.binary_search(&digest).is_ok() {
+                let twin = Twin { view, id: row.id, folder: row.folder };
+                named.entry(key(view, row.id)).or_default().push(twin);
+            }
+        }
+        named.retain(|_, twins| twins.len() > 1);
+        named
+    }
+
     /// Reads small files that may be the same, where they may be read and nobody did yet.
-    fn compare(&mut self, named: &HashMap<(u64, String), Vec<Twin>>) {
+    fn compare(&mut self, named: &Twins) {
         for view in 0..self.looking.views.len() {
             if !self.looking.views[view].store().is_some_and(|store| store.abilities().may_read) {
                 continue;
@@ -242,6 +270,9 @@ impl<'w> OnShelves<'w> {
         tree.digest(twin.id).map_or(Bytes::Of(tree.newest(twin.id)), Bytes::Read)
     }
 }
+
+/// Files by size and name.
+type Twins = HashMap<(u64, String), Vec<Twin>>;
 
 /// A file of the name and size of others.
 struct Twin {
