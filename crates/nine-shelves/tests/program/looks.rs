@@ -764,8 +764,8 @@ apr 30 lteter lantern row archive.PDF
       40 %  documents/2 Loans/2028
             the one file with "archive" in the name is in 2 Loans/{modified:year}
             nine search 'name has archive' --in documents --no-archive
-       2 %  documents/4 Education/School visits/2030
-       2 %  documents/6 Office/Tides 2031
+       3 %  documents/4 Education/School visits/2030
+       3 %  documents/6 Office/Tides 2031
 
 "#]]
     );
