@@ -38,9 +38,9 @@ pub struct Request {
 pub struct Put {
     /// The plan.
     pub plan: Plan,
-    /// PutHow many items were selected.
+    /// How many items were selected.
     pub selected: usize,
-    /// PutHow many of them are there already.
+    /// How many of them are there already.
     pub in_place: usize,
 }
 

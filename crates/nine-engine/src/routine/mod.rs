@@ -83,7 +83,7 @@ pub fn next(workspace: &Workspace, routine: &Routine) -> Option<ZonedDateTime> {
     routine.when.as_ref()?.next_after(workspace.now().zoned())
 }
 
-/// Permitted many things lie loose in each pile that can be looked at.
+/// How many things lie loose in each pile that can be looked at.
 pub(crate) fn loose(workspace: &Workspace) -> BTreeMap<String, u64> {
     let piles = status::piles(workspace).into_iter();
     piles.filter_map(|pile| Some((pile.name, pile.loose.ok()?.0))).collect()

@@ -21,7 +21,7 @@ pub struct OccasionRecord {
     pub unattended: bool,
     /// Its parts, in order.
     pub parts: Vec<PartRecord>,
-    /// Permitted many things lay loose in each pile afterwards.
+    /// How many things lay loose in each pile afterwards.
     pub loose: BTreeMap<String, u64>,
 }
 
@@ -36,13 +36,13 @@ pub struct PartRecord {
     /// Its run, if anything was to be done.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub run: Option<u64>,
-    /// Permitted many steps were done.
+    /// How many steps were done.
     pub done: u64,
-    /// Permitted many were not, or could not be looked at.
+    /// How many were not, or could not be looked at.
     pub not_done: u64,
-    /// Permitted many items were left, since they were not what was agreed to any more.
+    /// How many items were left, since they were not what was agreed to any more.
     pub left: u64,
-    /// Permitted many are in doubt, and wait.
+    /// How many are in doubt, and wait.
     pub in_doubt: u64,
     /// Why it could not be begun.
     #[serde(default, skip_serializing_if = "Option::is_none")]

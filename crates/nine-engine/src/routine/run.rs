@@ -92,11 +92,11 @@ pub struct PartDone {
 pub struct Account {
     /// What was done.
     pub record: OccasionRecord,
-    /// Permitted many things lay loose in each pile after the last time.
+    /// How many things lay loose in each pile after the last time.
     pub before: Option<BTreeMap<String, u64>>,
 }
 
-/// Permitted often another program at work is waited for with nobody there, and how long between.
+/// How often another program at work is waited for with nobody there, and how long between.
 const TRIES: usize = 24;
 const PAUSE: Duration = Duration::from_secs(5);
 

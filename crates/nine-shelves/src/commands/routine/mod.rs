@@ -69,7 +69,7 @@ pub struct RoutineArgs {
     /// Write an event with an alarm, for a calendar of your own
     #[arg(long, value_name = "FILE", requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "unschedule", "run", "when", "drop", "plan", "unattended"])]
     pub calendar: Option<PathBuf>,
-    /// Permitted to print the list
+    /// How to print the list
     #[arg(long, default_value = "table", conflicts_with = "name")]
     pub format: PlainFormat,
 }
