@@ -286,6 +286,18 @@ fn a_damaged_or_newer_catalogue_is_set_aside() {
 }
 
 #[test]
+fn what_was_learned_is_kept_in_a_catalogue_that_has_no_table_for_it_yet() {
+    let world = world(true);
+    let catalogue = world.catalogue();
+    assert_eq!(catalogue.learned("trials").unwrap(), None);
+    catalogue.keep_learned("trials", b"first").unwrap();
+    catalogue.keep_learned("trials", b"second").unwrap();
+    drop(catalogue);
+    assert_eq!(world.catalogue().learned("trials").unwrap().as_deref(), Some(&b"second"[..]));
+    assert_eq!(world.catalogue().learned("others").unwrap(), None);
+}
+
+#[test]
 fn cut_columns_are_noticed() {
     let world = world(true);
     fs::write(world.at("a.pdf"), b"%PDF-1.7").unwrap();

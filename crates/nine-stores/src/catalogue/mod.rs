@@ -20,7 +20,7 @@ pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
-const FORMAT: i64 = 7;
+const FORMAT: i64 = 6;
 
 /// What has a meaning in the address of a file.
 const URI: &percent_encoding::AsciiSet = &percent_encoding::NON_ALPHANUMERIC.remove(b'/');
@@ -55,14 +55,18 @@ CREATE TABLE said (
     text INTEGER NOT NULL,
     PRIMARY KEY (field, value, text)
 ) WITHOUT ROWID;
--- What was learned of all places together.
-CREATE TABLE learned (
-    name TEXT PRIMARY KEY,
-    value BLOB NOT NULL
-) WITHOUT ROWID;
 CREATE VIRTUAL TABLE words USING fts5(
     body, content='text', content_rowid='id', tokenize='unicode61 remove_diacritics 2'
 );
+";
+
+/// What was learned of all places together. It is made where it is missing: a catalogue that others wrote is none of
+/// another format for that, and is not set aside.
+const LEARNED: &str = "
+CREATE TABLE IF NOT EXISTS learned (
+    name TEXT PRIMARY KEY,
+    value BLOB NOT NULL
+) WITHOUT ROWID;
 ";
 
 /// Why the catalogue could not be used.
@@ -221,6 +225,10 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn learned(&self, name: &str) -> CatalogueResult<Option<Vec<u8>>> {
+        let is_there = "SELECT 1 FROM sqlite_master WHERE name = 'learned'";
+        if self.db.query_row(is_there, [], |_| Ok(())).optional()?.is_none() {
+            return Ok(None);
+        }
         let ask = "SELECT value FROM learned WHERE name = ?1";
         Ok(self.db.query_row(ask, [name], |row| row.get(0)).optional()?)
     }
@@ -230,6 +238,7 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue cannot be written.
     pub fn keep_learned(&self, name: &str, value: &[u8]) -> CatalogueResult<()> {
+        self.db.execute_batch(LEARNED)?;
         let put = "INSERT INTO learned (name, value) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET value = ?2";
         self.db.execute(put, (name, value))?;
         Ok(())
