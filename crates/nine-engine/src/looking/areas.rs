@@ -90,10 +90,8 @@ fn area(workspace: &Workspace, name: &str, at: Location, is_pile: bool) -> Area 
 pub fn areas_of(workspace: &Workspace, typed: &[PathBuf], known: bool) -> Result<Vec<Area>> {
     let mut areas = Vec::new();
     for one in typed {
-        let at = workspace.typed(one)?.real();
-        let named = all_areas(workspace)
-            .into_iter()
-            .find(|area| one.as_os_str() == area.base.place.as_str() || at == area.at.real());
+        let at = named_at(workspace, one).map_or_else(|| workspace.typed(one), Ok)?.real();
+        let named = all_areas(workspace).into_iter().find(|area| at == area.at.real());
         let area = match named {
             Some(area) => area,
             None => folder(workspace, one, known)?,
@@ -101,6 +99,15 @@ pub fn areas_of(workspace: &Workspace, typed: &[PathBuf], known: bool) -> Result
         areas.push(area);
     }
     Ok(areas)
+}
+
+/// Where the pile or bookcase of a name is. A folder that is both has two names.
+fn named_at(workspace: &Workspace, name: &Path) -> Option<Location> {
+    let config = workspace.config();
+    let piles = config.piles.iter().map(|pile| (&pile.name, &pile.at));
+    let mut places = piles.chain(config.bookcases.iter().map(|case| (&case.name, &case.at)));
+    let (_, at) = places.find(|(known, _)| name.as_os_str() == known.as_str())?;
+    Some(workspace.at(at))
 }
 
 /// A folder that is no place of the configuration; it is written as a path below the place that it
