@@ -6,7 +6,7 @@ use nine_core::item::{Entry, Identity, Item, Kind};
 use nine_core::kinds::{ItemType, type_of_name};
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, NameBuf, Spot};
-use nine_core::suggest::{Examples, Filed, Known, Learned, Shelved, Traits, measure, rules};
+use nine_core::suggest::{Classifier, Examples, Filed, LearningContext, Shelved, Traits, measure, rules};
 
 use crate::Figure;
 use crate::filed::{Field, Paper, accountant, builder, household, laboratory, office, school};
@@ -89,12 +89,12 @@ pub fn times(now: &Now) {
     papers.truncate(100_000);
     let field = Field { name: "large", is_rule_like: false, papers };
     let papers = Papers(&field.papers);
-    let known = Known { facets: &facets, now, shelved: &papers };
+    let known = LearningContext { facets: &facets, now, shelved: &papers };
     let begun = std::time::Instant::now();
     let examples = examples(&field);
     println!("{} examples read in {:?}", examples.count(), begun.elapsed());
     let begun = std::time::Instant::now();
-    let learned = Learned::of(examples, &known, None);
+    let learned = Classifier::of(examples, &known, None);
     println!("{} destinations learned in {:?}", learned.destinations(), begun.elapsed());
     let begun = std::time::Instant::now();
     let reasons = learned.reasons();
@@ -121,7 +121,7 @@ pub fn figures(now: &Now, shows: bool) {
     let facets = Facets::default();
     for field in [accountant(7), household(11), school(13), laboratory(17), builder(19), office(23)] {
         let papers = Papers(&field.papers);
-        let known = Known { facets: &facets, now, shelved: &papers };
+        let known = LearningContext { facets: &facets, now, shelved: &papers };
         let examples = examples(&field);
         let found = measure(&examples, &known);
         println!("{}, {} papers", field.name, field.papers.len());
@@ -135,7 +135,7 @@ pub fn figures(now: &Now, shows: bool) {
             println!("    from {:>2} %: {:>5} said {said:>3} % right {right:>3} %", line.from, line.number);
         }
         println!("  {:<52} {:>7}", "asked for folders that held nothing yet", found.new_folder);
-        let learned = Learned::of(examples, &known, None);
+        let learned = Classifier::of(examples, &known, None);
         let rules = rules(&learned, &known, &Default::default());
         let three: usize = rules.iter().take(3).map(|rule| rule.tally.right).sum();
         if field.is_rule_like {

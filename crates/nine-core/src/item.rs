@@ -9,7 +9,7 @@ use crate::kinds::{self, Content, ItemType, Verdict};
 use crate::metadata::Metadata;
 use crate::moment::{Moment, Now};
 use crate::names;
-use crate::place::Spot;
+use crate::place::{ItemPath, Spot};
 use crate::worklist::Original;
 
 /// A date of an item that may stand in for an answer.
@@ -201,6 +201,12 @@ impl Item {
             spot,
             entry,
         }
+    }
+
+    /// The same as it would lie loose somewhere, whatever the folders are that it lies in.
+    pub fn as_loose(self) -> Self {
+        let name = ItemPath::of_names(self.spot.path.last().into_iter());
+        Self { spot: Spot::new("loose", name), ..self }
     }
 
     /// The name.

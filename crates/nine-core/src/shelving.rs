@@ -2,6 +2,7 @@
 
 use crate::config::{Bookcase, ShelfConfig};
 use crate::marks::without_mark;
+use crate::names::fold;
 use crate::place::{ItemPath, Name, NameBuf, Spot};
 
 /// A shelf and the folders of its bookcase that carry its number.
@@ -31,6 +32,11 @@ pub enum ShelfFolder {
 }
 
 impl Shelf {
+    /// Whether it is for what is put off: it is called Later.
+    pub fn is_for_later(&self) -> bool {
+        fold(without_mark(&self.config.title)) == "later"
+    }
+
     /// Whether a folder of its number has its title, whatever mark stands in its name.
     fn is_titled(&self, name: &NameBuf) -> bool {
         let title = std::str::from_utf8(&name[1..]).unwrap_or_default();

@@ -25,6 +25,8 @@ pub enum Task<'a> {
     Planning,
     /// It is learned from what is filed.
     Learning,
+    /// Folders are suggested for so many items.
+    Suggesting(u64),
     /// Files are compared; bytes are counted.
     Comparing,
     /// Files are read; bytes are counted.

@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use nine_core::escape::plain;
 use nine_core::item::Kind;
 use nine_core::names::{fold, natural_key};
-use nine_core::plan::Proposal;
 use nine_core::plan::tag::{TagChange, of_place, plan as propose};
+use nine_core::plan::{BY_HAND, Proposal};
 use nine_core::survey::Part;
 use nine_core::tags::answers_to;
 use nine_core::tree::{NodeId, TagsOf, Unlearned};
@@ -176,7 +176,7 @@ impl TagPlan<'_> {
             !matches!(self.change, TagChange::Add(_)) && after != item.note_tags
         };
         let (selected, in_notes) = (items.len() as u64, items.iter().filter(gone).count() as u64);
-        let proposals = propose(items, self.change, "by hand");
+        let proposals = propose(items, self.change, BY_HAND);
         let unchanged = selected - proposals.len() as u64;
         let draft = Draft { troubles: self.troubles, ..Draft::new(self.command, proposals, places) };
         Tagged { plan: draft.draw_up(), selected, unchanged, in_notes }

@@ -61,6 +61,7 @@ impl Reporter for OnStandardError {
             }
             Task::Planning => progress::during("looking", None, watch, work),
             Task::Learning => progress::during("learning from what is filed", None, watch, work),
+            Task::Suggesting(many) => progress::during("suggesting", Some(many), watch, work),
             Task::Comparing => progress::of_bytes("comparing", watch, work),
             Task::ReadingBytes => progress::of_bytes("reading", watch, work),
             Task::Verifying => progress::of_bytes("verifying", watch, work),

@@ -170,5 +170,10 @@ impl Pattern {
     }
 }
 
+/// A text as a pattern that is nothing else: braces doubled.
+pub fn literal(text: &str) -> String {
+    text.replace('{', "{{").replace('}', "}}")
+}
+
 #[cfg(test)]
 mod tests;

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::followers::{Siblings, with_followers};
 use super::leave::{LeaveCheck, Left};
 use super::tidy::{Pass, item};
-use super::{Intent, Placing, Proposal};
+use super::{BY_HAND, Intent, Placing, Proposal};
 use crate::archive::Archive;
 use crate::condition::Need;
 use crate::config::Pile;
@@ -152,7 +152,7 @@ pub fn selected(
         let why = target.holds(&new.item).then_some(Left::Archived).or_else(|| settled(&new));
         match why {
             Some(why) => out.leave(why, Some(new.item)),
-            None => going.push(target.proposal(new.clone(), &as_item(&new), "by hand".into())),
+            None => going.push(target.proposal(new.clone(), &as_item(&new), BY_HAND.into())),
         }
     }
     out.proposals = with_followers(super::discard::outermost(going), siblings);

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use super::followers::{Siblings, with_followers};
-use super::{Intent, Proposal};
+use super::{BY_HAND, Intent, Proposal};
 use crate::item::Kind;
 use crate::place::Spot;
 use crate::worklist::Act;
@@ -12,7 +12,7 @@ use crate::worklist::Act;
 /// what lies in a folder that goes is not told by itself.
 pub fn plan(items: Vec<Proposal>, siblings: &dyn Fn(&Spot) -> Siblings) -> Vec<Proposal> {
     let intent = || Intent::Exactly(Act::discard());
-    let discard = |item: Proposal| Proposal { intent: intent(), why: "by hand".into(), ..item };
+    let discard = |item: Proposal| Proposal { intent: intent(), why: BY_HAND.into(), ..item };
     with_followers(outermost(items), siblings).into_iter().map(discard).collect()
 }
 

@@ -257,6 +257,9 @@ impl Proposal {
     }
 }
 
+/// The reason of what a person decided.
+pub const BY_HAND: &str = "by hand";
+
 /// The name of the side folder in which items are held whose name is taken.
 pub const HELD: &str = "Held";
 pub(crate) const HELD_NAME: Name = Name::constant(HELD);

@@ -1,7 +1,7 @@
 //! The planner of `put`: a selection filed by hand.
 
 use super::followers::{Siblings, with_followers};
-use super::{Intent, PlacedBy, Placing, Proposal};
+use super::{BY_HAND, Intent, PlacedBy, Placing, Proposal};
 use crate::place::{ItemPath, Spot};
 use crate::rules::Clash;
 
@@ -36,7 +36,7 @@ pub fn plan(items: Vec<Proposal>, how: &PutHow, siblings: &dyn Fn(&Spot) -> Sibl
         let folder = Spot::new(how.folder.place.clone(), how.folder.path.join_path(&between));
         let by = if how.copies { PlacedBy::Copy } else { PlacedBy::Move };
         item.intent = Intent::Place(Placing { by, clash: how.clash, ..Placing::into(folder) });
-        item.why = "by hand".into();
+        item.why = BY_HAND.into();
         item
     };
     with_followers(items, siblings).into_iter().map(file).collect()

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{ReviewItem, State, wants};
 use crate::place::{NameBuf, Spot};
-use crate::plan::{Answer, FixedTarget, Intent, Proposal, answered};
+use crate::plan::{Answer, BY_HAND, FixedTarget, Intent, Proposal, answered};
 use crate::rules::Clash;
 use crate::tags;
 use crate::worklist::{Act, Doubt, Original};
@@ -133,7 +133,7 @@ pub(super) fn outcome(
         // What was in doubt about the rule's own answer is no more.
         Decision::Into(_) | Decision::PutOff(_) | Decision::Archive | Decision::Discard => {
             new.doubts.clear();
-            new.why = "by hand".to_owned();
+            new.why = BY_HAND.to_owned();
         }
         Decision::Told(_) if !wants(&new) => return Err(Refusal::StillUnknown),
         _ => {}

@@ -3,7 +3,10 @@
 use serde::{Deserialize, Serialize};
 
 use super::{Decision, Likeness};
+use crate::condition::{PlainTest, Test, WordSubject, WordTest};
 use crate::config::RuleEdit;
+use crate::metadata::TextField;
+use crate::pattern::literal;
 use crate::place::Spot;
 use crate::shelving::{Shelving, shelf_number};
 
@@ -66,15 +69,20 @@ pub fn rule_of(
         Decision::Tags { give, take } if take.is_empty() && !give.is_empty() => (None, give.clone()),
         _ => return Err(NoRule::NotThis),
     };
-    let (subject, value, deep) = match likeness {
-        Likeness::Extension(ext) => ("ext", ext.clone(), false),
-        Likeness::Word(word) => ("name has", word.clone(), false),
-        Likeness::Sender(sender) => ("sender is", sender.clone(), false),
-        Likeness::Folder(folder) => ("folder has", text(folder.path.name())?, true),
+    let has = |value: &str| WordTest::Plain(PlainTest::Has, vec![value.to_owned()]);
+    let (test, value, deep) = match likeness {
+        Likeness::Extension(ext) => (Test::Ext(vec![ext.clone()]), ext.clone(), false),
+        Likeness::Word(word) => (Test::Words(WordSubject::Name, has(word)), word.clone(), false),
+        Likeness::Sender(sender) => {
+            let is = WordTest::Plain(PlainTest::Is, vec![sender.clone()]);
+            (Test::Words(WordSubject::Said(TextField::Sender), is), sender.clone(), false)
+        }
+        Likeness::Folder(folder) => {
+            let name = text(folder.path.name())?;
+            (Test::Words(WordSubject::Folder, has(&name)), name, true)
+        }
     };
-    let when = format!("{subject} {}", quoted(&value));
-    // The condition is printed in its one form, and what cannot be read would be no rule.
-    let when = crate::condition::parse(&when).map_err(|_| NoRule::Unwritable)?.to_string();
+    let when = test.to_string();
     let name = match (&put, tag.first()) {
         (Some(put), _) => format!("{value} to {put}"),
         (None, tag) => format!("{value} as {}", tag.map_or("", String::as_str)),
@@ -95,7 +103,7 @@ fn put(folder: &Spot, shelvings: &[Shelving]) -> Result<String, NoRule> {
     };
     for name in parts {
         put.push('/');
-        put.push_str(&text(&name)?.replace('{', "{{").replace('}', "}}"));
+        put.push_str(&literal(&text(&name)?));
     }
     Ok(put)
 }
@@ -103,9 +111,4 @@ fn put(folder: &Spot, shelvings: &[Shelving]) -> Result<String, NoRule> {
 fn text(name: &[u8]) -> Result<String, NoRule> {
     let text = std::str::from_utf8(name).map_err(|_| NoRule::Unwritable)?;
     if text.chars().any(char::is_control) { Err(NoRule::Unwritable) } else { Ok(text.to_owned()) }
-}
-
-/// A value in quotes, as conditions read it.
-fn quoted(value: &str) -> String {
-    format!("\"{}\"", value.replace('\\', "\\\\").replace('"', "\\\""))
 }

@@ -18,8 +18,8 @@ const MANY: usize = 5000;
 /// How often what had such odds was right.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub(super) struct Calibration {
-    /// From how many examples it was learned.
-    examples: usize,
+    /// How many examples there were.
+    pub examples: usize,
     /// Odds and share, both rising.
     points: Vec<(f32, f32)>,
     /// From which share on something is said.
@@ -28,7 +28,7 @@ pub(super) struct Calibration {
 
 /// Odds that were tried, and whether the answer was right.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Tried {
+pub(super) struct Trial {
     pub odds: f32,
     pub right: bool,
 }
@@ -69,13 +69,13 @@ fn before(odds: f32) -> f32 {
 
 impl Default for Calibration {
     fn default() -> Self {
-        Self::of(&[], 0)
+        Self::of(&[])
     }
 }
 
 impl Calibration {
-    /// Learns from what was tried of so many examples.
-    pub fn of(tried: &[Tried], examples: usize) -> Self {
+    /// Learns from what was tried.
+    pub fn of(tried: &[Trial]) -> Self {
         let one = |odds: f32, share: f32, weight: f32| Block { from: odds, to: odds, share, weight };
         let mut all: Vec<Block> =
             tried.iter().map(|tried| one(tried.odds, f32::from(u8::from(tried.right)), 1.0)).collect();
@@ -93,7 +93,7 @@ impl Calibration {
             [(block.from, share), (block.to, share)]
         };
         let points = blocks.into_iter().flat_map(ends).collect();
-        let mut found = Self { examples, points, cut: HIGHEST };
+        let mut found = Self { examples: 0, points, cut: HIGHEST };
         found.cut = found.cut_for(tried);
         found
     }
@@ -116,7 +116,7 @@ impl Calibration {
     }
 
     /// The lowest share from which on all that is said is right often enough.
-    fn cut_for(&self, tried: &[Tried]) -> f32 {
+    fn cut_for(&self, tried: &[Trial]) -> f32 {
         let mut shares: Vec<f32> = tried.iter().map(|one| self.share(one.odds)).collect();
         shares.sort_by(|a, b| b.total_cmp(a));
         let (mut sum, mut cut) = (0.0, HIGHEST);
@@ -137,10 +137,10 @@ mod tests {
     #[test]
     fn what_is_called_so_sure_is_right_so_often() {
         // Right in as many of a hundred as the odds say in tenths.
-        let tried: Vec<Tried> = (0..100)
-            .flat_map(|step| (0..100).map(move |at| Tried { odds: step as f32 / 10.0, right: at < step }))
+        let tried: Vec<Trial> = (0..100)
+            .flat_map(|step| (0..100).map(move |at| Trial { odds: step as f32 / 10.0, right: at < step }))
             .collect();
-        let calibration = Calibration::of(&tried, 100);
+        let calibration = Calibration::of(&tried);
         for step in [20, 50, 80, 95] {
             let said = calibration.share(step as f32 / 10.0);
             assert!((said - step as f32 / 100.0).abs() < 0.04, "{step}: {said}");
@@ -151,16 +151,16 @@ mod tests {
     #[test]
     fn shares_rise_with_the_odds_whatever_was_tried() {
         for tried in
-            [vec![], vec![Tried { odds: 5.0, right: false }; 40], vec![Tried { odds: -3.0, right: true }; 9]]
+            [vec![], vec![Trial { odds: 5.0, right: false }; 40], vec![Trial { odds: -3.0, right: true }; 9]]
         {
-            let calibration = Calibration::of(&tried, 100);
+            let calibration = Calibration::of(&tried);
             let said: Vec<f32> = (-50..150).map(|odds| calibration.share(odds as f32 / 10.0)).collect();
             assert!(said.windows(2).all(|pair| pair[0] <= pair[1] + 1e-6));
             assert!(said.iter().all(|share| (0.0..=SUREST).contains(share)));
             assert!((LOWEST..=HIGHEST).contains(&calibration.cut));
         }
         // A few lucky guesses make nothing sure.
-        let few = Calibration::of(&[Tried { odds: 2.0, right: true }; 3], 3);
+        let few = Calibration::of(&[Trial { odds: 2.0, right: true }; 3]);
         assert!(few.share(2.0) < 0.95);
     }
 }

@@ -11,12 +11,12 @@ use crate::facet::Facets;
 use crate::item::Item;
 use crate::moment::Now;
 use crate::names::fold_bytes;
-use crate::pattern::{Filling, Pattern, PutPattern, Unknown};
+use crate::pattern::{Filling, Pattern, PutPattern, Unknown, literal};
 use crate::place::{NameBuf, Spot};
 
 /// What patterns are made of and filled with.
 #[derive(Clone, Copy)]
-pub struct Known<'a> {
+pub struct LearningContext<'a> {
     /// The facets that there are.
     pub facets: &'a Facets,
     /// The time from which ages are counted.
@@ -106,7 +106,7 @@ impl Destination {
     pub fn fill(
         &self,
         examples: &Examples,
-        known: &Known,
+        known: &LearningContext,
         item: &Item,
     ) -> Result<FilledDestination, Unknown> {
         let mut folder = examples.spot(self.shelf);
@@ -150,7 +150,7 @@ impl PathPart {
             PathPart::Named(name) => {
                 let text = std::str::from_utf8(name).ok()?;
                 let is_plain = !text.chars().any(char::is_control);
-                is_plain.then(|| text.replace('{', "{{").replace('}', "}}"))
+                is_plain.then(|| literal(text))
             }
         }
     }
@@ -189,7 +189,7 @@ const FEWEST: usize = 3;
 
 impl Destinations {
     /// Finds the patterns among the folders of these examples.
-    pub fn of(examples: &Examples, used: &[u32], known: &Known) -> Self {
+    pub fn of(examples: &Examples, used: &[u32], known: &LearningContext) -> Self {
         let mut finder = PatternFinder::new(examples, used, known);
         let shelves =
             (0..examples.folders.len() as u32).filter(|at| examples.folders[*at as usize].parent.is_none());
@@ -209,7 +209,7 @@ impl Destinations {
 
 struct PatternFinder<'a> {
     examples: &'a Examples,
-    known: &'a Known<'a>,
+    known: &'a LearningContext<'a>,
     /// The folders in each folder.
     children: Vec<Vec<u32>>,
     /// The examples in the order of their folders.
@@ -222,7 +222,7 @@ struct PatternFinder<'a> {
 }
 
 impl<'a> PatternFinder<'a> {
-    fn new(examples: &'a Examples, used: &[u32], known: &'a Known<'a>) -> Self {
+    fn new(examples: &'a Examples, used: &[u32], known: &'a LearningContext<'a>) -> Self {
         let count = examples.folders.len();
         let mut children = vec![Vec::new(); count];
         let mut ends: Vec<u32> = (1..=count as u32).collect();

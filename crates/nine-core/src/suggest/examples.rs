@@ -10,7 +10,7 @@ use crate::place::{ItemPath, Name, NameBuf, Spot};
 
 /// A folder on a shelf, or a shelf itself.
 #[derive(Debug, Clone)]
-pub(super) struct ShelfFolder {
+pub(super) struct FolderNode {
     /// The folder that holds it; none of a shelf.
     pub parent: Option<u32>,
     /// Its name.
@@ -65,7 +65,7 @@ pub struct Filed {
 #[derive(Debug, Clone, Default)]
 pub struct Examples {
     pub(super) bookcases: Vec<String>,
-    pub(super) folders: Vec<ShelfFolder>,
+    pub(super) folders: Vec<FolderNode>,
     /// The folders by the one that they lie in and their folded names.
     inside: FxHashMap<(u32, String), u32>,
     pub(super) table: FeatureTable,
@@ -85,7 +85,7 @@ pub trait Shelved {
 const HOUR: i64 = 3600 * 1_000_000_000;
 
 /// How much an example counts that a person gave by hand; any other counts once.
-pub const BY_HAND: u8 = 3;
+pub const HAND_WEIGHT: u8 = 3;
 
 impl Examples {
     /// The number of a bookcase.
@@ -99,16 +99,16 @@ impl Examples {
 
     /// Adds a shelf.
     pub fn add_shelf(&mut self, bookcase: u16, shelf: u8, name: NameBuf) -> u32 {
-        self.folders.push(ShelfFolder { parent: None, name, bookcase, shelf });
+        self.folders.push(FolderNode { parent: None, name, bookcase, shelf });
         self.folders.len() as u32 - 1
     }
 
     /// Adds a folder; what lies in a folder is added right behind it.
     pub fn add_folder(&mut self, parent: u32, name: Name) -> u32 {
-        let ShelfFolder { bookcase, shelf, .. } = self.folders[parent as usize];
+        let FolderNode { bookcase, shelf, .. } = self.folders[parent as usize];
         let number = self.folders.len() as u32;
         self.inside.insert((parent, fold_bytes(&name)), number);
-        self.folders.push(ShelfFolder { parent: Some(parent), name: name.into(), bookcase, shelf });
+        self.folders.push(FolderNode { parent: Some(parent), name: name.into(), bookcase, shelf });
         number
     }
 
@@ -147,7 +147,7 @@ impl Examples {
 
     /// The shelf of a number, or of the folder's name.
     pub fn shelf(&self, bookcase: &str, name: &[u8]) -> Option<u32> {
-        let is_it = |folder: &ShelfFolder| {
+        let is_it = |folder: &FolderNode| {
             folder.parent.is_none()
                 && self.bookcases[usize::from(folder.bookcase)] == bookcase
                 && *folder.name == *name

@@ -7,6 +7,7 @@ use regex::escape as literally;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use super::name_parts::{figures, series, words};
+use crate::condition::{Condition, Pattern, PlainTest, TagTest, Test, WordSubject, WordTest};
 use crate::kinds::{ItemType, TYPES};
 use crate::metadata::{Metadata, TextField};
 use crate::names::{fold, fold_bytes, folds_oddly, split_extension};
@@ -86,27 +87,49 @@ pub struct Feature {
 }
 
 impl Feature {
-    /// What a search asks for to list what has it.
-    pub fn condition(&self) -> String {
-        let text = quoted(&self.text);
-        match self.kind {
-            FeatureKind::Word => format!("name has {text}"),
-            FeatureKind::Series => format!("stem matches {}", quoted(&series_expression(&self.text))),
-            FeatureKind::Figures => format!("stem matches {}", quoted(&figures_expression(&self.text))),
-            FeatureKind::Extension => format!("ext {text}"),
-            FeatureKind::Type => format!("type {}", self.text),
-            FeatureKind::Tag => format!("tag {text}"),
-            FeatureKind::Title => format!("title has {text}"),
-            FeatureKind::Author => format!("author is {text}"),
-            FeatureKind::Sender => format!("sender is {text}"),
-            FeatureKind::Origin => format!("origin matches {}", quoted(&host_expression(&self.text))),
-            FeatureKind::Made => {
-                let (field, value) = self.text.split_once('=').unwrap_or(("artist", &self.text));
-                format!("{field} is {}", quoted(value))
-            }
-        }
+    /// What a search asks for to list what has it; `None` if that cannot be said.
+    pub fn condition(&self) -> Option<Condition> {
+        condition_of(self.kind, &[&self.text])
     }
 }
+
+/// What a search asks for to list what has one of several features of a kind, by their texts; only words, extensions,
+/// types and people can be several. `None` if it cannot be said.
+pub(super) fn condition_of(kind: FeatureKind, texts: &[&str]) -> Option<Condition> {
+    let all = || texts.iter().map(|text| (*text).to_owned()).collect::<Vec<_>>();
+    let first = *texts.first()?;
+    let words = |subject, test| Test::Words(subject, WordTest::Plain(test, all()));
+    let said = |field, test| words(WordSubject::Said(field), test);
+    let matches = |subject, expression: &str| {
+        Some(Test::Words(subject, WordTest::Matches(Pattern::new(expression).ok()?)))
+    };
+    let test = match kind {
+        FeatureKind::Word => words(WordSubject::Name, PlainTest::Has),
+        FeatureKind::Series => matches(WordSubject::Stem, &series_expression(first))?,
+        FeatureKind::Figures => matches(WordSubject::Stem, &figures_expression(first))?,
+        FeatureKind::Extension => Test::Ext(all()),
+        FeatureKind::Type => {
+            let known = |text: &&str| TYPES.iter().find(|(word, _)| word == text).map(|(_, of)| *of);
+            Test::Type(texts.iter().map(known).collect::<Option<_>>()?)
+        }
+        FeatureKind::Tag => Test::Tag(TagTest::Named(all())),
+        FeatureKind::Title => said(TextField::Title, PlainTest::Has),
+        FeatureKind::Author => said(TextField::Author, PlainTest::Is),
+        FeatureKind::Sender => said(TextField::Sender, PlainTest::Is),
+        FeatureKind::Origin => matches(WordSubject::Said(TextField::Origin), &host_expression(first))?,
+        FeatureKind::Made => {
+            let (word, value) = first.split_once('=')?;
+            let (_, field) = MADE.iter().find(|(known, _)| *known == word)?;
+            let value = WordTest::Plain(PlainTest::Is, vec![value.to_owned()]);
+            Test::Words(WordSubject::Said(*field), value)
+        }
+    };
+    Some(Condition::Test(test))
+}
+
+/// What recordings and pictures say of how they were made, by its word.
+const MADE: [(&str, TextField); 3] =
+    [("artist", TextField::Artist), ("album", TextField::Album), ("camera", TextField::Camera)];
 
 impl fmt::Display for Feature {
     /// As it is said of files: `with "invoice" in the name`.
@@ -132,19 +155,6 @@ impl fmt::Display for Feature {
     }
 }
 
-/// A value in quotes, as conditions read it.
-pub(super) fn quoted(value: &str) -> String {
-    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '/' | '.');
-    // Words of the language itself, and what a comma would part, stand in quotes.
-    let is_word = !value.is_empty()
-        && value.chars().all(is_plain)
-        && crate::condition::parse(&format!("name has {value}")).is_ok();
-    match is_word {
-        true => value.to_owned(),
-        false => format!("\"{}\"", value.replace('\\', "\\\\").replace('"', "\\\"")),
-    }
-}
-
 /// The expression for all names that differ from a series in their numbers alone.
 fn series_expression(series: &str) -> String {
     let parts: Vec<String> = series.split('#').map(literally).collect();
@@ -153,25 +163,13 @@ fn series_expression(series: &str) -> String {
 
 /// The expression for all names with a number that is built so: nothing of it goes on before or behind.
 fn figures_expression(figures: &str) -> String {
-    let mut expression = String::from("(^[._-]?|[^0-9._-]|[^0-9][._-])");
-    let mut digits = 0;
-    let flush = |expression: &mut String, digits: &mut usize| {
-        if *digits > 0 {
-            expression.push_str(&format!("[0-9]{{{digits}}}"));
-            *digits = 0;
-        }
-    };
-    for c in figures.chars() {
-        match c {
-            '#' => digits += 1,
-            sign => {
-                flush(&mut expression, &mut digits);
-                expression.push_str(&literally(&sign.to_string()));
-            }
-        }
-    }
-    flush(&mut expression, &mut digits);
-    expression + "([._-]?$|[^0-9._-]|[._-][^0-9])"
+    let runs = figures.as_bytes().chunk_by(|a, b| (*a == b'#') == (*b == b'#'));
+    let runs = runs.map(|run| match run[0] {
+        b'#' => format!("[0-9]{{{}}}", run.len()),
+        _ => literally(&String::from_utf8_lossy(run)),
+    });
+    let number: String = runs.collect();
+    format!("(^[._-]?|[^0-9._-]|[^0-9][._-]){number}([._-]?$|[^0-9._-]|[._-][^0-9])")
 }
 
 /// The expression for all addresses of a host.
@@ -254,15 +252,10 @@ impl FeatureTable {
             digest = digest.wrapping_add(own);
             into.push(self.add(key, own));
         });
-        into[start..].sort_unstable();
-        let mut kept = start;
-        for at in start..into.len() {
-            if at == start || into[at] != into[kept - 1] {
-                into[kept] = into[at];
-                kept += 1;
-            }
-        }
-        into.truncate(kept);
+        let mut own = into.split_off(start);
+        own.sort_unstable();
+        own.dedup();
+        into.append(&mut own);
         digest
     }
 
@@ -357,8 +350,7 @@ fn said_features(said: &Metadata, put: &mut dyn FnMut(FeatureKind, &str)) {
             put(kind, &fold(text));
         }
     }
-    let made = [("artist", TextField::Artist), ("album", TextField::Album), ("camera", TextField::Camera)];
-    for (word, field) in made {
+    for (word, field) in MADE {
         if let Some(text) = said.text(field) {
             put(FeatureKind::Made, &format!("{word}={}", fold(text)));
         }
@@ -380,9 +372,10 @@ fn host(address: &str) -> Option<&str> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::condition;
+    use crate::condition::parse;
+    use crate::suggest::tests::{item, now};
 
-    fn features(name: &str) -> Vec<String> {
+    fn conditions(name: &str) -> Vec<Condition> {
         let mut table = FeatureTable::default();
         let traits = Traits {
             name: name.as_bytes(),
@@ -393,7 +386,7 @@ mod tests {
         };
         let mut found = Vec::new();
         table.learn(&traits, &mut found);
-        found.into_iter().map(|number| table.feature(number)).map(|feature| feature.condition()).collect()
+        found.into_iter().filter_map(|number| table.feature(number).condition()).collect()
     }
 
     #[test]
@@ -408,33 +401,13 @@ mod tests {
             "-2031.txt",
             "会議 2031年.txt",
         ] {
-            for condition in features(name) {
-                let parsed = condition::parse(&condition).unwrap_or_else(|e| panic!("{condition}: {e:?}"));
-                let needs = format!("{parsed}");
-                if needs.starts_with("type") {
-                    continue;
-                }
-                assert!(holds(&parsed, name), "{condition} for {name}");
+            for condition in conditions(name) {
+                let printed = condition.to_string();
+                assert_eq!(parse(&printed).as_ref(), Ok(&condition), "{printed}");
+                let is_type = matches!(condition, Condition::Test(Test::Type(_)));
+                assert!(is_type || condition.holds(&item(name, 0), &now()), "{printed} for {name}");
             }
         }
-    }
-
-    fn holds(condition: &condition::Condition, name: &str) -> bool {
-        use crate::item::{Entry, Identity, Item, Kind};
-        use crate::moment::{Moment, Now};
-        use crate::place::{ItemPath, Spot};
-        let entry = Entry {
-            kind: Kind::File,
-            size: 1,
-            modified: Moment(0),
-            opened: None,
-            born: None,
-            changed: Moment(0),
-            identity: Identity([1, 1]),
-        };
-        let item = Item::new(Spot::new("home", ItemPath::new(name).unwrap()), entry);
-        let now = Now::parse("2031-04-07", &jiff::tz::TimeZone::UTC).unwrap();
-        condition.holds(&item, &now)
     }
 
     #[test]

@@ -7,10 +7,9 @@ use std::collections::HashSet;
 use rustc_hash::FxHashMap;
 
 use super::examples::ExampleIndex;
-use super::rule_test::{RuleTest, is_near, may_join, may_test};
-use super::{Known, Learned, loose};
-use crate::facet::Facet;
-use crate::item::Item;
+use super::rule_test::{RuleTest, is_named_by, may_join, may_test};
+use super::{Classifier, LearningContext, loose};
+use crate::condition::Condition;
 use crate::names::fold_bytes;
 
 /// A rule that was found.
@@ -66,7 +65,7 @@ const JOINED: usize = 4;
 
 /// The rules that say most of what was learned of files, the most telling first. `taken` are filed items that rules
 /// which are there already put where they are, by their references.
-pub fn rules(learned: &Learned, known: &Known, taken: &HashSet<u64>) -> Vec<FoundRule> {
+pub fn rules(learned: &Classifier, known: &LearningContext, taken: &HashSet<u64>) -> Vec<FoundRule> {
     let mut finder = RuleFinder::new(learned, known, taken);
     let mut found = Vec::new();
     for destination in finder.order() {
@@ -83,8 +82,8 @@ struct Grown {
 }
 
 struct RuleFinder<'a> {
-    learned: &'a Learned,
-    known: &'a Known<'a>,
+    learned: &'a Classifier,
+    known: &'a LearningContext<'a>,
     index: ExampleIndex<'a>,
     /// For each example its destination; none for what teaches nothing, is a folder, or is put right already.
     destination: Vec<Option<u32>>,
@@ -104,7 +103,7 @@ enum Fills {
 }
 
 impl<'a> RuleFinder<'a> {
-    fn new(learned: &'a Learned, known: &'a Known, taken: &HashSet<u64>) -> Self {
+    fn new(learned: &'a Classifier, known: &'a LearningContext, taken: &HashSet<u64>) -> Self {
         let examples = &learned.examples;
         let destination = examples.all.iter().map(|example| {
             let teaches = example.weight > 0 && !example.is_folder && !taken.contains(&example.reference);
@@ -242,7 +241,8 @@ impl<'a> RuleFinder<'a> {
         let Some(facet) = self.known.facets.get(facet) else { return Vec::new() };
         let is_known = |row: &u32| {
             let example = &self.learned.examples.all[*row as usize];
-            loose(self.known, example.reference).is_some_and(|item| knows(facet, &item, self.known))
+            loose(self.known, example.reference)
+                .is_some_and(|item| facet.ask(&item, self.known.now).value().is_some())
         };
         let rows = 0..self.destination.len() as u32;
         rows.filter(|row| self.destination[*row as usize].is_some()).filter(is_known).collect()
@@ -272,7 +272,7 @@ impl<'a> RuleFinder<'a> {
         let names: Vec<String> = destination.names(examples).map(|name| fold_bytes(name)).collect();
         let named = |test: &RuleTest| match test {
             RuleTest::Has(features) => {
-                features.iter().any(|feature| names.iter().any(|name| is_near(name, &feature.text)))
+                features.iter().any(|feature| names.iter().any(|name| is_named_by(name, &feature.text)))
             }
             RuleTest::Known(_) => false,
         };
@@ -344,8 +344,8 @@ impl<'a> RuleFinder<'a> {
         let put = self.put(rule.destination)?;
         let folder =
             self.learned.files.destinations.all[rule.destination as usize].words(&self.learned.examples);
-        let tests: Vec<String> = rule.tests.iter().map(RuleTest::condition).collect();
-        Some(FoundRule { when: tests.join(" and "), put, folder, tally })
+        let tests: Option<Vec<_>> = rule.tests.iter().map(|test| test.condition(self.known.facets)).collect();
+        Some(FoundRule { when: Condition::all(tests?).to_string(), put, folder, tally })
     }
 }
 
@@ -399,8 +399,4 @@ fn both(a: &[u32], b: &[u32]) -> Vec<u32> {
         }
     }
     found
-}
-
-fn knows(facet: &Facet, item: &Item, known: &Known) -> bool {
-    facet.ask(item, known.now).value().is_some()
 }

@@ -2,7 +2,7 @@
 //! random part (Bekkerman, McCallum and Huang, *Automatic Categorization of Email into Folders*, 2004).
 
 use super::examples::Examples;
-use super::{Known, answer, asked, percent, trained};
+use super::{LearningContext, answer, asked, percent, trained};
 
 /// What came of asking.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -49,7 +49,7 @@ const PARTS: usize = 10;
 const ASKED: usize = 500;
 
 /// Measures suggestions of files.
-pub fn measure(examples: &Examples, known: &Known) -> Measured {
+pub fn measure(examples: &Examples, known: &LearningContext) -> Measured {
     let used = examples.by_time(false);
     let table = [0, 50, 60, 70, 80, 90, 95].map(|from| SaidAndTrue { from, ..SaidAndTrue::default() });
     let mut found = Measured { table: table.to_vec(), ..Measured::default() };

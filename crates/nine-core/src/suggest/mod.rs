@@ -1,6 +1,6 @@
 //! Suggestions: where an item belongs, by the example of what is filed.
 //!
-//! [`Examples`] hold what lies on the shelves, [`Learned`] what was learned of it. Each suggestion has a share that was
+//! [`Examples`] hold what lies on the shelves, [`Classifier`] what was learned of it. Each suggestion has a share that was
 //! tried on what came later than what was learned, and [`Reason`]s that a search can list.
 
 mod calibration;
@@ -13,6 +13,7 @@ mod model;
 mod name_parts;
 mod named_by_value;
 mod rule_test;
+mod scope;
 
 use std::cell::RefCell;
 use std::cmp::Reverse;
@@ -21,20 +22,20 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 pub use calibration::Calibrations;
-pub use destinations::{Destination, FilledDestination, Known};
-pub use examples::{BY_HAND, Examples, Filed, Shelved};
+pub use destinations::{FilledDestination, LearningContext};
+pub use examples::{Examples, Filed, HAND_WEIGHT, Shelved};
 pub use feature::{Feature, FeatureKind, Traits};
 pub use induce::{FoundRule, RuleTally, rules};
 pub use measure::{Measured, SaidAndTrue, measure};
+pub use scope::{SearchScope, is_put_aside};
 
 use rustc_hash::FxHashMap;
 
 use crate::item::Item;
-use crate::place::{ItemPath, Spot};
-use calibration::{Calibration, Tried};
-use destinations::Destinations;
+use calibration::{Calibration, Trial};
+use destinations::{Destination, Destinations};
 use examples::ExampleIndex;
-use model::{Model, Ranked};
+use model::{NaiveBayes, Ranked};
 
 /// Destinations that are named for an item at most.
 pub const SUGGESTED: usize = 3;
@@ -53,11 +54,11 @@ const FEWEST_TRIED: usize = 24;
 
 /// What was learned.
 #[derive(Debug, Clone, Default)]
-pub struct Learned {
+pub struct Classifier {
     /// From what.
     pub examples: Examples,
-    files: Model,
-    folders: Model,
+    files: NaiveBayes,
+    folders: NaiveBayes,
 }
 
 /// A destination for an item.
@@ -108,9 +109,9 @@ impl fmt::Display for Reason {
     }
 }
 
-impl Learned {
+impl Classifier {
     /// Learns from what lies on the shelves. How far that is to be believed was tried earlier, or is tried now.
-    pub fn of(examples: Examples, known: &Known, earlier: Option<&Calibrations>) -> Self {
+    pub fn of(examples: Examples, known: &LearningContext, earlier: Option<&Calibrations>) -> Self {
         let of =
             |folders: bool| earlier.map(|earlier| if folders { &earlier.folders } else { &earlier.files });
         let files = trained(&examples, &examples.by_time(false), &[], known, of(false));
@@ -124,7 +125,7 @@ impl Learned {
         Calibrations { files: self.files.calibration.clone(), folders: self.folders.calibration.clone() }
     }
 
-    fn model(&self, folders: bool) -> &Model {
+    fn model(&self, folders: bool) -> &NaiveBayes {
         if folders { &self.folders } else { &self.files }
     }
 
@@ -150,7 +151,7 @@ impl Learned {
 
     /// The destinations for an item, the likeliest first; [`SUGGESTED`] at most. The others have the share that is left to
     /// them.
-    pub fn suggest(&self, traits: &Traits, item: &Item, known: &Known) -> Vec<Suggestion> {
+    pub fn suggest(&self, traits: &Traits, item: &Item, known: &LearningContext) -> Vec<Suggestion> {
         let (features, unknown) = self.examples.table.find(traits);
         let model = self.model(traits.is_folder);
         let mut found: Vec<Suggestion> = Vec::new();
@@ -182,10 +183,10 @@ impl Learned {
 
 /// Gives the reasons of suggestions.
 pub struct Reasons<'l> {
-    learned: &'l Learned,
+    learned: &'l Classifier,
     index: ExampleIndex<'l>,
     /// What was asked of the index before.
-    asked: RefCell<Asked>,
+    asked: RefCell<CountsOfFeatures>,
 }
 
 /// How many examples have a feature, and how many of them lie in each destination.
@@ -195,7 +196,7 @@ struct Counts {
 }
 
 /// The counts of features, among files or folders.
-type Asked = FxHashMap<(u32, bool), Rc<Counts>>;
+type CountsOfFeatures = FxHashMap<(u32, bool), Rc<Counts>>;
 
 /// Reasons that are given at most.
 const REASONS: usize = 3;
@@ -208,27 +209,24 @@ impl Reasons<'_> {
         let mut features: Vec<(u32, i64)> = examples.table.find(traits).0.iter().map(says).collect();
         features.retain(|(_, says)| *says > 0);
         features.sort_by_key(|(feature, says)| (Reverse(*says), examples.table.text(*feature)));
-        let mut found: Vec<Reason> = Vec::new();
+        // Of what is mostly elsewhere, one is told where nothing says more.
+        let (mut found, mut weak) = (Vec::new(), None);
         for (number, _) in features {
             let feature = examples.table.feature(number);
             let counts = self.counts(number, &feature, traits.is_folder);
-            let (all, there) = (counts.all, counts.by_destination.get(&suggestion.destination));
-            let there = there.copied().unwrap_or(0);
-            // Of what is mostly elsewhere, one is told where nothing says more.
-            if there == 0 || (there * 2 < all && !found.is_empty()) {
-                continue;
-            }
+            let there = counts.by_destination.get(&suggestion.destination).copied().unwrap_or(0);
             let destination = suggestion.pattern.clone();
-            let is_weak = |reason: &Reason| reason.there * 2 < reason.all;
-            if found.first().is_some_and(is_weak) {
-                found.clear();
+            let reason = Reason { feature, all: counts.all, there, folders: traits.is_folder, destination };
+            match there * 2 {
+                0 => {}
+                twice if twice < counts.all => weak = weak.or(Some(reason)),
+                _ => found.push(reason),
             }
-            found.push(Reason { feature, all, there, folders: traits.is_folder, destination });
             if found.len() == REASONS {
                 break;
             }
         }
-        found
+        if found.is_empty() { weak.into_iter().collect() } else { found }
     }
 
     fn counts(&self, number: u32, feature: &Feature, folders: bool) -> Rc<Counts> {
@@ -248,11 +246,11 @@ impl Reasons<'_> {
 
 /// The destinations for some features that can be filled for an item, the likeliest first.
 fn filled<'m>(
-    model: &'m Model,
+    model: &'m NaiveBayes,
     examples: &'m Examples,
     (features, unknown): (&[u32], usize),
     item: &'m Item,
-    known: &'m Known,
+    known: &'m LearningContext,
 ) -> impl Iterator<Item = (FilledDestination, Ranked, &'m Destination)> {
     model.rank(examples, features, unknown).into_iter().filter_map(move |ranked| {
         let destination = &model.destinations.all[ranked.destination as usize];
@@ -265,16 +263,18 @@ fn trained(
     examples: &Examples,
     used: &[u32],
     values: &[bool],
-    known: &Known,
+    known: &LearningContext,
     earlier: Option<&Calibration>,
-) -> Model {
-    let used = &used[used.len().saturating_sub(MOST)..];
+) -> NaiveBayes {
+    let all = used.len();
+    let used = &used[all.saturating_sub(MOST)..];
     let destinations = Arc::new(Destinations::of(examples, used, known));
-    let mut model = Model::of(examples, used, values, &destinations);
-    if let Some(earlier) = earlier.filter(|earlier| earlier.counts_for(used.len())) {
+    let mut model = NaiveBayes::of(examples, used, values, &destinations);
+    if let Some(earlier) = earlier.filter(|earlier| earlier.counts_for(all)) {
         model.calibration = earlier.clone();
     } else if used.len() >= FEWEST_TRIED {
         model.calibration = tried(examples, used, values, &destinations, known);
+        model.calibration.examples = all;
     }
     model
 }
@@ -285,18 +285,18 @@ fn tried(
     used: &[u32],
     values: &[bool],
     destinations: &Arc<Destinations>,
-    known: &Known,
+    known: &LearningContext,
 ) -> Calibration {
     let mut tried = Vec::new();
     for (from, to) in [(6, 7), (7, 8), (8, 9), (9, 10)] {
         let (from, to) = (used.len() * from / 10, used.len() * to / 10);
-        let earlier = Model::of(examples, &used[..from], values, destinations);
+        let earlier = NaiveBayes::of(examples, &used[..from], values, destinations);
         tried.extend(asked(&used[from..to], TRIED).filter_map(|at| {
             let answer = answer(&earlier, examples, at, known)?;
-            Some(Tried { odds: answer.first?.odds, right: answer.rank == Some(0) })
+            Some(Trial { odds: answer.first?.odds, right: answer.rank == Some(0) })
         }));
     }
-    Calibration::of(&tried, used.len())
+    Calibration::of(&tried)
 }
 
 /// So many of these at most, from all parts of them.
@@ -313,7 +313,12 @@ struct TriedAnswer {
 }
 
 /// Asks a model of an example. `None` if the item is not to be had.
-fn answer(model: &Model, examples: &Examples, example: u32, known: &Known) -> Option<TriedAnswer> {
+fn answer(
+    model: &NaiveBayes,
+    examples: &Examples,
+    example: u32,
+    known: &LearningContext,
+) -> Option<TriedAnswer> {
     let example = &examples.all[example as usize];
     let item = loose(known, example.reference)?;
     let right = examples.spot(example.folder);
@@ -332,10 +337,8 @@ fn answer(model: &Model, examples: &Examples, example: u32, known: &Known) -> Op
 }
 
 /// A filed item as it would lie loose: its folders would answer for it.
-fn loose(known: &Known, reference: u64) -> Option<Item> {
-    let mut item = known.shelved.item(reference)?;
-    item.spot = Spot::new("loose", ItemPath::of_names(item.spot.path.last().into_iter()));
-    Some(item)
+fn loose(known: &LearningContext, reference: u64) -> Option<Item> {
+    Some(known.shelved.item(reference)?.as_loose())
 }
 
 fn percent(share: f32) -> u8 {

@@ -11,7 +11,7 @@ use rustc_hash::FxHashMap;
 
 use super::calibration::Calibration;
 use super::destinations::Destinations;
-use super::examples::{BY_HAND, Examples};
+use super::examples::{Examples, HAND_WEIGHT};
 use super::feature::{FeatureKind, has_letter};
 
 /// The weight of what the average destination has, in examples, when a destination is asked what it has.
@@ -54,7 +54,7 @@ const WHOLE: u32 = 1 << 10;
 
 /// What was learned of files, or of folders.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Model {
+pub(super) struct NaiveBayes {
     pub destinations: Arc<Destinations>,
     /// For each destination its examples, by weight.
     sizes: Vec<u32>,
@@ -80,7 +80,7 @@ pub(super) struct Ranked {
     pub odds: f32,
 }
 
-impl Model {
+impl NaiveBayes {
     /// Learns from these examples. Folders that are named by a value teach nothing themselves: nobody filed them.
     pub fn of(examples: &Examples, used: &[u32], values: &[bool], destinations: &Arc<Destinations>) -> Self {
         let mut model = Self { destinations: Arc::clone(destinations), ..Self::default() };
@@ -129,7 +129,7 @@ impl Model {
         for (features, folder) in &examples.refused {
             let destination = self.destinations.of[*folder as usize];
             features.iter().for_each(|feature| {
-                *refused.entry((*feature, destination)).or_default() += u32::from(BY_HAND)
+                *refused.entry((*feature, destination)).or_default() += u32::from(HAND_WEIGHT)
             });
         }
         let features = examples.table.len();

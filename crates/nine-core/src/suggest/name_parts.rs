@@ -10,17 +10,17 @@ fn parts_no_words(c: char) -> bool {
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Run {
+enum CharClass {
     Letters,
     Close,
     Digits,
 }
 
-fn run_of(c: char) -> Option<Run> {
+fn run_of(c: char) -> Option<CharClass> {
     match c {
-        c if c.is_ascii_digit() => Some(Run::Digits),
-        c if parts_no_words(c) => Some(Run::Close),
-        c if c.is_alphanumeric() || is_combining_mark(c) => Some(Run::Letters),
+        c if c.is_ascii_digit() => Some(CharClass::Digits),
+        c if parts_no_words(c) => Some(CharClass::Close),
+        c if c.is_alphanumeric() || is_combining_mark(c) => Some(CharClass::Letters),
         _ => None,
     }
 }
@@ -30,7 +30,7 @@ const LONGEST_CODE: usize = 10;
 
 /// The words of a folded text. A single letter or digit says nothing.
 pub fn words(folded: &str, each: &mut dyn FnMut(&str)) {
-    let group = |c| run_of(c).map(|run| run == Run::Close);
+    let group = |c| run_of(c).map(|run| run == CharClass::Close);
     runs(folded, group, &mut |is_close, group| match is_close {
         true => pairs(group, each),
         false => {

@@ -2,7 +2,7 @@
 
 use crate::facet::{Facet, Facets};
 use crate::names::fold;
-use crate::pattern::Pattern;
+use crate::pattern::{Pattern, literal};
 
 /// A pattern for names of folders.
 pub struct NamePattern {
@@ -81,15 +81,11 @@ fn shapes(name: &str) -> Vec<String> {
         found.extend(dates("month", "", ""));
     }
     if let Some((before, behind)) = around_year(name) {
-        let (before, behind) = (braced(before), braced(behind));
+        let (before, behind) = (literal(before), literal(behind));
         found.push(format!("{before}{{stem:year}}{behind}"));
         found.extend(dates("year", &before, &behind));
     }
     found
-}
-
-fn braced(text: &str) -> String {
-    text.replace('{', "{{").replace('}', "}}")
 }
 
 fn is_year(text: &str) -> bool {

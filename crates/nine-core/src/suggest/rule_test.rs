@@ -1,6 +1,10 @@
 //! The tests that a found rule is made of.
 
-use super::feature::{Feature, FeatureKind, quoted};
+use std::sync::Arc;
+
+use super::feature::{Feature, FeatureKind, condition_of};
+use crate::condition::{Condition, FacetTest, Test};
+use crate::facet::Facets;
 
 /// A test of a rule.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -12,31 +16,29 @@ pub enum RuleTest {
 }
 
 impl RuleTest {
-    /// As a rule's condition has it.
-    pub fn condition(&self) -> String {
+    /// As a rule asks for it; `None` if no rule can.
+    pub fn condition(&self, facets: &Facets) -> Option<Condition> {
         match self {
-            RuleTest::Known(facet) => format!("{facet} known"),
+            RuleTest::Known(facet) => {
+                let facet = Arc::clone(facets.get(facet)?);
+                Some(Condition::Test(Test::Facet(facet, FacetTest::Known)))
+            }
             RuleTest::Has(features) => {
-                let first = features[0].condition();
-                features[1..].iter().fold(first, |all, feature| format!("{all},{}", quoted(&feature.text)))
+                let texts: Vec<&str> = features.iter().map(|feature| feature.text.as_str()).collect();
+                condition_of(features.first()?.kind, &texts)
             }
         }
     }
 }
 
+/// Whether several features of a kind can stand in one test.
 pub fn may_join(kind: FeatureKind) -> bool {
-    matches!(
-        kind,
-        FeatureKind::Word
-            | FeatureKind::Extension
-            | FeatureKind::Type
-            | FeatureKind::Author
-            | FeatureKind::Sender
-    )
+    use FeatureKind::{Author, Extension, Sender, Type, Word};
+    matches!(kind, Word | Extension | Type | Author | Sender)
 }
 
-/// Whether a folder is called by a word, in the singular or the plural.
-pub fn is_near(name: &str, word: &str) -> bool {
+/// Whether a folder's name has a word in it that says something.
+pub fn is_named_by(name: &str, word: &str) -> bool {
     word.chars().count() > 2 && name.contains(word)
 }
 

@@ -198,6 +198,13 @@ impl<'w> Looking<'w> {
         Ok(())
     }
 
+    /// Adds a place as it is known, if it is.
+    pub(crate) fn add_known(&mut self, area: Area) {
+        if let Err(why) = self.recall_if_known(area, &Column::ALL) {
+            tracing::info!(why, "a place is left out");
+        }
+    }
+
     /// Says that a place cannot be reached, and takes what is known of it.
     fn recall_unreachable(&mut self, area: Area) {
         let views = self.views.len();

@@ -20,7 +20,7 @@ use crate::looking::{Looking, WantsInside};
 use crate::plan::{Draft, Plan};
 use crate::rules_at_work::{Gathered, RulesAtWork};
 use crate::selection::Selection;
-use crate::suggest::{LooseItem, loose_items, suggest_for};
+use crate::suggest::{Effort, all_loose, suggest_for};
 use crate::workspace::{Workspace, listed};
 use crate::{Error, Result};
 
@@ -37,14 +37,9 @@ pub fn of_piles<'w>(workspace: &'w Workspace, names: &[String]) -> Result<OpenRe
     let mut at_work = RulesAtWork::look(workspace, &piles)?;
     let Gathered { mut proposals, left, loose, .. } = at_work.propose();
     let places = &workspace.opened().places;
-    let mut by_example: HashMap<Spot, LooseItem> = HashMap::new();
-    for (view, ids) in loose {
-        let loose = loose_items(&mut at_work.looking, view, &ids);
-        let wanted = loose.iter().map(LooseItem::proposal).collect();
-        proposals.extend(with_followers(wanted, &|folder| listed(places, folder)));
-        by_example.extend(loose.into_iter().map(|item| (item.item.spot.clone(), item)));
-    }
-    suggest_for(workspace, &mut proposals, &by_example)?;
+    let (mut unruled, items) = all_loose(&mut at_work, loose, Effort::Little);
+    suggest_for(workspace, &mut unruled, &items)?;
+    proposals.extend(unruled);
     let senders = senders(&mut at_work.looking, &proposals);
     let words = std::iter::once("nine review").chain(names.iter().map(String::as_str));
     let command = words.collect::<Vec<_>>().join(" ");

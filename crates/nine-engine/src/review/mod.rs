@@ -44,9 +44,6 @@ use knows::Knowledge;
 /// The folder in a pile for what is put off, where no shelf is for that.
 const SORT_LATER: &str = nine_core::plan::sweep::LATER;
 
-/// The title of the shelf for what is put off.
-const LATER: &str = "later";
-
 /// A review at work.
 pub struct OpenReview<'w> {
     /// The items, and what was decided.
@@ -271,9 +268,8 @@ impl<'w> OpenReview<'w> {
 
     /// The folder for what is put off: the shelf that is called so, or a folder of the item's pile.
     pub fn later(&self, item: &Spot) -> Spot {
-        let is_later = |title: &str| nine_core::names::fold(nine_core::marks::without_mark(title)) == LATER;
         let shelf = self.shelvings.iter().find_map(|shelving| {
-            let shelf = shelving.shelves.iter().find(|shelf| is_later(&shelf.config.title))?;
+            let shelf = shelving.shelves.iter().find(|shelf| shelf.is_for_later())?;
             shelving.spot(shelf.number)
         });
         shelf.unwrap_or_else(|| {

@@ -9,22 +9,21 @@ use nine_core::find::Rows;
 use nine_core::item::{Item, Kind};
 use nine_core::keep_together;
 use nine_core::kinds::{ItemType, TYPES};
-use nine_core::marks::without_mark;
 use nine_core::metadata::Metadata;
 use nine_core::moment::Moment;
 use nine_core::names::{fold, fold_bytes, split_extension};
 use nine_core::place::Spot;
-use nine_core::plan::{HELD, sweep::LATER as SORT_LATER};
-use nine_core::suggest::{BY_HAND, Examples, Filed, Shelved, Traits};
+use nine_core::shelving::{Shelf, Shelving};
+use nine_core::suggest::{Examples, Filed, HAND_WEIGHT, SearchScope, Shelved, Traits, is_put_aside};
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
+use super::Effort;
 use super::corrections::Corrections;
-use super::scope::SearchScope;
 use crate::Result;
-use crate::looking::{LookMode, Looking, View, WantsInside, all_areas};
+use crate::looking::{Area, LookMode, Looking, View, WantsInside, all_areas};
 use crate::workspace::Workspace;
 
-/// Files that are read for what they say of themselves at most, the newest first, unless more is asked for.
+/// Files that are read for what they say of themselves in each bookcase, the newest first.
 const READ_AT_ONCE: usize = 200;
 
 /// Files of one name are compared up to this size, in bytes.
@@ -40,13 +39,13 @@ const TYPED_BY: usize = 100;
 pub(super) struct OnShelves<'w> {
     looking: Looking<'w>,
     /// The rows of what lies on shelves, view by view.
-    rows: Vec<Vec<ShelfRow>>,
+    rows: Vec<Vec<FiledRow>>,
     /// What a search must be told to list what is counted here.
     pub scope: SearchScope,
 }
 
 /// A row of what lies on a shelf.
-struct ShelfRow {
+struct FiledRow {
     id: NodeId,
     /// The folder that it lies in.
     folder: u32,
@@ -57,23 +56,28 @@ struct ShelfRow {
 }
 
 impl<'w> OnShelves<'w> {
-    /// Reads the bookcases, and what lies on their shelves into examples. With `reads_all` every file is read for what
-    /// it says of itself where that was not done yet; on drives none is.
+    /// Reads the bookcases, and what lies on their shelves into examples.
     ///
     /// # Errors
     /// If they cannot be looked at.
-    pub fn read(workspace: &'w Workspace, reads_all: bool) -> Result<(Self, Examples, Corrections)> {
+    pub fn read(workspace: &'w Workspace, effort: Effort) -> Result<(Self, Examples, Corrections)> {
         let areas = all_areas(workspace).into_iter();
         let areas = areas.filter(|area| area.is_bookcase && area.store.is_some());
-        let looking = Looking::look(workspace, areas.collect(), &LookMode::Now)?;
+        let is_near = |area: &Area| {
+            effort != Effort::Little || area.store.as_ref().is_some_and(|store| store.abilities().may_read)
+        };
+        let (near, far): (Vec<Area>, Vec<Area>) = areas.partition(is_near);
+        let mut looking = Looking::look(workspace, near, &LookMode::Now)?;
+        far.into_iter().for_each(|area| looking.add_known(area));
         let mut all = Self { looking, rows: Vec::new(), scope: SearchScope::default() };
         let mut examples = Examples::default();
+        let shelvings = workspace.shelvings();
         for view in 0..all.looking.views.len() {
-            let rows = all.walk(view, &mut examples);
+            let rows = all.walk(view, &shelvings, &mut examples);
             all.rows.push(rows);
-            all.learn(view, reads_all);
+            all.learn(view, effort);
         }
-        let repeated = all.repeated();
+        let repeated = all.repeated(effort);
         all.looking.keep();
         let corrections = Corrections::read(workspace, all.looking.catalogue());
         all.add(&mut examples, &corrections, &repeated);
@@ -91,38 +95,36 @@ impl<'w> OnShelves<'w> {
     }
 
     /// Finds the rows on the shelves of a view, and adds their folders.
-    fn walk(&mut self, view: usize, examples: &mut Examples) -> Vec<ShelfRow> {
+    fn walk(&mut self, view: usize, shelvings: &[Shelving], examples: &mut Examples) -> Vec<FiledRow> {
         let workspace = self.looking.workspace;
         let View { area, tree, .. } = &self.looking.views[view];
         let name = bookcase_of(workspace, &area.base.place);
         let number = examples.bookcase(&name);
-        let shelvings = workspace.shelvings();
         let shelving = shelvings.iter().find(|shelving| shelving.bookcase == name);
+        let shelves = shelving.into_iter().flat_map(|shelving| {
+            let at = |shelf: &'_ Shelf| shelving.spot(shelf.number);
+            shelving.shelves.iter().filter_map(move |shelf| Some((at(shelf)?, shelf)))
+        });
+        let shelves: HashMap<Spot, &Shelf> = shelves.collect();
         let mut rows = Vec::new();
-        let mut shelves = Vec::new();
         for child in tree.children(Tree::ROOT).filter(|child| !tree.has_mark(*child, mark::HIDDEN)) {
             let spot = Spot::new(name.clone(), tree.path(child));
-            let shelf = shelving.and_then(|shelving| {
-                let is_it = |number: &u8| shelving.spot(*number).is_some_and(|at| at == spot);
-                shelving.shelves.iter().find(|shelf| is_it(&shelf.number))
-            });
-            let archived = workspace.opened().archive.contains(&spot);
-            match shelf {
-                Some(_) if archived => {}
-                Some(shelf) if tree.is_folder(child) && !is_later(&shelf.config.title) => {
-                    shelves.push(tree.name(child).to_vec());
+            match shelves.get(&spot) {
+                Some(_) if workspace.opened().archive.contains(&spot) => {}
+                Some(shelf) if tree.is_folder(child) && !shelf.is_for_later() => {
+                    self.scope.shelves.push(String::from_utf8_lossy(tree.name(child)).into_owned());
                     let own = examples.add_shelf(number, shelf.number, tree.name_of(child).into());
                     self.scope.has_held |= walk_shelf(tree, child, own, examples, &mut rows);
                 }
                 _ => self.scope.has_others = true,
             }
         }
-        self.scope.add(name, shelves);
+        self.scope.bookcases.push(name);
         rows
     }
 
     /// Learns what tells where things belong: tags, types, and what files say of themselves.
-    fn learn(&mut self, view: usize, reads_all: bool) {
+    fn learn(&mut self, view: usize, effort: Effort) {
         let of = &self.looking.views[view];
         if !of.store().is_some_and(|store| store.abilities().may_read) {
             return;
@@ -131,25 +133,23 @@ impl<'w> OnShelves<'w> {
         self.rows[view].iter().for_each(|row| rows.add(row.id.row()));
         self.looking.learn(view, &rows, Unlearned { tags: true, content: false });
         self.looking.learn_types(view, &rows);
+        if effort == Effort::Little {
+            return;
+        }
         let tree = &self.looking.views[view].tree;
         let may_say = |id: &NodeId| tree.may_say(*id) && tree.text(*id) == 0;
         let says_soon = |id: &NodeId| {
-            matches!(
-                tree.item_type(*id),
-                ItemType::Document | ItemType::Mail | ItemType::Sheet | ItemType::Slides
-            )
+            use ItemType::{Document, Mail, Sheet, Slides};
+            matches!(tree.item_type(*id), Document | Mail | Sheet | Slides)
         };
         let mut unread: Vec<NodeId> = rows.ids().filter(may_say).collect();
-        if !reads_all {
+        if effort == Effort::Usual {
             unread.retain(says_soon);
-            unread.sort_by_key(|id| std::cmp::Reverse(tree.age_from(*id)));
-            unread.truncate(READ_AT_ONCE);
+            unread = newest(tree, unread, READ_AT_ONCE);
         }
         let mut wanted = Rows::none(tree.rows());
         unread.iter().for_each(|id| wanted.add(id.row()));
-        if !unread.is_empty() {
-            self.looking.read_words(view, &wanted, WantsInside { said: true, ..WantsInside::default() });
-        }
+        self.looking.read_words(view, &wanted, WantsInside { said: true, ..WantsInside::default() });
     }
 
     fn add(&self, examples: &mut Examples, corrections: &Corrections, repeated: &HashSet<(usize, NodeId)>) {
@@ -166,7 +166,7 @@ impl<'w> OnShelves<'w> {
                     }
                     Kind::Link | Kind::Other => false,
                 };
-                let by_hand = if corrected.by_hand.contains(&row.id) { BY_HAND } else { 1 };
+                let by_hand = if corrected.by_hand.contains(&row.id) { HAND_WEIGHT } else { 1 };
                 let said = self.looking.said_by(of, row.id);
                 let filed = Filed {
                     folder: row.folder,
@@ -188,12 +188,14 @@ impl<'w> OnShelves<'w> {
 
     /// Files that lie there more than once, under one name but for copy marks: which of them is where it belongs,
     /// nobody knows. Of several in one folder the first counts.
-    fn repeated(&mut self) -> HashSet<(usize, NodeId)> {
+    fn repeated(&mut self, effort: Effort) -> HashSet<(usize, NodeId)> {
         let named = self.of_one_name();
-        self.compare(&named);
+        if effort != Effort::Little {
+            self.compare(&named);
+        }
         let mut found = HashSet::new();
         for twins in named.values() {
-            let mut first: HashMap<Bytes, &Twin> = HashMap::new();
+            let mut first: HashMap<Fingerprint, &Twin> = HashMap::new();
             for twin in twins {
                 let bytes = self.bytes(twin);
                 let Some(earlier) = first.get(&bytes) else {
@@ -265,9 +267,9 @@ impl<'w> OnShelves<'w> {
     }
 
     /// What is known of a file's bytes: their digest, or when they were last changed, which a copy mostly keeps.
-    fn bytes(&self, twin: &Twin) -> Bytes {
+    fn bytes(&self, twin: &Twin) -> Fingerprint {
         let tree = &self.looking.views[twin.view].tree;
-        tree.digest(twin.id).map_or(Bytes::Of(tree.newest(twin.id)), Bytes::Read)
+        tree.digest(twin.id).map_or(Fingerprint::Of(tree.newest(twin.id)), Fingerprint::Read)
     }
 }
 
@@ -283,7 +285,7 @@ struct Twin {
 
 /// What tells whether two files are the same.
 #[derive(PartialEq, Eq, Hash)]
-enum Bytes {
+enum Fingerprint {
     Read(Digest),
     Of(Moment),
 }
@@ -314,10 +316,11 @@ fn bookcase_of(workspace: &Workspace, place: &str) -> String {
     twin.map_or_else(|| place.to_owned(), |case| case.name.clone())
 }
 
-/// Whether a shelf or folder is for what was put off.
-fn is_later(title: &str) -> bool {
-    let title = fold(without_mark(title));
-    title == "later" || title == fold(SORT_LATER)
+/// So many of these at most, the newest.
+pub(super) fn newest(tree: &Tree, mut ids: Vec<NodeId>, most: usize) -> Vec<NodeId> {
+    ids.sort_by_key(|id| std::cmp::Reverse(tree.age_from(*id)));
+    ids.truncate(most);
+    ids
 }
 
 /// Adds the folders and rows of one shelf; says whether there are folders in it that are not looked into, since what
@@ -327,7 +330,7 @@ fn walk_shelf(
     shelf: NodeId,
     number: u32,
     examples: &mut Examples,
-    rows: &mut Vec<ShelfRow>,
+    rows: &mut Vec<FiledRow>,
 ) -> bool {
     const NONE: u32 = u32::MAX;
     let first = shelf.row();
@@ -342,11 +345,10 @@ fn walk_shelf(
             continue;
         }
         if !tree.is_folder(id) {
-            rows.push(ShelfRow { id, folder, own: None, together });
+            rows.push(FiledRow { id, folder, own: None, together });
             continue;
         }
-        let name = fold_bytes(tree.name(id));
-        if name == fold(HELD) || name == fold(SORT_LATER) {
+        if is_put_aside(&String::from_utf8_lossy(tree.name(id))) {
             has_held = true;
             continue;
         }
@@ -354,7 +356,7 @@ fn walk_shelf(
         let children = tree.children(id).map(|child| tree.name(child));
         let is_kept = keep_together::folder(tree.name(id), children).is_some();
         numbers[id.row() - first] = (own, together || is_kept);
-        rows.push(ShelfRow { id, folder, own: Some(own), together });
+        rows.push(FiledRow { id, folder, own: Some(own), together });
     }
     has_held
 }

@@ -1,16 +1,22 @@
 //! What lies loose, with all that may tell where it belongs.
 
+use std::collections::HashMap;
+
 use nine_core::config::Config;
 use nine_core::find::Rows;
 use nine_core::item::{Item, Kind};
 use nine_core::kinds::ItemType;
 use nine_core::moment::Now;
-use nine_core::plan::Proposal;
+use nine_core::place::Spot;
+use nine_core::plan::{Proposal, with_followers};
 use nine_core::suggest::Traits;
-use nine_core::tree::{NodeId, Unlearned};
+use nine_core::tree::{NodeId, Tree, Unlearned};
 
-use super::filed::{known_tags, traits};
+use super::Effort;
+use super::filed::{known_tags, newest, traits};
 use crate::looking::{Looking, WantsInside};
+use crate::rules_at_work::RulesAtWork;
+use crate::workspace::listed;
 
 /// Something that lies loose.
 #[derive(Debug, Clone)]
@@ -51,14 +57,50 @@ impl LooseItem {
     }
 }
 
+/// What lies loose and no rule is for, by where it lies.
+pub(crate) type LooseItems = HashMap<Spot, LooseItem>;
+
+/// Loose things that are looked into in each pile at most, the newest.
+const LOOKED_INTO: usize = 1000;
+
+/// What lies loose of what was gone through, and proposals that want nothing yet, each with what follows it.
+pub(crate) fn all_loose(
+    at_work: &mut RulesAtWork,
+    loose: Vec<(usize, Vec<NodeId>)>,
+    effort: Effort,
+) -> (Vec<Proposal>, LooseItems) {
+    let places = &at_work.looking.workspace.opened().places;
+    let (mut proposals, mut items) = (Vec::new(), LooseItems::new());
+    for (view, ids) in loose {
+        let found = in_view(&mut at_work.looking, view, &ids, effort);
+        let wanted = found.iter().map(LooseItem::proposal).collect();
+        proposals.extend(with_followers(wanted, &|folder| listed(places, folder)));
+        items.extend(found.into_iter().map(|item| (item.item.spot.clone(), item)));
+    }
+    (proposals, items)
+}
+
 /// Reads what is known of rows of a view; on drives nothing beyond the listing.
-pub(crate) fn loose_items(looking: &mut Looking, view: usize, ids: &[NodeId]) -> Vec<LooseItem> {
-    let mut rows = Rows::none(looking.views[view].tree.rows());
-    ids.iter().for_each(|id| rows.add(id.row()));
-    if looking.views[view].store().is_some_and(|store| store.abilities().may_read) {
+fn in_view(looking: &mut Looking, view: usize, ids: &[NodeId], effort: Effort) -> Vec<LooseItem> {
+    let rows_of = |tree: &Tree, ids: &[NodeId]| {
+        let mut rows = Rows::none(tree.rows());
+        ids.iter().for_each(|id| rows.add(id.row()));
+        rows
+    };
+    let may_read = looking.views[view].store().is_some_and(|store| store.abilities().may_read);
+    let tree = &looking.views[view].tree;
+    let rows = rows_of(tree, ids);
+    // What is gone through one by one shows its tags, also on a drive.
+    if may_read || effort == Effort::Little {
         looking.learn(view, &rows, Unlearned { tags: true, content: false });
-        looking.learn_types(view, &rows);
-        looking.read_words(view, &rows, WantsInside { said: true, origin: true, ..WantsInside::default() });
+    }
+    if may_read && effort != Effort::Little {
+        let tree = &looking.views[view].tree;
+        let looked_into = rows_of(tree, &newest(tree, ids.to_vec(), LOOKED_INTO));
+        let wants = WantsInside { said: true, origin: true, ..WantsInside::default() };
+        let rows = if effort == Effort::All { &rows } else { &looked_into };
+        looking.learn_types(view, rows);
+        looking.read_words(view, rows, wants);
     }
     let (config, now) = (looking.workspace.config(), looking.workspace.now());
     let of = &looking.views[view];

@@ -2,35 +2,38 @@
 
 mod corrections;
 mod filed;
+mod kept;
 mod loose;
 mod rules;
-mod scope;
 
-use std::collections::HashMap;
+use std::cmp::Reverse;
+use std::collections::HashSet;
 
-use nine_core::item::Kind;
+use nine_core::condition::Condition;
+use nine_core::item::Item;
 use nine_core::kinds::ItemType;
 use nine_core::place::Spot;
-use nine_core::plan::{Intent, Placing, Proposal, with_followers};
+use nine_core::plan::{Intent, Placing, Proposal};
 use nine_core::suggest::{
-    Calibrations, Known, Learned, Measured, Reason, Reasons, SURE, Suggestion, measure as tried,
+    Calibrations, Classifier, LearningContext, Measured, Reason, Reasons, SURE, measure as tried,
 };
 use nine_core::worklist::Doubt;
-use nine_stores::{Location, Places};
+use nine_stores::Watch;
 
-pub use nine_core::suggest::{FoundRule, RuleTally, SaidAndTrue};
+pub use nine_core::suggest::{FoundRule, SaidAndTrue};
 pub use rules::{Contradiction, RulesFound, add_rules, rules};
 
 use crate::error::Nowhere;
 use crate::plan::{Draft, Plan};
 use crate::reporter::Task;
 use crate::rules_at_work::{Gathered, RulesAtWork};
-use crate::workspace::{Workspace, listed};
+use crate::workspace::Workspace;
 use crate::{Error, Result};
 use corrections::Corrections;
 use filed::OnShelves;
 pub(crate) use filed::most_common;
-pub(crate) use loose::{LooseItem, loose_items};
+use kept::{keep, kept};
+pub(crate) use loose::{LooseItem, LooseItems, all_loose};
 
 /// A share that is never reached: where things are gone through one by one, every suggestion is looked at.
 const NEVER: u8 = 101;
@@ -41,6 +44,18 @@ const WORTH_TELLING: u8 = 5;
 /// What the catalogue keeps it under how far suggestions are to be believed.
 const CALIBRATIONS: &str = "calibrations";
 
+/// How much is read to suggest something.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Effort {
+    /// Nothing is looked into, and drives are taken as they are known: something else was asked for, and this comes with it.
+    Little,
+    /// The newest are read for what they say of themselves, and small files that may lie there twice are compared.
+    #[default]
+    Usual,
+    /// All is read, however long that takes.
+    All,
+}
+
 /// What is asked for.
 #[derive(Debug, Clone, Default)]
 pub struct Request {
@@ -48,8 +63,8 @@ pub struct Request {
     pub piles: Vec<String>,
     /// Only what is as likely as this, in percent; where it is not said, what is likely enough by what was tried.
     pub over: Option<u8>,
-    /// Whether all that is filed is read for what it says of itself, however long that takes.
-    pub reads_all: bool,
+    /// How much is read.
+    pub effort: Effort,
 }
 
 /// What was suggested.
@@ -64,8 +79,6 @@ pub struct Suggested {
     pub unclear: u64,
     /// How many are filed by rules.
     pub ruled: u64,
-    /// From which share on something is said, in percent.
-    pub speaks_from: u8,
 }
 
 /// From how much something was learned.
@@ -81,11 +94,11 @@ pub struct LearnedFrom {
 pub(crate) struct Suggester<'w> {
     workspace: &'w Workspace,
     shelves: OnShelves<'w>,
-    learned: Learned,
+    learned: Classifier,
     corrections: Corrections,
 }
 
-/// A suggestion with its reasons and, for each, the words of a search that lists what it counts.
+/// A suggestion with its reasons and, for each, the condition of a search that lists what it counts.
 #[derive(Debug, Clone)]
 pub struct Explained {
     /// The folders, the likeliest first, each with its share in percent.
@@ -97,7 +110,9 @@ pub struct Explained {
     /// Whether it is likely enough to be said.
     pub speaks: bool,
     /// What speaks for the first.
-    pub reasons: Vec<(Reason, Vec<String>)>,
+    pub reasons: Vec<(Reason, Condition)>,
+    /// The bookcases in which such a search looks.
+    pub bookcases: Vec<String>,
 }
 
 impl<'w> Suggester<'w> {
@@ -105,30 +120,40 @@ impl<'w> Suggester<'w> {
     ///
     /// # Errors
     /// If there are none, or they cannot be looked at.
-    pub fn read(workspace: &'w Workspace, reads_all: bool) -> Result<Self> {
+    pub fn read(workspace: &'w Workspace, effort: Effort) -> Result<Self> {
         if workspace.config().bookcases.is_empty() {
             return Err(Error::Nowhere(Nowhere::Suggest));
         }
-        let (shelves, examples, corrections) = OnShelves::read(workspace, reads_all)?;
-        let known = Known { facets: &workspace.config().facets, now: workspace.now(), shelved: &shelves };
-        let catalogue = shelves.catalogue();
-        let earlier = catalogue.and_then(|catalogue| catalogue.learned(CALIBRATIONS).ok().flatten());
-        let earlier: Option<Calibrations> = earlier.and_then(|kept| serde_json::from_slice(&kept).ok());
-        let learn = || Learned::of(examples, &known, earlier.as_ref());
+        let (shelves, examples, corrections) = OnShelves::read(workspace, effort)?;
+        let known =
+            LearningContext { facets: &workspace.config().facets, now: workspace.now(), shelved: &shelves };
+        let earlier: Option<Calibrations> = kept(shelves.catalogue(), CALIBRATIONS);
+        let learn = || Classifier::of(examples, &known, earlier.as_ref());
         let learned = workspace.during(Task::Learning, workspace.watch(), learn);
-        let calibrations =
-            Some(learned.calibrations()).filter(|calibrations| earlier.as_ref() != Some(calibrations));
-        let value = calibrations.and_then(|calibrations| serde_json::to_vec(&calibrations).ok());
-        let kept =
-            catalogue.zip(value).map(|(catalogue, value)| catalogue.keep_learned(CALIBRATIONS, &value));
-        if let Some(Err(error)) = kept {
-            tracing::info!(%error, "what was tried is not kept");
+        let calibrations = learned.calibrations();
+        if earlier.as_ref() != Some(&calibrations) {
+            keep(shelves.catalogue(), CALIBRATIONS, &calibrations);
         }
         Ok(Self { workspace, shelves, learned, corrections })
     }
 
-    fn known(&self) -> Known<'_> {
-        Known { facets: &self.workspace.config().facets, now: self.workspace.now(), shelved: &self.shelves }
+    /// The same beside something else that was asked for; `None` where there is no bookcase.
+    ///
+    /// # Errors
+    /// If they cannot be looked at.
+    fn beside(workspace: &'w Workspace) -> Result<Option<Self>> {
+        match workspace.config().bookcases.is_empty() {
+            true => Ok(None),
+            false => Self::read(workspace, Effort::Little).map(Some),
+        }
+    }
+
+    fn known(&self) -> LearningContext<'_> {
+        LearningContext {
+            facets: &self.workspace.config().facets,
+            now: self.workspace.now(),
+            shelved: &self.shelves,
+        }
     }
 
     /// From how much was learned.
@@ -137,43 +162,39 @@ impl<'w> Suggester<'w> {
     }
 
     /// Where one item would go.
-    pub fn of<'l>(&'l self, reasons: &Reasons<'l>, loose: &LooseItem, places: &Places) -> Option<Explained> {
+    fn of<'l>(&'l self, reasons: &Reasons<'l>, loose: &LooseItem) -> Option<Explained> {
         let traits = loose.traits();
         let mut found = self.learned.suggest(&traits, &loose.item, &self.known());
-        let at = places.of(&loose.item.spot).ok().map(|store| store.location(&loose.item.spot.path));
-        let item_type = loose.item.verdict().item_type;
-        found.retain(|suggestion| self.is_fit(suggestion, at.as_ref(), item_type, &loose.item.spot));
+        let at = self.address(&loose.item.spot).unwrap_or_default();
+        let refused = self.corrections.refused_at(&at);
+        found.retain(|suggestion| self.is_fit(&suggestion.folder.folder, &loose.item, &refused));
         let first = found.first()?;
-        let with_search = |reason: Reason| {
-            let search = self.shelves.scope.command(&reason);
-            (reason, search)
-        };
+        let scope = &self.shelves.scope;
+        let with_search = |reason: Reason| scope.condition(&reason).map(|search| (reason, search));
         Some(Explained {
             unsure: first.folder.unsure.clone(),
             is_there: first.folder.is_there,
             speaks: first.share >= self.learned.speaks_from(traits.is_folder),
-            reasons: reasons.of(&traits, first).into_iter().map(with_search).collect(),
-            folders: found.iter().map(|one| (one.folder.folder.clone(), one.share)).collect(),
+            reasons: reasons.of(&traits, first).into_iter().filter_map(with_search).collect(),
+            bookcases: scope.bookcases.clone(),
+            folders: found.into_iter().map(|one| (one.folder.folder, one.share)).collect(),
         })
+    }
+
+    /// Where something of a place is, as it is written.
+    fn address(&self, spot: &Spot) -> Option<String> {
+        Some(self.workspace.store(&spot.place)?.location(&spot.path).to_string())
     }
 
     /// Whether a folder may be named: the item was not brought back from there, does not lie there, and no key comes
     /// before the eyes of others.
-    fn is_fit(
-        &self,
-        suggestion: &Suggestion,
-        at: Option<&Location>,
-        item_type: ItemType,
-        item: &Spot,
-    ) -> bool {
-        let folder = &suggestion.folder.folder;
-        let store = self.workspace.store(&folder.place);
-        let is_shared = || store.is_some_and(|store| store.seen_by(&folder.path).is_some());
-        let was_refused = || {
-            let folder = store.map(|store| store.location(&folder.path));
-            at.zip(folder).is_some_and(|(at, folder)| self.corrections.was_refused(at, &folder))
-        };
-        *folder != item.folder() && !(item_type == ItemType::Key && is_shared()) && !was_refused()
+    fn is_fit(&self, folder: &Spot, item: &Item, refused: &HashSet<&str>) -> bool {
+        let is_shared =
+            || self.workspace.store(&folder.place).is_some_and(|store| store.seen_by(&folder.path).is_some());
+        let is_key = item.verdict().item_type == ItemType::Key;
+        let was_refused =
+            || !refused.is_empty() && self.address(folder).is_some_and(|at| refused.contains(at.as_str()));
+        *folder != item.spot.folder() && !(is_key && is_shared()) && !was_refused()
     }
 
     /// What is known of the reasons.
@@ -230,43 +251,38 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<Suggested> {
         return Err(Error::Nowhere(Nowhere::Suggest));
     }
     let away = workspace.tell_closed(&piles);
-    let suggester = Suggester::read(workspace, request.reads_all)?;
+    let suggester = Suggester::read(workspace, request.effort)?;
     let mut at_work = RulesAtWork::look(workspace, &piles)?;
     let Gathered { loose, proposals: ruled, .. } = at_work.propose();
-    let mut items: HashMap<Spot, LooseItem> = HashMap::new();
-    let mut proposals = Vec::new();
-    for (view, ids) in loose {
-        for item in loose_items(&mut at_work.looking, view, &ids) {
-            proposals.push(item.proposal());
-            items.insert(item.item.spot.clone(), item);
-        }
-    }
-    let places = &workspace.opened().places;
-    let mut proposals = with_followers(proposals, &|folder| listed(places, folder));
+    let (mut proposals, items) = all_loose(&mut at_work, loose, request.effort);
     at_work.looking.keep();
     let troubles = away + at_work.looking.troubles + suggester.shelves.troubles();
+    // What was read of the piles is not needed any more, and may be much.
     drop(at_work);
     let asked = proposals.len() as u64;
     let reasons = suggester.reasons();
-    proposals.retain_mut(|proposal| {
-        let found = items.get(&proposal.item).and_then(|item| suggester.of(&reasons, item, places));
-        let is_said = |found: &Explained| request.over.map_or(found.speaks, |over| found.share() >= over);
-        let found = found.filter(is_said);
-        let is_some = found.is_some();
-        found.into_iter().for_each(|found| found.propose(proposal, SURE));
-        is_some
-    });
+    let watch = Watch::default();
+    let suggest = || {
+        proposals.retain_mut(|proposal| {
+            watch.saw(1);
+            let found = items.get(&proposal.item).and_then(|item| suggester.of(&reasons, item));
+            let is_said = |found: &Explained| request.over.map_or(found.speaks, |over| found.share() >= over);
+            let Some(found) = found.filter(is_said) else { return false };
+            found.propose(proposal, SURE);
+            true
+        });
+    };
+    workspace.during(Task::Suggesting(asked), &watch, suggest);
     let unclear = asked - proposals.len() as u64;
     let words = std::iter::once("nine suggest").chain(request.piles.iter().map(String::as_str));
     let command = words.collect::<Vec<_>>().join(" ");
-    let draft = Draft { troubles, ..Draft::new(command, proposals, places) };
+    let draft = Draft { troubles, ..Draft::new(command, proposals, &workspace.opened().places) };
     Ok(Suggested {
         plan: draft.draw_up(),
         learned: suggester.learned_from(),
         asked,
         unclear,
         ruled: ruled.iter().filter(|proposal| proposal.moves()).count() as u64,
-        speaks_from: suggester.learned.speaks_from(false),
     })
 }
 
@@ -274,27 +290,28 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<Suggested> {
 ///
 /// # Errors
 /// As [`plan`].
-pub fn measure(workspace: &Workspace, reads_all: bool) -> Result<(Measured, LearnedFrom)> {
-    let suggester = Suggester::read(workspace, reads_all)?;
+pub fn measure(workspace: &Workspace, effort: Effort) -> Result<(Measured, LearnedFrom)> {
+    let suggester = Suggester::read(workspace, effort)?;
     let measured = tried(&suggester.learned.examples, &suggester.known());
     Ok((measured, suggester.learned_from()))
 }
 
+/// Things that are gone through one by one and get a suggestion at most: the newest.
+const GONE_THROUGH: usize = 5000;
+
 /// Gives proposals that want nothing their suggestions, as far as something speaks for them.
-pub(crate) fn suggest_for(
-    workspace: &Workspace,
-    proposals: &mut [Proposal],
-    items: &HashMap<Spot, LooseItem>,
-) -> Result<()> {
-    if workspace.config().bookcases.is_empty() || items.is_empty() {
+pub(crate) fn suggest_for(workspace: &Workspace, proposals: &mut [Proposal], items: &LooseItems) -> Result {
+    let mut of: Vec<&mut Proposal> =
+        proposals.iter_mut().filter(|proposal| items.contains_key(&proposal.item)).collect();
+    of.sort_by_key(|proposal| Reverse(proposal.modified));
+    of.truncate(GONE_THROUGH);
+    if of.is_empty() {
         return Ok(());
     }
-    let suggester = Suggester::read(workspace, false)?;
+    let Some(suggester) = Suggester::beside(workspace)? else { return Ok(()) };
     let reasons = suggester.reasons();
-    let places = &workspace.opened().places;
-    for proposal in proposals.iter_mut().filter(|proposal| proposal.kind != Kind::Other) {
-        let found = items.get(&proposal.item).and_then(|item| suggester.of(&reasons, item, places));
-        match found {
+    for proposal in of {
+        match suggester.of(&reasons, &items[&proposal.item]) {
             Some(found) if found.speaks => found.propose(proposal, NEVER),
             // What is too little to be proposed may be picked all the same.
             Some(found) => proposal.suggested = found.folders,
@@ -309,10 +326,7 @@ pub(crate) fn suggest_for(
 /// # Errors
 /// If the bookcases cannot be looked at.
 pub(crate) fn suggest_one(workspace: &Workspace, item: &LooseItem) -> Result<Option<Explained>> {
-    if workspace.config().bookcases.is_empty() {
-        return Ok(None);
-    }
-    let suggester = Suggester::read(workspace, false)?;
+    let Some(suggester) = Suggester::beside(workspace)? else { return Ok(None) };
     let reasons = suggester.reasons();
-    Ok(suggester.of(&reasons, item, &workspace.opened().places))
+    Ok(suggester.of(&reasons, item))
 }

@@ -10,7 +10,7 @@ use nine_core::place::{ItemPath, Spot};
 use nine_core::rules::{Rule, apply};
 use nine_core::suggest::{FoundRule, Shelved, rules as induced};
 
-use super::{LearnedFrom, Suggester};
+use super::{Effort, LearnedFrom, Suggester};
 use crate::Result;
 use crate::configuration::ConfigChange;
 use crate::plan::Plan;
@@ -49,8 +49,8 @@ const FEWEST: usize = 3;
 ///
 /// # Errors
 /// If there is no bookcase, or it cannot be looked at.
-pub fn rules(workspace: &Workspace, reads_all: bool) -> Result<RulesFound> {
-    let suggester = Suggester::read(workspace, reads_all)?;
+pub fn rules(workspace: &Workspace, effort: Effort) -> Result<RulesFound> {
+    let suggester = Suggester::read(workspace, effort)?;
     let (taken, contradictions) = held_against(workspace, &suggester);
     let found = induced(&suggester.learned, &suggester.known(), &taken);
     let mut named: Vec<(String, FoundRule, u64)> = Vec::new();
@@ -110,9 +110,7 @@ fn held_against(workspace: &Workspace, suggester: &Suggester) -> (HashSet<u64>, 
     }
     let shelvings = workspace.shelvings();
     for (reference, filed) in suggester.learned.examples.files() {
-        let Some(item) = suggester.shelves.item(reference) else { continue };
-        let item =
-            Item { spot: Spot::new("loose", ItemPath::of_names(item.spot.path.last().into_iter())), ..item };
+        let Some(item) = suggester.shelves.item(reference).map(Item::as_loose) else { continue };
         let Some((number, folders)) = apply(&rules, &item, workspace.now()).put else { continue };
         let Some(put) = &rules[number].put else { continue };
         let bookcase = workspace.config().bookcase(put.bookcase.as_deref());

@@ -51,6 +51,13 @@ fn suggestions_read_nothing_beyond_the_listing() {
     assert!(others.is_empty(), "{others:?}");
     // Three folders, for the shelves and for what lies loose, and what is asked to see whether it is there.
     assert!(asked.len() <= 10, "{}: {asked:?}", asked.len());
+    // What a reason counts is listed by its search, also where the pile is the bookcase.
+    let told = drive.nine(&["why", "drive/minutes 2031-01.pdf", "--format", "json"]).ends(0).out;
+    let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+    let search = told["suggested"]["reasons"][0]["search"].as_str().unwrap_or_default();
+    let search = shlex::split(search).unwrap();
+    let words: Vec<&str> = search.iter().skip(1).map(String::as_str).collect();
+    drive.nine(&words).ends(0).says("9 files");
     drive.nine(&["suggest", "drive", "--yes"]).ends(0).says("1 moved");
 }
 

@@ -765,7 +765,7 @@ apr 30 lteter lantern row archive.PDF
             the one file with "archive" in the name is in 2 Loans/{modified:year}
             nine search 'name has archive' --in documents --no-archive
        3 %  documents/4 Education/School visits/2030
-       3 %  documents/6 Office/Tides 2031
+       3 %  documents/6 Office/Invoices/2031
 
 "#]]
     );

@@ -164,6 +164,11 @@ fn what_is_taken_back_is_not_said_again() {
     // What was learned is in the catalogue, and the daybook tells it again.
     fs::remove_file(world.data.join("catalogue.sqlite")).unwrap();
     assert_ne!(place_of(&world, "hull drawing 77.dwg").as_deref(), Some("home/1 Boats"));
+    // Taking the undo back is a yes after all.
+    world.nine(&["undo", "2", "--yes"]).ends(0);
+    fs::rename(world.shelves.join("1 Boats/hull drawing 77.dwg"), world.at("Downloads/hull drawing 77.dwg"))
+        .unwrap();
+    assert_eq!(place_of(&world, "hull drawing 77.dwg").as_deref(), Some("home/1 Boats"));
 }
 
 #[test]

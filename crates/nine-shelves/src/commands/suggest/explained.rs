@@ -2,7 +2,10 @@
 
 use std::io::Write;
 
+use nine_core::condition::Condition;
 use nine_core::escape::plain;
+use nine_core::place::Spot;
+use nine_core::suggest::Reason;
 use nine_engine::suggest::Explained;
 use serde::Serialize;
 
@@ -39,15 +42,13 @@ pub struct ExplainedRecord {
 
 impl ExplainedRecord {
     pub fn of(found: &Explained) -> Self {
-        let record = |(folder, share): &(nine_core::place::Spot, u8)| FolderRecord {
-            folder: folder.to_string(),
-            share: *share,
-        };
-        let reason = |(reason, search): &(nine_core::suggest::Reason, Vec<String>)| ReasonRecord {
+        let record =
+            |(folder, share): &(Spot, u8)| FolderRecord { folder: folder.to_string(), share: *share };
+        let reason = |(reason, search): &(Reason, Condition)| ReasonRecord {
             reason: reason.to_string(),
             all: reason.all,
             there: reason.there,
-            search: command(search),
+            search: command(search, &found.bookcases),
         };
         Self {
             suggested: found.speaks,
@@ -57,9 +58,12 @@ impl ExplainedRecord {
     }
 }
 
-/// The words of a command, to be pasted.
-fn command(words: &[String]) -> String {
-    words.iter().map(|word| paste::word(word)).collect::<Vec<_>>().join(" ")
+/// The command that lists what a reason counts, to be pasted.
+fn command(search: &Condition, bookcases: &[String]) -> String {
+    let mut words = vec!["nine".to_owned(), "search".to_owned(), paste::word(&search.to_string())];
+    words.extend(bookcases.iter().map(|bookcase| format!("--in {}", paste::word(bookcase))));
+    words.push("--no-archive".to_owned());
+    words.join(" ")
 }
 
 /// From which share on, in percent, a folder is told that is too little to be suggested.
@@ -87,7 +91,7 @@ pub fn print(found: &Explained, look: &Look, out: &mut impl Write) -> std::io::R
             for line in look.lines(&plain(&reason.to_string()), 12) {
                 writeln!(out, "            {line}")?;
             }
-            writeln!(out, "            {FAINT}{}{FAINT:#}", look.text(&command(search)))?;
+            writeln!(out, "            {FAINT}{}{FAINT:#}", look.text(&command(search, &found.bookcases)))?;
         }
     }
     Ok(())

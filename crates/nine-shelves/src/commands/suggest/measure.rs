@@ -4,7 +4,7 @@ use std::io::Write;
 
 use nine_core::amount::{count, counted};
 use nine_engine::Workspace;
-use nine_engine::suggest::{SaidAndTrue, measure};
+use nine_engine::suggest::{Effort, SaidAndTrue, measure};
 use serde::Serialize;
 
 use super::{learned_from, say_nothing_filed};
@@ -27,8 +27,8 @@ struct ShareRecord {
 ///
 /// # Errors
 /// If there is nothing to learn from, or it cannot be printed.
-pub fn run(workspace: &Workspace, reads_all: bool, format: PlainFormat, look: &Look) -> Done {
-    let (measured, learned) = measure(workspace, reads_all)?;
+pub fn run(workspace: &Workspace, effort: Effort, format: PlainFormat, look: &Look) -> Done {
+    let (measured, learned) = measure(workspace, effort)?;
     let lines: Vec<SaidAndTrue> = measured.table.iter().filter(|line| line.number > 0).copied().collect();
     if format != PlainFormat::Table {
         let record = |line: SaidAndTrue| {

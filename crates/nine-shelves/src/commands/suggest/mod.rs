@@ -9,7 +9,7 @@ use std::io::Write;
 use clap::Args;
 use nine_core::amount::{count, counted};
 use nine_engine::Workspace;
-use nine_engine::suggest::{LearnedFrom, Request, Suggested, plan as suggest};
+use nine_engine::suggest::{Effort, LearnedFrom, Request, Suggested, plan as suggest};
 
 use crate::args::{PlainFormat, ShowArgs};
 use crate::failure::{Done, Failure};
@@ -61,7 +61,7 @@ pub fn run(args: SuggestArgs, session: &Session) -> Done {
     if args.measure {
         args.show.expect_action(false, "nothing to it; it only measures")?;
         let format = plain_format(&args)?;
-        return measure::run(&session.to_read()?, args.read, format, &session.look);
+        return measure::run(&session.to_read()?, effort(&args), format, &session.look);
     }
     let workspace = session.to_change()?;
     if args.rules {
@@ -70,14 +70,19 @@ pub fn run(args: SuggestArgs, session: &Session) -> Done {
     Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?)
 }
 
+/// How much is read.
+fn effort(args: &SuggestArgs) -> Effort {
+    if args.read { Effort::All } else { Effort::Usual }
+}
+
 /// What it proposes.
 ///
 /// # Errors
 /// As the exit status has it.
 pub fn plan<'a>(args: &SuggestArgs, workspace: &Workspace) -> Done<PlanToShow<'a>> {
-    let request = Request { piles: args.piles.clone(), over: args.over, reads_all: args.read };
+    let request = Request { piles: args.piles.clone(), over: args.over, effort: effort(args) };
     let found = suggest(workspace, &request)?;
-    let Suggested { plan, learned, asked, unclear, ruled, .. } = found;
+    let Suggested { plan, learned, asked, unclear, ruled } = found;
     Ok(PlanToShow::new(plan, move |plan, out| {
         if learned.items == 0 {
             return nothing_filed(out);

@@ -8,7 +8,7 @@ use nine_engine::Workspace;
 use nine_engine::suggest::{Contradiction, FoundRule, RulesFound, add_rules, rules};
 use serde::Serialize;
 
-use super::{SuggestArgs, learned_from, plain_format, say_nothing_filed};
+use super::{SuggestArgs, effort, learned_from, plain_format, say_nothing_filed};
 use crate::args::PlainFormat;
 use crate::ask;
 use crate::failure::{Done, Failure, FailureKind};
@@ -43,7 +43,7 @@ pub fn run(args: &SuggestArgs, session: &Session, workspace: &Workspace) -> Done
             .hint("leave the name out: nine suggest --rules"));
     }
     let format = plain_format(args)?;
-    let found = rules(workspace, args.read)?;
+    let found = rules(workspace, effort(args))?;
     if found.learned.items == 0 && format == PlainFormat::Table {
         return say_nothing_filed();
     }
