@@ -8,7 +8,7 @@ use nine_core::moment::Now;
 use crate::{Figure, chance::Chance};
 
 /// An answer and surnames that are near it and not in the list.
-const SURNAMES: &str = include_str!("../data/surnames.tsv");
+pub const SURNAMES: &str = include_str!("../data/surnames.tsv");
 const BODIES: [&str; 12] = [
     "Joinery",
     "Ltd",
@@ -35,7 +35,8 @@ const KINDS: [&str; 10] = [
     "dividend voucher",
     "management report",
 ];
-const SITES: [&str; 12] = [
+/// Sites of a builder.
+pub const SITES: [&str; 12] = [
     "Cross Mill",
     "Old Chapel",
     "Station Yard",

@@ -2,6 +2,7 @@
 //! stands in the names of files, how often a name says nothing, and folders that come and go with time.
 
 use crate::chance::Chance;
+use crate::facets::{SITES, SURNAMES};
 
 /// A paper that was filed.
 pub struct Paper {
@@ -20,7 +21,6 @@ pub struct Field {
     pub papers: Vec<Paper>,
 }
 
-const SURNAMES: &str = include_str!("../data/surnames.tsv");
 const MONTHS: [&str; 12] =
     ["Jan", "Feb", "Mar", "Apr", "May", "June", "July", "Aug", "Sept", "Oct", "Nov", "Dec"];
 
@@ -333,16 +333,7 @@ pub fn laboratory(seed: u64) -> Field {
 /// A builder: sites with the same folders each, told apart by type as much as by name.
 pub fn builder(seed: u64) -> Field {
     let mut make = Maker::new(seed);
-    let sites = [
-        "Cross Mill",
-        "Old Chapel",
-        "Station Yard",
-        "Lower Wharf",
-        "Beacon Hill",
-        "Priory Barn",
-        "Salt House",
-        "Orchard Rise",
-    ];
+    let sites = &SITES[..8];
     for day in 0..1400_i64 {
         for _ in 0..make.chance.below(5) {
             let site = sites[((day / 120) as usize + make.skewed(3)) % sites.len()];

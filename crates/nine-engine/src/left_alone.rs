@@ -1,5 +1,6 @@
-//! What is left alone by whatever does things with nobody there, until it changes: what was brought back by an undo, and
-//! what watching moved itself. Both are told by the daybook; what was read of it is kept beside it, and may be deleted.
+//! What is left alone by whatever does things with nobody there, until it changes: what was brought back by an
+//! undo, and what watching moved itself. Both are told by the daybook; what was read of it is kept beside it, and
+//! may be deleted.
 
 use std::collections::HashMap;
 use std::io::Write;

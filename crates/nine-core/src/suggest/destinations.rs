@@ -1,5 +1,5 @@
-//! Destinations where things go, learned from folders: those named by a value (a year, a facet's answer, an initial) are
-//! understood as one pattern, so that next year's folder is known before it is there.
+//! Destinations where things go, learned from folders: those named by a value (a year, a facet's answer, an
+//! initial) are understood as one pattern, so that next year's folder is known before it is there.
 
 use std::cmp::Reverse;
 use std::collections::BTreeMap;

@@ -177,9 +177,10 @@ impl Examples {
         files.map(|example| (example.reference, self.spot(example.folder)))
     }
 
-    /// The examples of files, or of folders, in the order in which they came. What came within one hour was brought by
-    /// some move or copy of all of it: then it counts when it was last changed. Where that tells nothing either, any order
-    /// will do that is not that of the folders, or the last would be of folders that the first know nothing of.
+    /// The examples of files, or of folders, in the order in which they came. What came within one hour was brought
+    /// by some move or copy of all of it: then it counts when it was last changed. Where that tells nothing either,
+    /// any order will do that is not that of the folders, or the last would be of folders that the first know
+    /// nothing of.
     pub(super) fn by_time(&self, folders: bool) -> Vec<u32> {
         let teaches = |at: &u32| {
             let example = &self.all[*at as usize];

@@ -242,8 +242,8 @@ impl FeatureTable {
         })
     }
 
-    /// The features of an item, each once, in the order of their numbers; what is new is added. Returns a digest of them that
-    /// does not depend on their numbers.
+    /// The features of an item, each once, in the order of their numbers; what is new is added. Returns a digest of
+    /// them that does not depend on their numbers.
     pub fn learn(&mut self, traits: &Traits, into: &mut Vec<u32>) -> u64 {
         let start = into.len();
         let mut digest = 0_u64;

@@ -1,7 +1,7 @@
 //! Suggestions: where an item belongs, by the example of what is filed.
 //!
-//! [`Examples`] hold what lies on the shelves, [`Classifier`] what was learned of it. Each suggestion has a share that was
-//! tried on what came later than what was learned, and [`Reason`]s that a search can list.
+//! [`Examples`] hold what lies on the shelves, [`Classifier`] what was learned of it. Each suggestion has a share
+//! that was tried on what came later than what was learned, and [`Reason`]s that a search can list.
 
 mod calibration;
 mod destinations;
@@ -149,8 +149,8 @@ impl Classifier {
         found
     }
 
-    /// The destinations for an item, the likeliest first; [`SUGGESTED`] at most. The others have the share that is left to
-    /// them.
+    /// The destinations for an item, the likeliest first; [`SUGGESTED`] at most. The others have the share that is
+    /// left to them.
     pub fn suggest(&self, traits: &Traits, item: &Item, known: &LearningContext) -> Vec<Suggestion> {
         let (features, unknown) = self.examples.table.find(traits);
         let model = self.model(traits.is_folder);

@@ -1,9 +1,11 @@
-//! How likely each destination is, learned from examples: a naive Bayes classifier over what items have in common (Manning,
-//! Raghavan, Schütze, *Introduction to Information Retrieval*, 2008, chapter 13), with Dirichlet smoothing.
+//! How likely each destination is, learned from examples: a naive Bayes classifier over what items have in common
+//! (Manning, Raghavan, Schütze, *Introduction to Information Retrieval*, 2008, chapter 13), with Dirichlet
+//! smoothing.
 //!
-//! Two things are otherwise than in the book. A feature counts by how much more of a destination has it than of the average
-//! destination, within bounds, so that a destination with thousands does not swallow all and a destination with two teaches little. And
-//! `no destination at all` is one of the answers, so that nothing is said where nothing speaks.
+//! Two things are otherwise than in the book. A feature counts by how much more of a destination has it than of the
+//! average destination, within bounds, so that a destination with thousands does not swallow all and a destination
+//! with two teaches little. And `no destination at all` is one of the answers, so that nothing is said where
+//! nothing speaks.
 
 use std::sync::Arc;
 
@@ -171,15 +173,15 @@ impl NaiveBayes {
         self.sizes[destination as usize]
     }
 
-    /// In how many cases a destination is right that was ranked so. By the rule of succession it is never more sure than its
-    /// examples allow, had all of them been right.
+    /// In how many cases a destination is right that was ranked so. By the rule of succession it is never more sure
+    /// than its examples allow, had all of them been right.
     pub fn share(&self, ranked: Ranked) -> f32 {
         let examples = self.sizes[ranked.destination as usize].saturating_sub(1) as f32;
         self.calibration.share(ranked.odds).min((examples + 1.0) / (examples + 2.0))
     }
 
-    /// What a feature says for a destination, in parts of [`ONE`]: the natural logarithm of how much more of it has the feature than
-    /// of the average.
+    /// What a feature says for a destination, in parts of [`ONE`]: the natural logarithm of how much more of it has
+    /// the feature than of the average.
     pub fn says(&self, examples: &Examples, feature: u32, destination: u32) -> i64 {
         let average = self.average[feature as usize];
         if average == 0.0 {
@@ -220,7 +222,8 @@ impl NaiveBayes {
             .collect()
     }
 
-    /// The destinations for an item with these features, and so many words more that are in no example, the likeliest first.
+    /// The destinations for an item with these features, and so many words more that are in no example, the
+    /// likeliest first.
     pub fn rank(&self, examples: &Examples, features: &[u32], unknown: usize) -> Vec<Ranked> {
         let score = |destination: u32| {
             let recent = self.recent[destination as usize] as f32 / WHOLE as f32;

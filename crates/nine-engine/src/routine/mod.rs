@@ -1,5 +1,5 @@
-//! Routines: several commands in one go, seen before on one look at the places, agreed to once, each carried out as a run
-//! of its own, and told in one account.
+//! Routines: several commands in one go, seen before on one look at the places, agreed to once, each carried out as
+//! a run of its own, and told in one account.
 
 mod foresight;
 mod record;

@@ -167,8 +167,8 @@ fn one<P: Parts>(
     Ok(PartEnd::Planned(PartDone { carried, left, in_doubt, troubles: plan.troubles() }))
 }
 
-/// Leaves in a plan what may be done with nobody there, and puts what is in doubt with what waits. Returns how many items
-/// that are.
+/// Leaves in a plan what may be done with nobody there, and puts what is in doubt with what waits. Returns how many
+/// items that are.
 fn keep_to_sure(
     workspace: &Workspace,
     plan: &mut Plan,

@@ -118,8 +118,8 @@ pub fn unschedule(workspace: &Workspace, routine: &str) -> Result<Option<UnitsPl
     take_away(workspace, &texts, format!("{name}.timer"), format!("nine routine {routine} --unschedule"))
 }
 
-/// Plans the unit that keeps watching, or to take it away; `None` if there is none to take away, and an error where there
-/// is no systemd.
+/// Plans the unit that keeps watching, or to take it away; `None` if there is none to take away, and an error where
+/// there is no systemd.
 ///
 /// # Errors
 /// If it cannot be read, or there is no systemd.
@@ -213,8 +213,8 @@ pub struct Calendar {
     pub text: String,
 }
 
-/// Plans a calendar file that reminds of a routine at its times. One of this program's is written anew; what somebody else
-/// wrote is left.
+/// Plans a calendar file that reminds of a routine at its times. One of this program's is written anew; what
+/// somebody else wrote is left.
 ///
 /// # Errors
 /// If its times are not given, or something else stands there.

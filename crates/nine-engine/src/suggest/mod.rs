@@ -47,7 +47,8 @@ const CALIBRATIONS: &str = "calibrations";
 /// How much is read to suggest something.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Effort {
-    /// Nothing is looked into, and drives are taken as they are known: something else was asked for, and this comes with it.
+    /// Nothing is looked into, and drives are taken as they are known: something else was asked for, and this comes
+    /// with it.
     Little,
     /// The newest are read for what they say of themselves, and small files that may lie there twice are compared.
     #[default]

@@ -1,4 +1,5 @@
-//! When is looked at what: a pure calculation on a clock that only goes on, so that setting the other one changes nothing.
+//! When is looked at what: a pure calculation on a clock that only goes on, so that setting the other one changes
+//! nothing.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::time::Duration;

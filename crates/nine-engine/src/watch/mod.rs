@@ -301,8 +301,8 @@ impl Watching<'_> {
         }
     }
 
-    /// Reads the configuration anew; a broken one is told, and the old one stands. Where nobody asked for it, one that says
-    /// the same is not worth a word.
+    /// Reads the configuration anew; a broken one is told, and the old one stands. Where nobody asked for it, one
+    /// that says the same is not worth a word.
     fn reload(&mut self, is_asked: bool) {
         let read = self.host.workspace(None).and_then(|workspace| {
             let piles = piles(&workspace, self.request)?;
@@ -328,8 +328,8 @@ impl Watching<'_> {
     }
 }
 
-/// How long it takes until something has settled that changed at a moment; never longer than settling takes, whatever the
-/// clock shows.
+/// How long it takes until something has settled that changed at a moment; never longer than settling takes,
+/// whatever the clock shows.
 fn left_to_settle(now: &Now, changed: Moment, pile: &Pile) -> Duration {
     let settle = pile.settle.about();
     let since = now.moment().0.saturating_sub(changed.0).max(0);

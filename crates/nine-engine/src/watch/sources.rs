@@ -1,5 +1,5 @@
-//! Where it comes from that something happened: folders that the kernel tells of, and piles that are looked at from time
-//! to time, since it does not.
+//! Where it comes from that something happened: folders that the kernel tells of, and piles that are looked at from
+//! time to time, since it does not.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
