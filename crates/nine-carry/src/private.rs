@@ -46,16 +46,18 @@ pub fn replace_private(file: &Path, write: impl FnOnce(&File) -> io::Result<()>)
 }
 
 /// What is kept in a data folder. Other things may lie in it where the person chose it.
-const OURS: [&str; 11] = [
+const OURS: [&str; 13] = [
     "catalogue.sqlite",
     "daybook",
     "displays.json",
     "drives",
     "left-alone.json",
     "lock",
+    "reports",
     "review.jsonl",
     "routines.jsonl",
     "routines.lock",
+    "verified.json",
     "waiting",
     "worklists",
 ];

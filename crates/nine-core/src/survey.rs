@@ -1,6 +1,7 @@
 //! What lies around in a place: counts and bytes by type, age and size, and what is odd.
 
-use std::collections::HashMap;
+use std::cmp::Reverse;
+use std::collections::{BinaryHeap, HashMap};
 
 use crate::condition::parse;
 use crate::find::{Query, Rows};
@@ -24,6 +25,13 @@ impl Part {
     pub fn add(&mut self, bytes: u64) {
         self.count += 1;
         self.bytes += bytes;
+    }
+}
+
+impl std::ops::AddAssign for Part {
+    fn add_assign(&mut self, other: Self) {
+        self.count += other.count;
+        self.bytes += other.bytes;
     }
 }
 
@@ -78,22 +86,39 @@ pub struct Survey {
     pub folders: u64,
     /// Files that lie loose.
     pub loose: Part,
-    /// By type; those that there are.
+    /// By type; those that there are, the most frequent first.
     pub types: Vec<(ItemType, Part)>,
+    /// Of each of these types, in the same order, by the bands of [`AGES`].
+    pub types_by_age: Vec<[Part; AGES.len()]>,
     /// By the bands of [`AGES`].
     pub ages: [Part; AGES.len()],
     /// By the bands of [`SIZES`].
     pub sizes: [Part; SIZES.len()],
     /// The largest files, the largest first.
     pub largest: Vec<NodeId>,
+    /// The files that nobody touched for longest, these first; see [`Tree::touched`].
+    pub oldest: Vec<NodeId>,
 }
 
-/// Sums up the entries in `among`; keeps the `most` largest.
+impl Survey {
+    /// Adds a band of ages of a type.
+    fn add_type(&mut self, item_type: ItemType, by_age: [Part; AGES.len()]) {
+        let mut all = Part::default();
+        for (part, age) in by_age.iter().zip(&mut self.ages) {
+            all += *part;
+            *age += *part;
+        }
+        self.types.push((item_type, all));
+        self.types_by_age.push(by_age);
+    }
+}
+
+/// Sums up the entries in `among`; names the `most` largest, and as many that were not touched for longest.
 pub fn survey(tree: &Tree, among: &Rows, now: &Now, most: usize) -> Survey {
     let mut survey = Survey::default();
-    let mut types = [Part::default(); TYPES.len()];
+    let mut types = [[Part::default(); AGES.len()]; TYPES.len()];
     let bands = AgeBands::new(now);
-    let mut largest: Vec<(u64, NodeId)> = Vec::new();
+    let (mut largest, mut oldest) = (First::new(most), First::new(most));
     for id in among.ids() {
         if tree.is_folder(id) {
             survey.folders += 1;
@@ -104,26 +129,45 @@ pub fn survey(tree: &Tree, among: &Rows, now: &Now, most: usize) -> Survey {
         if tree.parent(id) == Tree::ROOT {
             survey.loose.add(size);
         }
-        types[tree.item_type(id) as usize].add(size);
-        survey.ages[bands.of(tree, id)].add(size);
+        types[tree.item_type(id) as usize][bands.of(tree, id)].add(size);
         survey.sizes[size_band(size)].add(size);
-        if largest.len() < most * 2 || largest.iter().any(|(least, _)| size > *least) {
-            largest.push((size, id));
-        }
-        if largest.len() > most * 64 {
-            keep_largest(&mut largest, most);
-        }
+        largest.offer(Reverse(size), id);
+        oldest.offer(tree.touched(id), id);
     }
-    keep_largest(&mut largest, most);
-    survey.largest = largest.into_iter().map(|(_, id)| id).collect();
-    survey.types = TYPES.iter().map(|(_, t)| (*t, types[*t as usize])).filter(|(_, p)| p.count > 0).collect();
-    survey.types.sort_by_key(|(_, part)| std::cmp::Reverse(part.count));
+    survey.largest = largest.into_ids();
+    survey.oldest = oldest.into_ids();
+    let mut found: Vec<(ItemType, _)> = TYPES.iter().map(|(_, t)| (*t, types[*t as usize])).collect();
+    let count = |by_age: &[Part; AGES.len()]| by_age.iter().map(|part| part.count).sum::<u64>();
+    found.retain(|(_, by_age)| count(by_age) > 0);
+    found.sort_by_key(|(_, by_age)| Reverse(count(by_age)));
+    found.into_iter().for_each(|(item_type, by_age)| survey.add_type(item_type, by_age));
     survey
 }
 
-fn keep_largest(largest: &mut Vec<(u64, NodeId)>, most: usize) {
-    largest.sort_by_key(|(size, id)| (std::cmp::Reverse(*size), *id));
-    largest.truncate(most);
+/// The first of many by a key, and of one key by their rows.
+struct First<K> {
+    most: usize,
+    held: BinaryHeap<(K, NodeId)>,
+}
+
+impl<K: Ord> First<K> {
+    fn new(most: usize) -> Self {
+        Self { most, held: BinaryHeap::with_capacity(most + 1) }
+    }
+
+    fn offer(&mut self, key: K, id: NodeId) {
+        if self.held.len() < self.most {
+            self.held.push((key, id));
+        } else if let Some(mut last) = self.held.peek_mut()
+            && (&key, id) < (&last.0, last.1)
+        {
+            *last = (key, id);
+        }
+    }
+
+    fn into_ids(self) -> Vec<NodeId> {
+        self.held.into_sorted_vec().into_iter().map(|(_, id)| id).collect()
+    }
 }
 
 /// Something that is odd about items.

@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 use std::io::ErrorKind;
 
-use nine_carry::daybook::{self, Run};
+use nine_carry::daybook::{self, Ended, Occasion, Run};
+use serde::Serialize;
 
 use crate::reporter::Notice;
 use crate::workspace::Workspace;
@@ -15,6 +16,93 @@ pub struct History {
     pub runs: Vec<Run>,
     /// Which of them were taken back, and by which.
     pub taken_back: BTreeMap<u64, u64>,
+}
+
+/// What a run did, counted.
+#[derive(Debug, Clone, Serialize)]
+pub struct RunAccount {
+    /// Its number.
+    pub run: u64,
+    /// When it began, such as `2031-04-07T09:15:02+02:00`.
+    pub at: String,
+    /// Its command.
+    pub command: String,
+    /// Items moved.
+    pub moved: usize,
+    /// Items whose tags changed.
+    pub tagged: usize,
+    /// Items put into the trash.
+    pub discarded: usize,
+    /// Items taken back out of it.
+    pub restored: usize,
+    /// Folders packed.
+    pub packed: usize,
+    /// Items taken out of packs.
+    pub unpacked: usize,
+    /// Folders made.
+    pub made: usize,
+    /// Texts written.
+    pub written: usize,
+    /// Steps that were planned and not done.
+    pub not_done: usize,
+    /// The routine that it was a part of, and when that was run.
+    #[serde(skip)]
+    pub occasion: Option<Occasion>,
+    /// The same by its name.
+    pub routine: Option<String>,
+    /// The run that it took back.
+    pub undoes: Option<u64>,
+    /// The run that took it back.
+    pub undone_by: Option<u64>,
+    /// Whether it was cut off.
+    pub cut_off: bool,
+}
+
+impl RunAccount {
+    /// Counts what a run did; `taken_back` as in [`History`].
+    pub fn of(run: &Run, taken_back: &BTreeMap<u64, u64>) -> Self {
+        let many = |word: &str| {
+            let done = run.ended.iter().filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
+            done.filter(|(at, _)| run.steps.get(**at).is_some_and(|step| step.act.word() == word)).count()
+        };
+        Self {
+            run: run.number,
+            at: run.at.clone(),
+            command: run.command.clone(),
+            moved: many("move"),
+            tagged: many("tag"),
+            discarded: many("discard"),
+            restored: many("restore"),
+            packed: many("pack"),
+            unpacked: many("unpack"),
+            made: many("make"),
+            written: many("write"),
+            not_done: run.steps.len() - run.done(),
+            occasion: run.occasion.clone(),
+            routine: run.occasion.as_ref().map(|occasion| occasion.routine.clone()),
+            undoes: run.undoes,
+            undone_by: taken_back.get(&run.number).copied(),
+            cut_off: run.cut_off,
+        }
+    }
+
+    /// `12 moved, 3 tagged`.
+    pub fn in_words(&self) -> String {
+        let parts = [
+            (self.moved, "moved"),
+            (self.tagged, "tagged"),
+            (self.discarded, "discarded"),
+            (self.restored, "restored"),
+            (self.packed, "packed"),
+            (self.unpacked, "unpacked"),
+            (self.made, "made"),
+            (self.written, "written"),
+            (self.not_done, "not done"),
+        ];
+        let told = parts.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
+        let told: Vec<String> = told.collect();
+        if told.is_empty() { "nothing done".into() } else { told.join(", ") }
+    }
 }
 
 /// All runs.

@@ -119,6 +119,8 @@ pub enum Notice<'a> {
         /// Why.
         error: &'a std::io::Error,
     },
+    /// Something that was found out cannot be kept; in words what, and why.
+    NotRemembered(&'a str, &'a Error),
     /// A saved search finds more than is displayed.
     DisplayCut {
         /// Its name.

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use nine_core::copies::CopiesTake;
 use nine_core::find::Rows;
+use nine_core::paste;
 use nine_core::survey::{Oddity, Survey, odd, survey, visible};
 use nine_core::tree::Column;
 
@@ -44,6 +45,13 @@ pub fn oddity(word: &str) -> Result<Oddity> {
     found.ok_or_else(|| Error::unknown(Named::Oddity, word, known()))
 }
 
+/// The command that lists what is odd in some way in these places, as they are typed; ready to be pasted.
+pub fn odd_command(places: &[PathBuf], oddity: Oddity) -> String {
+    let quoted = |place: &PathBuf| format!(" {}", paste::path_or_escaped(place));
+    let places: String = places.iter().map(quoted).collect();
+    format!("nine survey{places} --odd {}", oddity.word())
+}
+
 /// Looks at piles, or at what was named.
 ///
 /// # Errors
@@ -51,7 +59,13 @@ pub fn oddity(word: &str) -> Result<Oddity> {
 pub fn look<'w>(workspace: &'w Workspace, request: &Request) -> Result<Surveyed<'w>> {
     let areas = areas(workspace, request)?;
     let how = if request.known { LookMode::AsKnown(Column::ALL.to_vec()) } else { LookMode::Now };
-    let mut looking = Looking::look(workspace, areas, &how)?;
+    let looking = Looking::look(workspace, areas, &how)?;
+    Ok(survey_of(looking))
+}
+
+/// What lies around in places that were looked at.
+pub(crate) fn survey_of(mut looking: Looking) -> Surveyed {
+    let workspace = looking.workspace;
     for view in 0..looking.views.len() {
         // What lies loose is looked at by its content; elsewhere the name tells.
         let rows = visible(&looking.views[view].tree);
@@ -62,7 +76,7 @@ pub fn look<'w>(workspace: &'w Workspace, request: &Request) -> Result<Surveyed<
     let surveys = looking.views.iter().map(of).collect();
     looking.set_beside(all_areas(workspace));
     let copies = looking.copies_take();
-    Ok(Surveyed { looking, surveys, copies })
+    Surveyed { looking, surveys, copies }
 }
 
 fn areas(workspace: &Workspace, request: &Request) -> Result<Vec<Area>> {

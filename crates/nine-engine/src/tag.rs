@@ -153,12 +153,17 @@ fn all_tagged(workspace: &Workspace) -> Result<(Vec<Proposal>, usize)> {
 /// All places, with the tags of all that lies there.
 fn with_tags(workspace: &Workspace) -> Result<Looking<'_>> {
     let mut looking = Looking::look(workspace, all_areas(workspace), &LookMode::Now)?;
+    learn_all(&mut looking);
+    looking.keep();
+    Ok(looking)
+}
+
+/// Learns the tags of all that was looked at.
+pub(crate) fn learn_all(looking: &mut Looking) {
     for view in 0..looking.views.len() {
         let rows = all_rows(&looking.views[view].tree);
         looking.learn(view, &rows, Unlearned { tags: true, content: false });
     }
-    looking.keep();
-    Ok(looking)
 }
 
 /// A change of tags on its way.
@@ -198,7 +203,11 @@ pub struct Tags {
 /// # Errors
 /// If the catalogue is asked for alone and cannot be used.
 pub fn list(workspace: &Workspace) -> Result<Tags> {
-    let looking = with_tags(workspace)?;
+    Ok(count(&with_tags(workspace)?))
+}
+
+/// Counts the tags of what was looked at, which are learned.
+pub(crate) fn count(looking: &Looking) -> Tags {
     let mut found: BTreeMap<Vec<u8>, (String, Part)> = BTreeMap::new();
     let mut items = 0;
     for view in &looking.views {
@@ -214,5 +223,5 @@ pub fn list(workspace: &Workspace) -> Result<Tags> {
             }
         }
     }
-    Ok(Tags { tags: found.into_values().collect(), items, troubles: looking.troubles })
+    Tags { tags: found.into_values().collect(), items, troubles: looking.troubles }
 }

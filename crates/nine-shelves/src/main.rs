@@ -9,7 +9,6 @@ mod failure;
 mod interruption;
 mod notices;
 mod output;
-mod paste;
 mod preview;
 mod progress;
 mod reader;

@@ -123,6 +123,10 @@ impl OnStandardError {
                 writeln!(out, "{told} and is set aside as {to}; a new one is made.")
             }
             Notice::WithoutCatalogue(error) => writeln!(out, "{DOUBT}{error}{DOUBT:#}; going on without it"),
+            Notice::NotRemembered(what, error) => {
+                let Message { message, .. } = wording::tell(error, &self.environment);
+                writeln!(out, "{DOUBT}? {what}{DOUBT:#} cannot be kept: {message}")
+            }
             Notice::DisplayCut { name, found, most } => {
                 let (found, most) = (count(*found), count(*most));
                 let name = format!("{DOUBT}`{name}`{DOUBT:#}");

@@ -20,9 +20,9 @@ use crate::failure::{Done, unless};
 use crate::output;
 use crate::output::style::{FAINT, REFUSED, STRONG};
 use crate::output::worklist::Shown;
-use crate::paste;
 use crate::review::has_screen;
 use crate::session::Session;
+use nine_core::paste;
 
 /// Prints what belongs under a preview.
 pub type Epilogue<'a> = Box<dyn FnOnce(&Plan, &mut dyn Write) -> std::io::Result<()> + 'a>;

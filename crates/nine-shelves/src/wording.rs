@@ -10,7 +10,7 @@ use nine_engine::error::{Named, Nowhere, ScheduleError, WantedOfPlace};
 use nine_engine::{Environment, Error};
 
 use crate::failure::{FailureKind, Message};
-use crate::paste;
+use nine_core::paste;
 
 /// How many things that are wrong in a table are named.
 const MOST: usize = 20;

@@ -2,10 +2,9 @@ use jiff::tz::TimeZone;
 
 use super::*;
 use crate::find::TextAnswers;
-use crate::item::{Entry, Identity, Kind};
 use crate::moment::Moment;
-use crate::place::{ItemPath, Name};
-use crate::tree::{Batch, FolderNo, Gathering};
+use crate::place::ItemPath;
+use crate::tree::sample::tree_with_times;
 
 fn now() -> Now {
     Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap()
@@ -13,29 +12,10 @@ fn now() -> Now {
 
 /// A tree of paths with their sizes and ages in days; a path that ends in `/` is a folder.
 fn tree(items: &[(&str, u64, i64)]) -> Tree {
-    let entry = |kind, size, days: i64, number| {
-        let modified = Moment(now().moment().0 - days * 86_400_000_000_000);
-        let identity = Identity([1, number]);
-        Entry { kind, size, modified, opened: None, born: None, changed: modified, identity }
-    };
-    let mut gathering = Gathering::new(entry(Kind::Folder, 0, 0, 0));
-    let mut waiting = vec![(FolderNo::ROOT, String::new())];
-    while let Some((number, above)) = waiting.pop() {
-        let mut batch = Batch::default();
-        for (at, (path, size, days)) in items.iter().enumerate() {
-            let kind = if path.ends_with('/') { Kind::Folder } else { Kind::File };
-            let Some(name) = path.trim_end_matches('/').strip_prefix(&above) else { continue };
-            if !name.is_empty() && !name.contains('/') {
-                batch.push(Name::new(name.as_bytes()).unwrap(), entry(kind, *size, *days, at as u64 + 1));
-            }
-        }
-        let batch = batch.take_sorted();
-        let names: Vec<String> =
-            batch.folders().map(|name| format!("{above}{}/", String::from_utf8_lossy(&name))).collect();
-        let first = gathering.add(number, batch);
-        waiting.extend((0..).zip(names).map(|(at, name)| (first.plus(at), name)));
-    }
-    gathering.finish()
+    let modified = |days: i64| Moment(now().moment().0 - days * 86_400_000_000_000);
+    tree_with_times(
+        &items.iter().map(|(path, size, days)| (*path, *size, modified(*days))).collect::<Vec<_>>(),
+    )
 }
 
 fn found(tree: &Tree, oddity: Oddity) -> Vec<String> {
@@ -74,6 +54,10 @@ fn figures_add_up() {
     assert_eq!(survey.sizes.map(|part| part.count), [1, 2, 0, 1, 0, 0]);
     let names: Vec<&[u8]> = survey.largest.iter().map(|id| tree.name(*id)).collect();
     assert_eq!(names, [b"b.pdf".as_slice(), b"a.jpg"]);
+    let names: Vec<&[u8]> = survey.oldest.iter().map(|id| tree.name(*id)).collect();
+    assert_eq!(names, [b"c.jpg".as_slice(), b"b.pdf"]);
+    // Of the pictures one is two days old, and one older than a year.
+    assert_eq!(survey.types_by_age[0].map(|part| part.bytes), [500, 0, 0, 0, 50]);
 }
 
 #[test]

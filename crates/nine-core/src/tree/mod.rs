@@ -9,6 +9,8 @@ mod bytes;
 mod columns;
 mod gather;
 mod learned;
+#[cfg(test)]
+pub(crate) mod sample;
 
 pub use bytes::Looks;
 pub use columns::Column;
@@ -315,6 +317,12 @@ impl Tree {
             NO_FOLDER => self.born(id).unwrap_or(Moment(NEVER)).max(Moment(self.modified[id.row()])),
             folder => Moment(self.folder_latest[folder as usize]),
         }
+    }
+
+    /// When somebody last had to do with it: the latest of modified, arrived and opened.
+    pub fn touched(&self, id: NodeId) -> Moment {
+        let opened = self.opened(id).filter(|_| !self.is_folder(id));
+        opened.map_or(self.age_from(id), |opened| opened.max(self.age_from(id)))
     }
 
     /// How many files lie in a folder, at all depths; `None` for what is no folder, and for a folder

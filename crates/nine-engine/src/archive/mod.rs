@@ -1,5 +1,6 @@
 //! Stale items into the dated archive, and the archive itself.
 
+mod account;
 mod pack;
 mod verify;
 
@@ -16,6 +17,7 @@ use nine_core::shelving::Shelving;
 use nine_stores::{Places, in_use};
 
 pub use crate::workspace::Dated;
+pub use account::{DatedAccount, LastVerified, accounts};
 pub use pack::{Packed, pack};
 pub use verify::{Verified, verify};
 

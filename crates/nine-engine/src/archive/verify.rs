@@ -10,9 +10,10 @@ use nine_core::place::ItemPath;
 use nine_stores::packs::{self, Pack, read_list};
 use nine_stores::{ReadStore, Scope, Store, StoreError, StoreResult, Watch, sum_of, sum_of_stream};
 
+use super::account::remember;
 use super::{dated_called, list};
 use crate::Result;
-use crate::reporter::Task;
+use crate::reporter::{Notice, Task};
 use crate::workspace::{Dated, Workspace};
 
 /// What was found of a dated folder. Paths are below it, written.
@@ -58,9 +59,13 @@ pub fn verify(workspace: &Workspace, names: &[String]) -> Result<Vec<Verified>> 
     for dated in &chosen {
         watch.expect(dated.listed().0.values().map(|line| line.size).sum());
     }
-    Ok(workspace.during(Task::Verifying, &watch, || {
-        chosen.iter().map(|dated| verify_one(workspace, dated, &watch)).collect()
-    }))
+    let found: Vec<(&Dated, Verified)> = workspace.during(Task::Verifying, &watch, || {
+        chosen.iter().map(|dated| (*dated, verify_one(workspace, dated, &watch))).collect()
+    });
+    if let Err(error) = remember(workspace, &all, &found) {
+        workspace.notice(&Notice::NotRemembered("when it was verified", &error));
+    }
+    Ok(found.into_iter().map(|(_, found)| found).collect())
 }
 
 fn verify_one(workspace: &Workspace, dated: &Dated, watch: &Watch) -> Verified {

@@ -2,10 +2,12 @@
 
 mod change;
 mod favourites;
+mod mend;
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use nine_core::config::{Bookcase, Color};
+use nine_core::escape::escape;
 use nine_core::flaws::{Flaw, flaws};
 use nine_core::place::{ItemPath, Spot};
 use nine_core::shelving::{Shelf, Shelving};
@@ -15,6 +17,7 @@ use nine_stores::{Location, ReadStore, Scope, Watch};
 
 pub use change::{NewMark, make, mark, rename, renumber};
 pub use favourites::favourites;
+pub use mend::{Mending, depths, flaw_words};
 
 use crate::error::{Named, Nowhere};
 use crate::looking::{LookMode, Looking, all_areas};
@@ -26,6 +29,8 @@ use crate::{Error, Result};
 /// A folder on a shelf.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Spine {
+    /// The folder's name, written; empty for what lies loose on the shelf.
+    pub name: String,
     /// Files in it now.
     pub items: u64,
     /// Files that will come.
@@ -68,6 +73,18 @@ pub struct BookcaseState {
     pub flaws: Vec<Flaw>,
 }
 
+impl BookcaseState {
+    /// Its shelves to be drawn, each with its folder where it is there.
+    pub(crate) fn rows(&self, looking: &Looking) -> Vec<(ShelfRow, Option<NodeId>)> {
+        let tree = &looking.views[self.view].tree;
+        let of = |shelf: &Shelf| {
+            let spot = self.shelving.spot(shelf.number)?;
+            Some((row_of(tree, &spot, shelf, &HashMap::new())?, tree.find(&spot.path)))
+        };
+        self.shelving.shelves.iter().filter_map(of).collect()
+    }
+}
+
 /// What was seen.
 pub struct Shelves<'w> {
     /// The bookcases that were looked at.
@@ -82,21 +99,31 @@ pub struct Shelves<'w> {
 /// If there is none, or none of a name.
 pub fn look<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Shelves<'w>> {
     let chosen = chosen(workspace, names)?;
-    let is_at = |case: &Bookcase, at: &Location| workspace.at(&case.at).real() == at.real();
-    let wanted = |at: &Location| chosen.iter().any(|case| is_at(case, at));
+    let wanted = |at: &Location| chosen.iter().any(|case| is_at(workspace, case, at));
     let areas = all_areas(workspace).into_iter().filter(|area| wanted(&area.at)).collect();
     let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     looking.keep();
-    let standing = |case: &&Bookcase| {
-        let view = looking.views.iter().position(|view| is_at(case, &view.area.at))?;
-        let shelving = workspace.shelvings().into_iter().find(|shelving| shelving.bookcase == case.name)?;
-        let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
-        let flaws = flaws(&looking.views[view].tree, &shelving, apart.map(|shelf| &shelf.path));
-        workspace.store(&case.name)?;
-        Some(BookcaseState { name: case.name.clone(), shelving, view, flaws })
-    };
-    let standing = chosen.iter().filter_map(standing).collect();
+    let standing = chosen.iter().filter_map(|case| standing(&looking, case)).collect();
     Ok(Shelves { looking, standing })
+}
+
+/// Every bookcase that is among places which were looked at, and can be reached.
+pub(crate) fn standing_among(looking: &Looking) -> Vec<BookcaseState> {
+    looking.workspace.config().bookcases.iter().filter_map(|case| standing(looking, case)).collect()
+}
+
+fn is_at(workspace: &Workspace, case: &Bookcase, at: &Location) -> bool {
+    workspace.at(&case.at).real() == at.real()
+}
+
+fn standing(looking: &Looking, case: &Bookcase) -> Option<BookcaseState> {
+    let workspace = looking.workspace;
+    let view = looking.views.iter().position(|view| is_at(workspace, case, &view.area.at))?;
+    let shelving = workspace.shelvings().into_iter().find(|shelving| shelving.bookcase == case.name)?;
+    let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
+    let flaws = flaws(&looking.views[view].tree, &shelving, apart.map(|shelf| &shelf.path));
+    workspace.store(&case.name)?;
+    Some(BookcaseState { name: case.name.clone(), shelving, view, flaws })
 }
 
 fn chosen<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Vec<&'w Bookcase>> {
@@ -117,12 +144,7 @@ fn chosen<'w>(workspace: &'w Workspace, names: &[String]) -> Result<Vec<&'w Book
 impl Shelves<'_> {
     /// The shelves of a bookcase to be drawn, each with its folder where it is there.
     pub fn rows(&self, standing: &BookcaseState) -> Vec<(ShelfRow, Option<NodeId>)> {
-        let tree = &self.looking.views[standing.view].tree;
-        let of = |shelf: &Shelf| {
-            let spot = standing.shelving.spot(shelf.number)?;
-            Some((row_of(tree, &spot, shelf, &HashMap::new())?, tree.find(&spot.path)))
-        };
-        standing.shelving.shelves.iter().filter_map(of).collect()
+        standing.rows(&self.looking)
     }
 }
 
@@ -195,12 +217,17 @@ pub(crate) fn row_of(tree: &Tree, shelf: &Spot, of: &Shelf, into: &HashMap<Spot,
     if let Some(id) = tree.find(&shelf.path) {
         row.bytes = tree.totals(id).size;
         let loose = tree.children(id).filter(|child| !tree.is_folder(*child)).count() as u64;
-        row.spines.push(Spine { items: loose, added: added.remove(&Vec::new()).unwrap_or(0) });
+        row.spines.push(Spine {
+            name: String::new(),
+            items: loose,
+            added: added.remove(&Vec::new()).unwrap_or(0),
+        });
         for folder in tree.children(id).filter(|child| tree.is_folder(*child)) {
             let added = added.remove(tree.name(folder)).unwrap_or(0);
-            row.spines.push(Spine { items: tree.totals(folder).items, added });
+            let name = escape(tree.name(folder));
+            row.spines.push(Spine { name, items: tree.totals(folder).items, added });
         }
     }
-    row.spines.extend(added.into_values().map(|added| Spine { items: 0, added }));
+    row.spines.extend(added.into_iter().map(|(name, added)| Spine { name: escape(&name), items: 0, added }));
     Some(row)
 }

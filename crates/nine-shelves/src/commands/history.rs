@@ -1,6 +1,5 @@
 //! `nine history`: the daybook.
 
-use std::collections::BTreeMap;
 use std::io::Write;
 
 use clap::Args;
@@ -9,7 +8,7 @@ use nine_core::amount::counted;
 use nine_core::escape::plain;
 use nine_core::worklist::{Act, one_line};
 use nine_engine::Workspace;
-use nine_engine::history::{self, History};
+use nine_engine::history::{self, History, RunAccount};
 use serde::Serialize;
 
 use crate::args::PlainFormat;
@@ -54,57 +53,9 @@ pub fn run(args: HistoryArgs, session: &Session) -> Done {
     }
 }
 
-#[derive(Serialize)]
-struct RunRecord {
-    run: u64,
-    at: String,
-    command: String,
-    moved: usize,
-    tagged: usize,
-    discarded: usize,
-    restored: usize,
-    packed: usize,
-    unpacked: usize,
-    made: usize,
-    written: usize,
-    not_done: usize,
-    #[serde(skip)]
-    occasion: Option<Occasion>,
-    routine: Option<String>,
-    undoes: Option<u64>,
-    undone_by: Option<u64>,
-    cut_off: bool,
-}
-
-fn record(run: &Run, taken_back: &BTreeMap<u64, u64>) -> RunRecord {
-    let many = |word: &str| {
-        let done = run.ended.iter().filter(|(_, ended)| matches!(ended, Ended::Done { .. }));
-        done.filter(|(at, _)| run.steps.get(**at).is_some_and(|step| step.act.word() == word)).count()
-    };
-    RunRecord {
-        run: run.number,
-        at: run.at.clone(),
-        command: run.command.clone(),
-        moved: many("move"),
-        tagged: many("tag"),
-        discarded: many("discard"),
-        restored: many("restore"),
-        packed: many("pack"),
-        unpacked: many("unpack"),
-        made: many("make"),
-        written: many("write"),
-        not_done: run.steps.len() - run.done(),
-        occasion: run.occasion.clone(),
-        routine: run.occasion.as_ref().map(|occasion| occasion.routine.clone()),
-        undoes: run.undoes,
-        undone_by: taken_back.get(&run.number).copied(),
-        cut_off: run.cut_off,
-    }
-}
-
 fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Done {
     let History { runs, taken_back } = history::all(workspace)?;
-    let newest = runs.iter().rev().take(args.limit).map(|run| record(run, &taken_back));
+    let newest = runs.iter().rev().take(args.limit).map(|run| RunAccount::of(run, &taken_back));
     if args.format != PlainFormat::Table {
         return records::print(newest, args.format);
     }
@@ -134,7 +85,7 @@ fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Don
             styled(run.run.to_string(), STRONG),
             styled(at, FAINT),
             cell(format!("{indent}{}", session.look.text(&plain(&run.command)))),
-            cell(counts(&run)),
+            cell(run.in_words()),
             note(&run),
         ]);
         occasion = run.occasion;
@@ -147,24 +98,7 @@ fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Don
     Ok(out.flush()?)
 }
 
-fn counts(run: &RunRecord) -> String {
-    let parts = [
-        (run.moved, "moved"),
-        (run.tagged, "tagged"),
-        (run.discarded, "discarded"),
-        (run.restored, "restored"),
-        (run.packed, "packed"),
-        (run.unpacked, "unpacked"),
-        (run.made, "made"),
-        (run.written, "written"),
-        (run.not_done, "not done"),
-    ];
-    let parts: Vec<String> =
-        parts.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}")).collect();
-    if parts.is_empty() { "nothing done".into() } else { parts.join(", ") }
-}
-
-fn note(run: &RunRecord) -> output::table::Cell {
+fn note(run: &RunAccount) -> output::table::Cell {
     match (run.undone_by, run.undoes, run.cut_off) {
         (Some(by), ..) => styled(format!("taken back by run {by}"), FAINT),
         (None, Some(of), _) if run.not_done > 0 => styled(format!("takes back run {of} in part"), DOUBT),

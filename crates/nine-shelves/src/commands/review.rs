@@ -16,10 +16,10 @@ use crate::ask;
 use crate::failure::{Done, Failure, FailureKind, unless};
 use crate::output;
 use crate::output::style::{DOUBT, FAINT};
-use crate::paste;
 use crate::preview::{AfterReview, Preview};
 use crate::review::{Ended, expect_screen, go_through};
 use crate::session::Session;
+use nine_core::paste;
 
 /// Go through all that lies loose, or through a worklist, item by item on the whole screen
 #[derive(Debug, Args)]

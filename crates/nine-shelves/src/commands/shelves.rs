@@ -4,27 +4,22 @@ use std::io::Write;
 
 use clap::{Args, Subcommand};
 use nine_core::amount::{count, counted, readable};
-use nine_core::condition::in_condition;
-use nine_core::escape::{escape, plain};
-use nine_core::flaws::{Flaw, FlawKind, UNSORTED};
-use nine_core::marks::without_mark;
+use nine_core::flaws::{Flaw, FlawKind};
 use nine_core::place::{ItemPath, Spot};
-use nine_core::shelving::{Shelving, shelf_number};
+use nine_core::shelving::Shelving;
 use nine_core::tree::{NodeId, Tree};
 use nine_engine::Workspace;
 use nine_engine::plan::Plan;
 use nine_engine::shelves::{
-    BookcasePicture, BookcaseState, NewMark, ShelfRow, Shelves, favourites, look, make, mark, pictures,
-    pictures_with, rename, renumber,
+    BookcasePicture, BookcaseState, Mending, NewMark, ShelfRow, Shelves, depths, favourites, flaw_words,
+    look, make, mark, pictures, pictures_with, rename, renumber,
 };
-use nine_stores::ReadStore;
 use serde::Serialize;
 
 use crate::args::{ColorWord, PlainFormat, ShowArgs, color_word};
 use crate::failure::{Done, unless};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::{self, Look, bookcase, records};
-use crate::paste;
 use crate::preview::Preview;
 use crate::session::Session;
 
@@ -153,7 +148,7 @@ pub fn run(args: ShelvesArgs, session: &Session) -> Done {
     match args.format {
         PlainFormat::Table => shown.iter().try_for_each(|shown| shown.print(args.all, many, session))?,
         format => {
-            let lines = shown.iter().flat_map(|shown| shown.records(many));
+            let lines = shown.iter().flat_map(|shown| shown.records());
             records::print(lines.collect::<Vec<_>>().into_iter(), format)?;
         }
     }
@@ -201,10 +196,9 @@ struct Shown<'a> {
     name: &'a str,
     shelving: &'a Shelving,
     tree: &'a Tree,
-    store: &'a dyn ReadStore,
     flaws: &'a [Flaw],
     rows: Vec<(ShelfRow, Option<NodeId>)>,
-    year: i16,
+    mending: Mending<'a>,
 }
 
 #[derive(Serialize)]
@@ -225,9 +219,8 @@ impl<'a> Shown<'a> {
     fn of(standing: &'a BookcaseState, shelves: &'a Shelves, workspace: &'a Workspace) -> Option<Self> {
         let BookcaseState { name, shelving, view, flaws } = standing;
         let tree = &shelves.looking.views[*view].tree;
-        let year = workspace.now().today().year();
-        let (store, rows) = (&**workspace.store(name)?, shelves.rows(standing));
-        Some(Self { name, shelving, tree, store, flaws, rows, year })
+        let (mending, rows) = (Mending::of(workspace, standing)?, shelves.rows(standing));
+        Some(Self { name, shelving, tree, flaws, rows, mending })
     }
 
     fn print(&self, all: bool, many: bool, session: &Session) -> Done {
@@ -249,9 +242,9 @@ impl<'a> Shown<'a> {
             )?;
             let shown = if all || found.len() <= LINES + 2 { found.len() } else { LINES };
             for flaw in &found[..shown] {
-                let (at, rest) = (session.look.text(&flaw.at.to_string()), self.words(flaw));
+                let (at, rest) = (session.look.text(&flaw.at.to_string()), flaw_words(flaw));
                 writeln!(out, "  {STRONG}{at}{STRONG:#}  {FAINT}{}{FAINT:#}", session.look.text(&rest))?;
-                writeln!(out, "      {}", session.look.text(&self.mend(flaw, many)))?;
+                writeln!(out, "      {}", session.look.text(&self.mending.command(flaw)))?;
             }
             if shown < found.len() {
                 let more = counted((found.len() - shown) as u64, "more", "more");
@@ -275,26 +268,18 @@ impl<'a> Shown<'a> {
 
     /// `12 folders, 3 deep`.
     fn figures(&self, shelf: nine_core::tree::NodeId) -> String {
-        let (folders, deepest) = self.depths(shelf);
+        let (folders, deepest) = depths(self.tree, shelf);
         match folders {
             0 => String::new(),
             folders => format!("{}, {deepest} deep", counted(folders, "folder", "folders")),
         }
     }
 
-    /// How many folders a shelf holds, and how deep the deepest lies, counted from the shelf.
-    fn depths(&self, shelf: nine_core::tree::NodeId) -> (u64, u64) {
-        let above = self.tree.depth(shelf);
-        let folders = self.tree.inside(shelf).filter(|id| self.tree.is_folder(*id));
-        folders
-            .fold((0, 0), |(many, deepest), id| (many + 1, deepest.max((self.tree.depth(id) - above) as u64)))
-    }
-
-    fn records(&self, many: bool) -> Vec<Record> {
+    fn records(&self) -> Vec<Record> {
         let shelves = self.shelving.shelves.iter().filter_map(|shelf| {
             let spot = self.shelving.spot(shelf.number)?;
             let id = self.tree.find(&spot.path);
-            let (folders, deepest) = id.map_or((0, 0), |id| self.depths(id));
+            let (folders, deepest) = id.map_or((0, 0), |id| depths(self.tree, id));
             let totals = id.map(|id| self.tree.totals(id));
             Some(Record {
                 bookcase: self.name.to_owned(),
@@ -321,7 +306,7 @@ impl<'a> Shown<'a> {
                 files: totals.map_or(0, |t| t.items),
                 bytes: totals.map_or(0, |t| t.size),
                 deepest: if flaw.wrong == FlawKind::Deep { flaw.count } else { 0 },
-                mend: self.mend(flaw, many),
+                mend: self.mending.command(flaw),
             }
         });
         shelves.chain(wrong).collect()
@@ -330,107 +315,4 @@ impl<'a> Shown<'a> {
     fn spot(&self, path: &ItemPath) -> Spot {
         Spot::new(self.name, path.clone())
     }
-
-    /// What is told behind the folder's name.
-    fn words(&self, flaw: &Flaw) -> String {
-        let files = counted(flaw.count, "file", "files");
-        let other = flaw.other.as_ref().map(ToString::to_string).unwrap_or_default();
-        match flaw.wrong {
-            FlawKind::Missing | FlawKind::Empty => String::new(),
-            FlawKind::Renamed => format!("is {other} in shelves.toml"),
-            FlawKind::Twice | FlawKind::CaseOnly | FlawKind::SameName => format!("{files}, and {other}"),
-            FlawKind::Mixed => format!("{files} beside its folders"),
-            FlawKind::Deep => format!("{} folders deep", flaw.count),
-            FlawKind::Full => format!("{} things", count(flaw.count)),
-        }
-    }
-
-    /// The command that mends it.
-    fn mend(&self, flaw: &Flaw, many: bool) -> String {
-        let spot = |path: &ItemPath| paste::word(&self.spot(path).to_string());
-        let on_disk = |path: &ItemPath| {
-            paste::path_or_escaped(std::path::Path::new(&self.store.location(path).as_typed()))
-        };
-        let on = |path: &ItemPath, below: &str| self.on(path, below, many);
-        let at = &flaw.at;
-        match (flaw.wrong, &flaw.other) {
-            (FlawKind::Missing, _) if many => format!("nine shelves make {}", paste::word(self.name)),
-            (FlawKind::Missing, _) => "nine shelves make".to_owned(),
-            (FlawKind::Renamed, _) => self.rename(at, many),
-            (FlawKind::Twice | FlawKind::CaseOnly | FlawKind::SameName, Some(other)) => {
-                match (on(other, ""), on(at, "")) {
-                    (Some(on), _) if self.is_told(other) => {
-                        format!("nine put {} --on {on} --merge", spot(at))
-                    }
-                    (_, Some(on)) if self.is_told(at) => {
-                        format!("nine put {} --on {on} --merge", spot(other))
-                    }
-                    _ => format!("nine compare {} {}", on_disk(at), on_disk(other)),
-                }
-            }
-            (FlawKind::Mixed, None) => match (on(at, &format!("/{UNSORTED}")), folder_is(at)) {
-                (Some(on), Some(folder)) => {
-                    format!("nine put --where {} --on {on}", paste::word(&format!("file and {folder}")))
-                }
-                _ => format!("nine search --in {}", on_disk(at)),
-            },
-            (FlawKind::Full, None) => match (on(at, &format!("/Before {}", self.year)), folder_is(at)) {
-                (Some(on), Some(folder)) => {
-                    let before = format!("{folder} and modified before {}", self.year);
-                    format!("nine put --where {} --on {on}", paste::word(&before))
-                }
-                _ => format!("nine search --in {} --by age --totals", on_disk(at)),
-            },
-            (FlawKind::Deep, None) => {
-                let shelf = ItemPath::of_names(at.parts().take(1));
-                match on(&shelf, "") {
-                    Some(on) => format!("nine put {} --on {on}", spot(at)),
-                    None => format!("nine put {} --on SHELF", spot(at)),
-                }
-            }
-            (FlawKind::Empty, _) | (_, None) => format!("nine discard {}", spot(at)),
-            (_, Some(other)) => format!("nine compare {} {}", on_disk(at), on_disk(other)),
-        }
-    }
-
-    /// Takes the name that a person gave the folder over into the configuration.
-    fn rename(&self, at: &ItemPath, many: bool) -> String {
-        let name = String::from_utf8_lossy(at.name()).into_owned();
-        let (number, title) = name.split_at(1);
-        let title = without_mark(title.trim_start_matches([' ', '.', '_', '-']));
-        let shelf = if many { format!("{}/{number}", self.name) } else { number.to_owned() };
-        match title {
-            "" => format!("nine shelves rename {} TITLE", paste::word(&shelf)),
-            title => format!(
-                "nine shelves rename {} {}",
-                paste::word(&shelf),
-                paste::word(&escape(title.as_bytes()))
-            ),
-        }
-    }
-
-    /// Whether a folder's shelf can be told by its number.
-    fn is_told(&self, path: &ItemPath) -> bool {
-        let first = ItemPath::of_names(path.parts().take(1));
-        let mut shelves = self.shelving.shelves.iter().filter_map(|shelf| self.shelving.spot(shelf.number));
-        shelves.any(|spot| spot.path == first)
-    }
-
-    /// A folder as it is typed behind --on; `None` if it is on no shelf.
-    fn on(&self, path: &ItemPath, below: &str, many: bool) -> Option<String> {
-        let number = shelf_number(&path.parts().next()?)?;
-        let mut on = if many { format!("{}/{number}", self.name) } else { number.to_string() };
-        for part in path.parts().skip(1) {
-            on.push('/');
-            on.push_str(&escape(&part));
-        }
-        on.push_str(below);
-        Some(paste::word(&on))
-    }
-}
-
-/// The test of what lies in a folder; `None` if its name cannot be shown as it is.
-fn folder_is(folder: &ItemPath) -> Option<String> {
-    let name = std::str::from_utf8(folder.as_bytes()).ok()?;
-    (plain(name) == name).then(|| format!("folder is {}", in_condition(name)))
 }

@@ -12,7 +12,7 @@ use nine_core::tree::NodeId;
 use nine_engine::Workspace;
 use nine_engine::looking::View;
 use nine_engine::search::Hit;
-use nine_engine::survey::{LARGEST, Request, Surveyed, look, oddity};
+use nine_engine::survey::{LARGEST, Request, Surveyed, look, odd_command, oddity};
 use serde_json::{Value, json};
 
 use super::shelves;
@@ -23,7 +23,6 @@ use crate::output::items::{ALL, ItemColumn, ItemListing, USUAL, print_csv, print
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Cell, Table, TableColumn, cell, styled};
 use crate::output::{self, Look, bars, records};
-use crate::paste;
 use crate::session::Session;
 
 /// How many types are told; the others are told together.
@@ -158,7 +157,7 @@ impl Shown<'_> {
             table.line(vec![
                 styled(count(many as u64), DOUBT),
                 cell(oddity.words()),
-                styled(self.session.look.text(&command(oddity, &args.piles)), FAINT),
+                styled(self.session.look.text(&odd_command(&args.piles, oddity)), FAINT),
             ]);
         }
         if let Some(CopiesTake { files, bytes, unread }) = self.surveyed.copies.last().copied() {
@@ -212,6 +211,8 @@ impl Shown<'_> {
             let spot = |id: &NodeId| view.spot(*id).to_string();
             let largest =
                 survey.largest.iter().map(|id| json!({"item": spot(id), "size": view.tree.size(*id)}));
+            let touched = |id: &NodeId| self.session.now().minute(view.tree.touched(*id));
+            let oldest = survey.oldest.iter().map(|id| json!({"item": spot(id), "touched": touched(id)}));
             let oddities: serde_json::Map<String, Value> =
                 odd.iter().map(|(oddity, rows)| (oddity.word().to_owned(), rows[at].len().into())).collect();
             json!({
@@ -224,6 +225,7 @@ impl Shown<'_> {
                 "ages": band(AGES.iter().zip(survey.ages).map(|((name, _), part)| (*name, part))),
                 "sizes": band(SIZES.iter().zip(survey.sizes).map(|((name, _), part)| (*name, part))),
                 "largest": largest.collect::<Vec<Value>>(),
+                "oldest": oldest.collect::<Vec<Value>>(),
                 "odd": oddities,
                 "copies": {
                     "files": self.surveyed.copies[at].files,
@@ -327,11 +329,4 @@ fn side_by_side(look: &Look, bands: &[&Band], longest: usize) -> Table {
 fn band<'n>(parts: impl Iterator<Item = (&'n str, Part)>) -> Value {
     let of = |(name, part): (&str, Part)| json!({"name": name, "files": part.count, "bytes": part.bytes});
     parts.map(of).collect::<Vec<Value>>().into()
-}
-
-/// The command that shows what is odd, in the places that were looked at.
-fn command(oddity: Oddity, piles: &[PathBuf]) -> String {
-    let quoted = |pile: &PathBuf| format!(" {}", paste::path_or_escaped(pile));
-    let piles: String = piles.iter().map(quoted).collect();
-    format!("nine survey{piles} --odd {}", oddity.word())
 }

@@ -132,7 +132,8 @@ mod tests {
     }
 
     fn row(spines: &[(u64, u64)]) -> ShelfRow {
-        let spines = spines.iter().map(|(items, added)| Spine { items: *items, added: *added }).collect();
+        let spine = |(items, added): &(u64, u64)| Spine { name: String::new(), items: *items, added: *added };
+        let spines = spines.iter().map(spine).collect();
         ShelfRow { name: "1 Boats".into(), spines, ..ShelfRow::default() }
     }
 

@@ -57,8 +57,14 @@ fn what_is_stale_goes_with_its_lists_and_comes_back() {
     assert!(list.starts_with("path,kind,size,modified,tags,from,archived,why,run\n"), "{list}");
     assert!(list.contains("\ndownloads/old plan.txt,file,8,2030-03-17T17:46:40.987654321Z,\"plans,loan/Harrow\",downloads/old plan.txt,"), "{list}");
     assert!(list.contains("\ndownloads/project/a/b.txt,file,4,"), "{list}");
+    world.nine(&["archive", "list"]).ends(0).says("not verified yet");
     world.nine(&["archive", "verify"]).ends(0).says("3 files, 13 B").says("whole");
-    world.nine(&["archive", "list", "--format", "csv"]).ends(0).says("2031-04-07,folder,2,3,13,");
+    world
+        .nine(&["archive", "list", "--format", "csv"])
+        .ends(0)
+        .says("2031-04-07,folder,2,3,13,")
+        .says(",true\n");
+    world.nine(&["archive", "list"]).ends(0).says("  whole on 20");
     let found = world.nine(&["search", "name", "has", "plan"]).ends(0);
     found.says("archived").says("home/3 Grants/2031-04-07/downloads");
     world.nine(&["search", "name", "has", "plan", "--no-archive"]).ends(0).says("0 files");
@@ -130,6 +136,7 @@ fn verify_tells_what_is_missing_changed_or_extra() {
     world.old_file(&at.join("old plan.txt"), "the plam");
     world.old_file(&at.join("stray.txt"), "s");
     let ran = world.nine(&["archive", "verify", "2031-04-07"]).ends(1);
+    world.nine(&["archive", "list"]).ends(0).says("not whole on 20");
     ran.says("changed  downloads/old plan.txt")
         .says("extra  downloads/stray.txt")
         .says("missing  downloads/project/c.txt");

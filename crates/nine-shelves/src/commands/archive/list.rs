@@ -3,15 +3,14 @@
 use std::io::Write;
 
 use nine_core::amount::{count, counted, readable};
-use nine_core::escape::escape;
-use nine_core::item::Kind;
-use nine_engine::archive::{self, Dated};
+use nine_core::moment::Now;
+use nine_engine::archive::{self, DatedAccount};
 use serde::Serialize;
 
 use crate::args::PlainFormat;
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT, STRONG};
-use crate::output::table::{Table, TableColumn, cell, styled};
+use crate::output::table::{Cell, Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
@@ -24,27 +23,33 @@ struct Record {
     bytes: u64,
     at: String,
     trouble: String,
+    /// When it was last verified; empty if never.
+    verified: String,
+    /// Whether it was whole then.
+    whole: Option<bool>,
 }
 
-fn record(dated: &Dated) -> Record {
-    let contents = dated.listed();
-    let files = || contents.0.values().filter(|line| line.kind == Kind::File);
-    Record {
-        name: escape(&dated.name()),
-        form: dated.form.map_or("folder", |form| &form.extension()[1..]),
-        items: contents.items().count() as u64,
-        files: files().count() as u64,
-        bytes: files().map(|line| line.size).sum(),
-        at: dated.at.to_string(),
-        trouble: dated.contents().err().unwrap_or_default().to_owned(),
+fn record(dated: &DatedAccount, now: &Now) -> Record {
+    let DatedAccount { name, form, items, files, bytes, at, trouble, verified } = dated.clone();
+    let whole = verified.map(|last| last.whole);
+    let verified = verified.map(|last| now.minute(last.at)).unwrap_or_default();
+    Record { name, form, items, files, bytes, at, trouble, verified, whole }
+}
+
+/// When it was verified, in words.
+fn verified(record: &Record) -> Cell {
+    match (record.whole, record.verified.get(..10)) {
+        (Some(true), Some(day)) => styled(format!("whole on {day}"), FAINT),
+        (Some(false), Some(day)) => styled(format!("not whole on {day}"), DOUBT),
+        _ => styled("not verified yet", FAINT),
     }
 }
 
 /// Prints them.
 pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
     let workspace = session.to_read()?;
-    let all = archive::list(&workspace);
-    let records: Vec<Record> = all.iter().map(record).collect();
+    let all = archive::accounts(&workspace);
+    let records: Vec<Record> = all.iter().map(|dated| record(dated, session.now())).collect();
     if format != PlainFormat::Table {
         return records::print(records.into_iter(), format);
     }
@@ -53,6 +58,7 @@ pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
         TableColumn::Left,
         TableColumn::Right,
         TableColumn::Right,
+        TableColumn::Left,
         TableColumn::Left,
         TableColumn::Squeezed,
     ]);
@@ -66,6 +72,7 @@ pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
             cell(counted(record.items, "item", "items")),
             cell(readable(record.bytes)),
             styled(record.form, FAINT),
+            verified(record),
             note,
         ]);
     }

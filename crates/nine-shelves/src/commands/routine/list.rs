@@ -16,8 +16,8 @@ use crate::failure::Done;
 use crate::output;
 use crate::output::records;
 use crate::output::style::{DOUBT, FAINT, REFUSED, STRONG};
-use crate::paste;
 use crate::session::Session;
+use nine_core::paste;
 
 /// A routine as other programs read it.
 #[derive(Serialize)]

@@ -10,6 +10,7 @@ use clap::{Args, ValueEnum};
 use nine_core::amount::counted;
 use nine_core::config::Marks;
 use nine_core::layout::{self, Layout};
+use nine_core::paste;
 use nine_engine::setup::{FoundPile, Request, Surroundings, look, plan, save_layout};
 use nine_engine::{Error, Workspace};
 use nine_stores::Location;
@@ -19,7 +20,7 @@ use crate::args::{Format, PlainFormat, ShowArgs};
 use crate::failure::{Done, Failure};
 use crate::preview::Preview;
 use crate::session::Session;
-use crate::{ask, output, paste};
+use crate::{ask, output};
 
 /// Make shelves and a configuration from a ready-made layout
 #[derive(Debug, Args)]

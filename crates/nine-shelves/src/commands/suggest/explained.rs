@@ -11,7 +11,7 @@ use serde::Serialize;
 
 use crate::output::Look;
 use crate::output::style::{CHANGE, FAINT, STRONG};
-use crate::paste;
+use nine_core::paste;
 
 /// A folder for an item.
 #[derive(Serialize)]

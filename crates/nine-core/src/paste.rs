@@ -3,7 +3,7 @@
 
 use std::path::Path;
 
-use nine_core::escape::{escape, plain};
+use crate::escape::{escape, plain};
 
 /// A word as a shell reads it. What cannot be shown as it is stands escaped, and is another word then.
 pub fn word(text: &str) -> String {
