@@ -20,6 +20,7 @@ pub struct History {
 
 /// What a run did, counted.
 #[derive(Debug, Clone, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct RunAccount {
     /// Its number.
     pub run: u64,

@@ -21,6 +21,8 @@ pub enum Task<'a> {
     ReadingWords(&'a Spot, u64),
     /// So many pictures are looked at.
     LookingAtPictures(&'a Spot, u64),
+    /// So many pictures are made small.
+    MakingThumbnails(u64),
     /// Rules are applied.
     Planning,
     /// It is learned from what is filed.

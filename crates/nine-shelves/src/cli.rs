@@ -6,9 +6,9 @@ use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs, copies::CopiesArgs,
     demo::DemoArgs, discard::DiscardArgs, facet::FacetArgs, history::HistoryArgs, put::PutArgs,
-    retrieve::RetrieveArgs, review::ReviewArgs, routine::RoutineArgs, rule::RuleArgs, search::SearchArgs,
-    setup::SetupArgs, shelves::ShelvesArgs, suggest::SuggestArgs, survey::SurveyArgs, sweep::SweepArgs,
-    tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, watch::WatchArgs, why::WhyArgs,
+    report::ReportArgs, retrieve::RetrieveArgs, review::ReviewArgs, routine::RoutineArgs, rule::RuleArgs,
+    search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs, suggest::SuggestArgs, survey::SurveyArgs,
+    sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs, watch::WatchArgs, why::WhyArgs,
 };
 
 /// Clears a cluttered desktop, downloads folder and drive: rules file things onto numbered shelves,
@@ -49,6 +49,7 @@ pub enum Command {
     Compare(CompareArgs),
     Routine(RoutineArgs),
     Watch(WatchArgs),
+    Report(ReportArgs),
     Discard(DiscardArgs),
     History(HistoryArgs),
     Undo(UndoArgs),

@@ -12,6 +12,7 @@ mod output;
 mod preview;
 mod progress;
 mod reader;
+mod report;
 mod review;
 mod session;
 mod wording;

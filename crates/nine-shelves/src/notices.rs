@@ -59,6 +59,9 @@ impl Reporter for OnStandardError {
             Task::LookingAtPictures(place, many) => {
                 progress::during(&format!("looking at pictures in {place}"), Some(many), watch, work)
             }
+            Task::MakingThumbnails(many) => {
+                progress::during("making small pictures", Some(many), watch, work)
+            }
             Task::Planning => progress::during("looking", None, watch, work),
             Task::Learning => progress::during("learning from what is filed", None, watch, work),
             Task::Suggesting(many) => progress::during("suggesting", Some(many), watch, work),

@@ -37,7 +37,7 @@ fn kind(error: &Error) -> FailureKind {
         | E::List { .. }
         | E::WorklistUnkept { .. }
         | E::Io(_) => FailureKind::System,
-        E::TableUnreadable { source, .. } | E::TableUnwritable { source, .. } => match source.kind() {
+        E::TableUnreadable { source, .. } | E::FileUnwritable { source, .. } => match source.kind() {
             std::io::ErrorKind::NotFound | std::io::ErrorKind::AlreadyExists => FailureKind::Words,
             _ => FailureKind::System,
         },
@@ -74,7 +74,7 @@ fn message(error: &Error, environment: &Environment) -> String {
         E::TableUnreadable { file, source } if source.kind() == std::io::ErrorKind::NotFound => {
             format!("there is no file {}", full(file))
         }
-        E::TableUnwritable { file, source } if source.kind() == std::io::ErrorKind::AlreadyExists => {
+        E::FileUnwritable { file, source } if source.kind() == std::io::ErrorKind::AlreadyExists => {
             format!("{} is there already", full(file))
         }
         other => other.to_string(),
@@ -136,7 +136,7 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
             return Some(format!("`nine tag merge {from} {to}` makes the two one"));
         }
         E::TableUnreadable { source, .. } if source.kind() != std::io::ErrorKind::NotFound => return None,
-        E::TableUnwritable { source, .. } if source.kind() != std::io::ErrorKind::AlreadyExists => {
+        E::FileUnwritable { source, .. } if source.kind() != std::io::ErrorKind::AlreadyExists => {
             return None;
         }
         other => fixed_hint(other)?,
@@ -205,7 +205,7 @@ fn fixed_hint(error: &Error) -> Option<&'static str> {
             "make it anew with --worklist, and keep its columns `step` and `item` as they are"
         }
         E::TableName(_) => "the end of the name says how it is written: --worklist list.csv",
-        E::TableUnwritable { .. } => "give another name, so that nothing is overwritten",
+        E::FileUnwritable { .. } => "give another name, so that nothing is overwritten",
         E::WorklistUnkept { .. } => "make room or give another folder with --home",
         E::ReviewOpen => "end it there first",
         E::ReviewUnkept { .. } => "make room or give another folder with --home",

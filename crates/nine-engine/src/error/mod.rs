@@ -412,9 +412,9 @@ pub enum Error {
     /// A table whose name says no format.
     #[error("{} ends in neither .csv nor .json", shown(.0))]
     TableName(PathBuf),
-    /// A table that cannot be written.
+    /// A new file of the person's that cannot be written.
     #[error("{} cannot be written: {source}", shown(file))]
-    TableUnwritable {
+    FileUnwritable {
         /// The file.
         file: PathBuf,
         /// Why.

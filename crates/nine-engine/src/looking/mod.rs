@@ -4,6 +4,7 @@
 mod areas;
 mod ask;
 pub(crate) mod keep;
+pub(crate) mod learned;
 mod packed;
 mod pictures;
 mod same_bytes;

@@ -108,7 +108,7 @@ impl Looking<'_> {
     }
 
     /// Asks about what is inside files, several readers at work, and hands over the answers as they come.
-    pub(super) fn read_inside(
+    pub(crate) fn read_inside(
         &mut self,
         view: usize,
         store: &dyn ReadStore,

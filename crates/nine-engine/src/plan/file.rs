@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use nine_core::worklist::table::{KeptWorklist, TableRow, read, to_csv, to_json};
 
 use super::Plan;
+use crate::new_file::write_new;
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
@@ -52,11 +53,7 @@ impl Plan {
             proposals,
         };
         keep(workspace, &kept)?;
-        let unwritable = |source| Error::TableUnwritable { file: file.to_owned(), source };
-        let mut new = nine_carry::new_private(file).map_err(unwritable)?;
-        let done = new.write_all(&text).and_then(|()| new.sync_all());
-        // Half a table must not be taken for a whole one. It is ours: it was made just now.
-        done.inspect_err(|_| drop(fs::remove_file(file))).map_err(unwritable)?;
+        write_new(file, &text)?;
         Ok(written)
     }
 }

@@ -13,9 +13,9 @@ use nine_core::worklist::Act;
 use nine_stores::{Catalogue, Location};
 use serde::{Deserialize, Serialize};
 
-use super::kept::{keep, kept};
 use crate::history::readable;
 use crate::looking::View;
+use crate::looking::learned::{keep, kept};
 use crate::workspace::Workspace;
 
 /// What it is kept under in the catalogue.

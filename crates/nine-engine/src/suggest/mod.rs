@@ -2,7 +2,6 @@
 
 mod corrections;
 mod filed;
-mod kept;
 mod loose;
 mod rules;
 
@@ -24,6 +23,7 @@ pub use nine_core::suggest::{FoundRule, SaidAndTrue};
 pub use rules::{Contradiction, RulesFound, add_rules, rules};
 
 use crate::error::Nowhere;
+use crate::looking::learned::{keep, kept};
 use crate::plan::{Draft, Plan};
 use crate::reporter::Task;
 use crate::rules_at_work::{Gathered, RulesAtWork};
@@ -32,7 +32,6 @@ use crate::{Error, Result};
 use corrections::Corrections;
 use filed::OnShelves;
 pub(crate) use filed::most_common;
-use kept::{keep, kept};
 pub(crate) use loose::{LooseItem, LooseItems, all_loose};
 
 /// A share that is never reached: where things are gone through one by one, every suggestion is looked at.

@@ -10,6 +10,7 @@ pub mod discard;
 pub mod facet;
 pub mod history;
 pub mod put;
+pub mod report;
 pub mod retrieve;
 pub mod review;
 pub mod routine;
@@ -58,6 +59,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Compare(args) => compare::run(args, session),
         Command::Routine(args) => routine::run(args, session),
         Command::Watch(args) => watch::run(&args, session),
+        Command::Report(args) => report::run(&args, session),
         Command::Discard(args) => discard::run(args, session),
         Command::History(args) => history::run(args, session),
         Command::Undo(args) => undo::run(args, session),

@@ -52,12 +52,25 @@ impl Raster {
         is_whole.then(|| Self { width, height: rgb.len() / row, rgb })
     }
 
+    /// It as a JPEG file; `None` if it has too many pixels for one.
+    pub fn to_jpeg(&self) -> Option<Vec<u8>> {
+        let (width, height) = (u32::try_from(self.width).ok()?, u32::try_from(self.height).ok()?);
+        let pixels = image::RgbImage::from_raw(width, height, self.rgb.clone())?;
+        let mut bytes = Cursor::new(Vec::new());
+        let coder = image::codecs::jpeg::JpegEncoder::new_with_quality(&mut bytes, QUALITY);
+        pixels.write_with_encoder(coder).ok()?;
+        Some(bytes.into_inner())
+    }
+
     /// The colour of a pixel.
     pub fn pixel(&self, column: usize, row: usize) -> (u8, u8, u8) {
         let at = 3 * (row * self.width + column);
         (self.rgb[at], self.rgb[at + 1], self.rgb[at + 2])
     }
 }
+
+/// How good a JPEG file of it is, of 100: good enough at a size at which nothing is looked at closely.
+const QUALITY: u8 = 70;
 
 const DIGITS: &[u8; 16] = b"0123456789abcdef";
 
@@ -146,6 +159,9 @@ mod tests {
         assert_eq!((small.pixel(0, 0), small.pixel(1, 0)), ((200, 10, 10), (255, 255, 255)));
         let large = raster(&png(300, 100), 30, 30).unwrap();
         assert_eq!((large.width, large.height), (30, 10));
+        let jpeg = large.to_jpeg().unwrap();
+        let again = raster(&jpeg, 30, 30).unwrap();
+        assert_eq!((again.width, again.height), (30, 10));
         assert_eq!(Raster::read(&large.written()), Some(large));
         for wrong in [
             "",

@@ -20,8 +20,8 @@ use crate::preview::{PlanToShow, tell};
 use crate::session::Session;
 
 /// Commands that may be a part.
-const MAY: &str = "tidy, suggest, sweep, archive, copies, tag, put, retrieve, discard, and survey, search, shelves, compare, check, \
-     history, why, which only print";
+const MAY: &str = "tidy, suggest, sweep, archive, copies, tag, put, retrieve, discard, and survey, report, search, shelves, compare, \
+     check, history, why, which change nothing of yours";
 
 /// A command of a routine.
 pub enum PartCommand {
@@ -81,6 +81,7 @@ fn read(words: &[String], more: Option<&str>) -> Result<Command, String> {
         "retrieve" => Command::Retrieve(args(&words)?),
         "discard" => Command::Discard(args(&words)?),
         "survey" => Command::Survey(args(&words)?),
+        "report" => Command::Report(args(&words)?),
         "search" => Command::Search(args(&words)?),
         "shelves" => Command::Shelves(args(&words)?),
         "compare" => Command::Compare(args(&words)?),

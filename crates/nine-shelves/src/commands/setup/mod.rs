@@ -11,6 +11,7 @@ use nine_core::amount::counted;
 use nine_core::config::Marks;
 use nine_core::layout::{self, Layout};
 use nine_core::paste;
+use nine_engine::new_file::write_new;
 use nine_engine::setup::{FoundPile, Request, Surroundings, look, plan, save_layout};
 use nine_engine::{Error, Workspace};
 use nine_stores::Location;
@@ -219,8 +220,7 @@ fn location(path: &Path) -> Done<Location> {
 
 fn save(args: &SetupArgs, file: &Path, workspace: &Workspace, session: &Session) -> Done {
     let saved = save_layout(workspace, args.of.as_deref(), args.depth)?;
-    let written = std::fs::File::create_new(file).and_then(|mut new| new.write_all(saved.text.as_bytes()));
-    written.map_err(|source| Error::TableUnwritable { file: file.to_owned(), source })?;
+    write_new(file, saved.text.as_bytes())?;
     let mut err = output::err();
     let (folders, rules) = (saved.folders as u64, saved.rules as u64);
     writeln!(
