@@ -25,6 +25,8 @@ mod looks;
 mod output;
 #[path = "program/put.rs"]
 mod put;
+#[path = "program/report.rs"]
+mod report;
 #[path = "program/routine.rs"]
 mod routine;
 #[path = "program/rule.rs"]

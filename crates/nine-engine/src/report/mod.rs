@@ -111,3 +111,6 @@ pub fn write(workspace: &Workspace, page: &str, to: Option<&Path>) -> Result<Pat
     }
     unreachable!("numbers do not run out")
 }
+
+#[cfg(test)]
+mod schema;

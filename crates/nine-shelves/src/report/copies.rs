@@ -49,7 +49,7 @@ fn groups_table(groups: &[ReportGroup]) -> Markup {
             bytes(group.size),
             bytes(group.to_be_won),
             markup(html! {
-                ul.plain { @for other in &group.others { li { bdi.name { (other) } } } }
+                ul.items { @for other in &group.others { li { bdi.name { (other) } } } }
                 @if more > 0 { span.faint { (counted(more, "more", "more")) } }
             }),
         ]

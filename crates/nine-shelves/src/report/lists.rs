@@ -170,7 +170,7 @@ pub fn tags(report: &Report, rules: &Rules) -> Option<Markup> {
         let width = rules.percent("width", tag.items as f64 / most as f64);
         let shown = html! {
             @if let Some(mark) = &tag.mark { (mark) " " }
-            bdi.name class=[tag.color.as_deref()] { (nine_core::escape::plain(&tag.tag)) }
+            bdi.name.(tag.color.as_deref().unwrap_or("plain")) { (nine_core::escape::plain(&tag.tag)) }
             span.share aria-hidden="true" { span class=(width) {} }
         };
         vec![sorted_by(shown, &tag.tag), number(tag.items), bytes(tag.bytes)]
@@ -192,7 +192,7 @@ pub fn pictures(report: &Report) -> Option<Markup> {
                 @for picture in &report.pictures {
                     li { figure {
                         img src={ "data:image/jpeg;base64," (picture.jpeg) } width=(picture.width) height=(picture.height) alt={ "Picture " (picture.item) };
-                        figcaption { bdi.name { (picture.item) } " " span.faint { (picture.at) } }
+                        figcaption { bdi.name { (picture.item) } " " time.faint { (picture.at) } }
                     } }
                 }
             }

@@ -63,6 +63,9 @@ impl<'r> Drawn<'r> {
         let tiles = tiles(folder);
         let sizes: Vec<u64> = tiles.iter().map(|tile| tile.bytes).collect();
         let areas = areas(&sizes, ACROSS);
+        let small = tiles.iter().zip(&areas).filter(|(_, area)| !can_be_hit(**area));
+        let small: Vec<(usize, &str)> =
+            small.filter_map(|(tile, _)| Some((self.leads_to(tile)?, tile.words.as_str()))).collect();
         html! {
             div.level.top[self.at == 0] id=(self.id(self.at)) role="group" aria-label={ "Map of " (called(folder)) } {
                 p.way {
@@ -72,9 +75,21 @@ impl<'r> Drawn<'r> {
                     strong { bdi { (called(folder)) } } " "
                     span.faint { (figures(folder.files, folder.bytes)) }
                 }
-                ul.map { @for (tile, area) in tiles.iter().zip(areas) { (self.tile(tile, area)) } }
+                ul.map { @for (tile, area) in tiles.iter().zip(&areas) { (self.tile(tile, *area)) } }
+                @if !small.is_empty() {
+                    p.small {
+                        "Into small ones: "
+                        @for (level, name) in small { a href={ "#" (self.id(level)) } { bdi { (name) } } " " }
+                    }
+                }
             }
         }
+    }
+
+    /// The level of the folder that an area stands for, if there is one.
+    fn leads_to(&self, tile: &Tile) -> Option<usize> {
+        let folder = tile.folder?;
+        self.levels.iter().position(|level| std::ptr::eq(folder, level.folder))
     }
 
     fn tile(&self, tile: &Tile, area: Area) -> Markup {
@@ -83,10 +98,9 @@ impl<'r> Drawn<'r> {
         let place = place.map(|(property, part)| format!("{property}:{:.2}%", part * 100.0)).join(";");
         let figures = figures(tile.files, tile.bytes);
         let inside = html! { bdi.name { (tile.words) } " " span.figures { (figures) } };
-        let leads_to =
-            self.levels.iter().position(|level| tile.folder.is_some_and(|of| std::ptr::eq(of, level.folder)));
+        let leads_to = self.leads_to(tile).filter(|_| can_be_hit(area));
         html! {
-            li.loose[tile.folder.is_none()] class=(self.rules.class(place)) title={ (tile.words) ", " (figures) } {
+            li.(self.rules.class_and(place, "loose", tile.folder.is_none())) title={ (tile.words) ", " (figures) } {
                 @match leads_to {
                     Some(level) => a href={ "#" (self.id(level)) } { (inside) },
                     None => span { (inside) },
@@ -94,6 +108,12 @@ impl<'r> Drawn<'r> {
             }
         }
     }
+}
+
+/// Whether an area is large enough to be hit on the smallest screen, where a map is 336 pixels wide and 224 high: 24 each
+/// way (Web Content Accessibility Guidelines 2.2, 2.5.8), and some to spare.
+fn can_be_hit(area: Area) -> bool {
+    area.width > 0.09 && area.height > 0.13
 }
 
 /// The areas of a folder, the largest first.

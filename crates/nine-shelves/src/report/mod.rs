@@ -45,7 +45,7 @@ pub fn page(report: &Report) -> String {
         "default-src 'none'; style-src '{}'; script-src '{}'; img-src data:; base-uri 'none'; form-action 'none'; \
          require-trusted-types-for 'script'",
         hash(&style),
-        hash(SCRIPT)
+        hash(SCRIPT.trim())
     );
     let page = html! {
         (DOCTYPE)
@@ -63,7 +63,7 @@ pub fn page(report: &Report) -> String {
             }
             body {
                 (body)
-                script { (PreEscaped(SCRIPT)) }
+                script { (PreEscaped(SCRIPT.trim())) }
             }
         }
     };

@@ -77,10 +77,10 @@ fn grid(at: usize, place: &ReportPlace) -> Markup {
     html! {
         div.scroll tabindex="0" role="region" aria-labelledby=(caption) {
             table.grid {
-                caption id=(caption) { "Type by age; areas are bytes" }
+                caption id=(caption) { "Types in " bdi { (place.place) } " by age: under a week, a month, 3 months, a year, and older; areas are bytes" }
                 thead { tr {
                     th scope="col" { "Type" }
-                    @for band in &place.ages { th scope="col" { (band.name) } }
+                    @for band in &place.ages { th scope="col" { (band.name.trim_start_matches("under ")) } }
                 } }
                 tbody { @for (name, ages) in &rows { tr {
                     th scope="row" { (name) }
@@ -96,9 +96,9 @@ fn area(part: &ReportPart, most: u64) -> Markup {
         return html! { span.faint { "–" } };
     }
     let side = (SIDE * (part.bytes as f64 / most as f64).sqrt()).max(2.0);
-    let (side, whole) = (format!("{side:.1}"), format!("{SIDE}"));
+    let side = format!("{side:.1}");
     html! {
-        svg.area width=(whole) height=(whole) aria-hidden="true" {
+        svg.area width=(side) height=(side) aria-hidden="true" {
             rect width=(side) height=(side) rx="1" {}
         }
         span.figures { (count(part.files)) " " span.faint { (readable(part.bytes)) } }
@@ -128,13 +128,13 @@ fn row(shelf: &ReportShelf, fullest: u64, rules: &Rules) -> Markup {
     };
     let width = rules.percent("width", shelf.files as f64 / fullest as f64);
     html! {
-        li.shelf class=[shelf.color.as_deref()] {
+        li.shelf.(shelf.color.as_deref().unwrap_or("plain")) {
             p.title {
                 @if let Some(mark) = &shelf.mark { (mark) " " }
                 strong { bdi { (shelf.name) } } " " span.faint { (figures) }
             }
             @if shelf.files > 0 {
-                ul.spines class=(width) { @for spine in &shelf.spines { (self::spine(spine, rules)) } }
+                ul.spines.(width) { @for spine in &shelf.spines { (self::spine(spine, rules)) } }
             }
         }
     }
@@ -149,7 +149,7 @@ fn spine(spine: &ReportSpine, rules: &Rules) -> Markup {
         (None, many) => counted(many, "small folder", "small folders"),
     };
     html! {
-        li.loose[spine.folders == 0] class=(rules.class(format!("flex-grow:{}", spine.files)))
+        li.(rules.class_and(format!("flex-grow:{}", spine.files), "loose", spine.folders == 0))
             title={ (called) ", " (files) } {
             bdi.name { (called) } span.unseen { ", " (files) }
         }

@@ -19,9 +19,15 @@ impl Rules {
         let next = classes.len();
         let number = *classes.entry(declarations.clone()).or_insert(next);
         if number == next {
-            let _ = write!(self.text.borrow_mut(), ".r{number}{{{declarations}}}");
+            let _ = write!(self.text.borrow_mut(), ":root .r{number}{{{declarations}}}");
         }
         format!("r{number}")
+    }
+
+    /// The same, with another class where something is so.
+    pub fn class_and(&self, declarations: String, more: &str, is_so: bool) -> String {
+        let class = self.class(declarations);
+        if is_so { format!("{class} {more}") } else { class }
     }
 
     /// A part of a whole, in per cent.

@@ -66,10 +66,12 @@ fn shelves(report: &Report) -> Option<String> {
     match (bookcases.is_empty(), wrong) {
         (true, _) => None,
         (false, 0) => Some("nothing is wrong with the shelves".to_owned()),
-        (false, many) => {
-            Some(format!("{} to look at on the shelves", counted(many as u64, "thing is", "things are")))
-        }
+        (false, many) => Some(format!("on the shelves there {} to look at", counted_is(many))),
     }
+}
+
+fn counted_is(many: usize) -> String {
+    format!("{} {}", if many == 1 { "is" } else { "are" }, counted(many as u64, "thing", "things"))
 }
 
 fn archive(report: &Report) -> Option<String> {

@@ -26,7 +26,7 @@ fn a_rule_stands_once() {
     let (a, b, again) =
         (rules.percent("width", 0.5), rules.percent("width", 0.25), rules.percent("width", 0.5));
     assert!(a == again && a != b);
-    assert_eq!(rules.text(), ".r0{width:50.00%}.r1{width:25.00%}");
+    assert_eq!(rules.text(), ":root .r0{width:50.00%}:root .r1{width:25.00%}");
 }
 
 #[test]

@@ -39,11 +39,12 @@ pub fn section(report: &Report, rules: &Rules) -> Option<Markup> {
 }
 
 fn column(week: &ReportWeek, most: u64, rules: &Rules) -> Markup {
-    let height = rules.percent("height", week.loose as f64 / most as f64);
+    let height = format!("height:{:.2}%", week.loose as f64 / most as f64 * 100.0);
+    let class = rules.class_and(height, "counted", week.counted);
     html! {
         div.week {
             div.room {
-                div.bar.counted[week.counted] class=(height) { span.n { (count(week.loose)) } }
+                div.bar.(class) { span.n { (count(week.loose)) } }
             }
             div.mark { @if !week.runs.is_empty() { "▲" span.many { (week.runs.len()) } } }
             div.from { (week.from.get(5..).unwrap_or_default()) }

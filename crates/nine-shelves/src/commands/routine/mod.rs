@@ -233,7 +233,7 @@ fn show_part(
             Ok(Some(plan))
         }
         Ok(None) => {
-            writeln!(out, "{FAINT}only prints, when its turn comes{FAINT:#}")?;
+            writeln!(out, "{FAINT}only tells, when its turn comes{FAINT:#}")?;
             Ok(None)
         }
         Err(failure) if failure.is_pipe() => Err(failure),
