@@ -263,7 +263,18 @@ const RESERVED: [&str; 22] = [
 
 /// Whether a common file system other than ours would refuse this name.
 pub fn is_refused_elsewhere(name: &[u8]) -> bool {
-    name != make_safe(name) && !name.is_empty()
+    let is_reserved = || {
+        // Few names begin like one, and all are asked about.
+        let (stem, _) = match name {
+            [first, ..] if b"aclnp".contains(&first.to_ascii_lowercase()) => split_extension(name),
+            _ => return false,
+        };
+        RESERVED.iter().any(|word| stem.eq_ignore_ascii_case(word.as_bytes()))
+    };
+    name.len() > NAME_MAX
+        || name.iter().any(|byte| is_refused(*byte))
+        || trim_edges(name) != name
+        || is_reserved()
 }
 
 /// Makes a name that was put together from values acceptable to every common file system.
@@ -272,19 +283,18 @@ pub fn is_refused_elsewhere(name: &[u8]) -> bool {
 /// the start go, a reserved device name gets a `_`, and the whole is cut to 255 bytes before its
 /// extension. May come out empty.
 pub fn make_safe(name: &[u8]) -> Vec<u8> {
-    let replaced: Vec<u8> = name
-        .iter()
-        .map(|b| match b {
-            b'<' | b'>' | b':' | b'"' | b'/' | b'\\' | b'|' | b'?' | b'*' | 0..=31 | 127 => b'-',
-            other => *other,
-        })
-        .collect();
+    let replaced: Vec<u8> = name.iter().map(|byte| if is_refused(*byte) { b'-' } else { *byte }).collect();
     let mut safe = trim_edges(&replaced).to_vec();
     let (stem, _) = split_extension(&safe);
     if RESERVED.contains(&stem.to_ascii_lowercase().escape_ascii().to_string().as_str()) {
         safe.insert(stem.len(), b'_');
     }
     shorten(&safe, NAME_MAX)
+}
+
+/// Whether some file system refuses a name with this byte in it.
+fn is_refused(byte: u8) -> bool {
+    matches!(byte, b'<' | b'>' | b':' | b'"' | b'/' | b'\\' | b'|' | b'?' | b'*' | 0..=31 | 127)
 }
 
 fn trim_edges(name: &[u8]) -> &[u8] {
@@ -417,6 +427,16 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn what_is_refused_is_what_would_be_made_safe(
+            name in proptest::collection::vec(prop_oneof![4 => any::<u8>(), 6 => Just(b'a')], 0..300),
+            word in prop_oneof!["(con|AUX|lpt[0-9]|nul)?[ .]?(\\.tar\\.gz|\\.txt|x)?", "[ a.<]{0,4}"],
+        ) {
+            for name in [name, word.into_bytes()] {
+                prop_assert_eq!(is_refused_elsewhere(&name), !name.is_empty() && make_safe(&name) != name, "{:?}", name);
+            }
+        }
+
         #[test]
         fn a_safe_name_is_one_short_part(name in proptest::collection::vec(any::<u8>(), 0..600)) {
             let safe = make_safe(&name);

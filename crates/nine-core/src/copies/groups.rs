@@ -1,9 +1,9 @@
 //! Items that are the same, put together from what is known of their bytes.
 
-use std::collections::HashSet;
+use rustc_hash::FxHashMap;
 
 use super::question::is_in_sight;
-use super::{Candidates, Digest, Meet, Member, Side};
+use super::{Digest, Member};
 use crate::item::{Identity, Kind};
 use crate::tree::{NodeId, Tree};
 
@@ -79,7 +79,7 @@ fn by_identity(
     same_spot: impl Fn(Member, Member) -> bool,
 ) -> Vec<Alike> {
     let mut items: Vec<Alike> = Vec::new();
-    let mut numbers: rustc_hash::FxHashMap<Identity, usize> = Default::default();
+    let mut numbers: FxHashMap<Identity, usize> = Default::default();
     for member in members {
         match numbers.entry(member.tree(trees).identity(member.id)) {
             std::collections::hash_map::Entry::Vacant(free) => {
@@ -109,29 +109,52 @@ pub struct CopiesTake {
     pub unread: u64,
 }
 
-/// How much copies take among the files in sight of some trees, without reading anything. `own` says
-/// of which trees it is told; what lies in the others stays.
-pub fn copies_take(trees: &[&Tree], own: impl Fn(usize) -> bool) -> CopiesTake {
-    let mut out = CopiesTake::default();
-    let is_own = |member: Member| own(member.view as usize);
+/// How much copies take among the files in sight of some trees, without reading anything: in each of the first `own`
+/// of them, if what lies in the others stays, and last in all of these together.
+pub fn copies_take(trees: &[&Tree], own: usize) -> Vec<CopiesTake> {
+    let mut takes = vec![CopiesTake::default(); own + 1];
     for group in groups(trees, Taken::default(), |_, _| false) {
-        let ours = group.items.iter().filter(|item| is_own(item.member)).count();
-        // Where none lies elsewhere, one of ours stays.
-        let files = ours.min(group.items.len() - 1) as u64;
-        out.files += files;
-        out.bytes += files * group.size;
+        let mut take = |which: usize, ours: usize| {
+            // Where none lies elsewhere, one of ours stays.
+            let files = ours.min(group.items.len() - 1) as u64;
+            takes[which].files += files;
+            takes[which].bytes += files * group.size;
+        };
+        let of_view =
+            |view: usize| group.items.iter().filter(|item| item.member.view as usize == view).count();
+        let counts: Vec<usize> = (0..own).map(of_view).collect();
+        counts.iter().enumerate().for_each(|(view, ours)| take(view, *ours));
+        take(own, counts.iter().sum());
     }
-    let side = |member: Member| {
-        let side = if is_own(member) { Side::Asked } else { Side::Beside };
-        is_in_sight(member.tree(trees), member.id).then_some(side)
-    };
-    let candidates = Candidates::of(trees, side, Meet::Any, HashSet::new());
-    for number in 0..candidates.len() {
-        for file in candidates.run(number, trees).iter().filter(|file| file.asked) {
-            let (tree, id) = (file.member.tree(trees), file.member.id);
-            let known = tree.digest(id).is_some() || tree.ends(id).is_some();
-            out.unread += if known { 0 } else { file.size };
+    add_unread(trees, own, &mut takes);
+    takes
+}
+
+/// Adds the bytes of files that share their size with another and of which nothing was read; of several names of one
+/// file one counts.
+fn add_unread(trees: &[&Tree], own: usize, takes: &mut [CopiesTake]) {
+    // By size: the one file that has it; none, once there are two.
+    let mut sizes: FxHashMap<u64, Option<Identity>> = FxHashMap::default();
+    for tree in trees {
+        for id in files_in_sight(tree) {
+            let identity = tree.identity(id);
+            let one = sizes.entry(tree.size(id)).or_insert(Some(identity));
+            *one = one.filter(|one| *one == identity);
         }
     }
-    out
+    // In which place each was seen last.
+    let mut seen: FxHashMap<Identity, usize> = FxHashMap::default();
+    for (view, tree) in trees.iter().enumerate().take(own) {
+        let is_unread = |id: &NodeId| tree.digest(*id).is_none() && tree.ends(*id).is_none();
+        for id in files_in_sight(tree).filter(is_unread).filter(|id| sizes[&tree.size(*id)].is_none()) {
+            let before = seen.insert(tree.identity(id), view);
+            takes[own].unread += if before.is_none() { tree.size(id) } else { 0 };
+            takes[view].unread += if before == Some(view) { 0 } else { tree.size(id) };
+        }
+    }
+}
+
+/// Files with bytes in them that people see.
+fn files_in_sight(tree: &Tree) -> impl Iterator<Item = NodeId> {
+    tree.ids().filter(|id| tree.kind(*id) == Kind::File && tree.size(*id) > 0 && is_in_sight(tree, *id))
 }

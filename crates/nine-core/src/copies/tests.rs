@@ -300,13 +300,20 @@ fn digests_are_read_as_they_are_written() {
 fn space_is_told_of_what_is_known_and_the_rest_is_said_to_be_unread() {
     let known = tree(&[("a", 1, 1), ("b", 1, 2), ("c", 2, 3)]);
     let take = |files, bytes, unread| CopiesTake { files, bytes, unread };
-    assert_eq!(copies_take(&[&known], |_| true), take(1, 100, 0));
+    assert_eq!(copies_take(&[&known], 1), [take(1, 100, 0), take(1, 100, 0)]);
     let unread = tree(&[("d", UNREAD, 4), ("e", UNREAD, 5), ("f", UNREAD + 1, 6)]);
     let both = [&known, &unread];
-    assert_eq!(copies_take(&both, |_| true), take(1, 100, 2 * 100 * u64::from(UNREAD)));
-    assert_eq!(copies_take(&both, |view| view == 0), take(1, 100, 0));
+    let bytes = 2 * 100 * u64::from(UNREAD);
+    assert_eq!(copies_take(&both, 2), [take(1, 100, 0), take(0, 0, bytes), take(1, 100, bytes)]);
+    assert_eq!(copies_take(&both, 1), [take(1, 100, 0), take(1, 100, 0)]);
     let twin = tree(&[("x/a", 1, 9)]);
-    assert_eq!(copies_take(&[&known, &twin], |view| view == 0), take(2, 200, 0));
+    assert_eq!(copies_take(&[&known, &twin], 1)[0], take(2, 200, 0));
+    assert_eq!(copies_take(&[&known, &twin], 2), [take(2, 200, 0), take(1, 100, 0), take(2, 200, 0)]);
+    // Two names of one file are one file, in one place or seen through two.
+    let names = tree(&[("d", UNREAD, 4), ("e", UNREAD, 4)]);
+    assert_eq!(copies_take(&[&names], 1)[1], take(0, 0, 0));
+    let seen_twice = copies_take(&[&unread, &unread], 2);
+    assert_eq!(seen_twice, [take(0, 0, bytes), take(0, 0, bytes), take(0, 0, bytes)]);
 }
 
 fn picture(row: usize, pixels: (u32, u32), print: u64) -> Picture {

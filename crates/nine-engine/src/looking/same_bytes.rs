@@ -99,18 +99,7 @@ impl Looking<'_> {
     pub fn copies_take(&mut self) -> Vec<CopiesTake> {
         self.read_beside(true);
         let own = self.views.len();
-        self.with_asides(|all| {
-            let trees = all.trees();
-            let mut takes: Vec<CopiesTake> =
-                (0..own).map(|view| copies_take(&trees, |number| number == view)).collect();
-            // Of one place alone that is the same, and a million files take a second.
-            let all_of_them = match takes.as_slice() {
-                [one] => *one,
-                _ => copies_take(&trees, |number| number < own),
-            };
-            takes.push(all_of_them);
-            takes
-        })
+        self.with_asides(|all| copies_take(&all.trees(), own))
     }
 
     /// The files with each of the digests that some files of a view have, in the order of reading. Of

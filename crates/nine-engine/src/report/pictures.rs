@@ -1,5 +1,6 @@
 //! Pictures made small: decoded by the process that reads foreign files, and kept in the catalogue.
 
+use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
 
 use base64::Engine;
@@ -14,8 +15,8 @@ use nine_stores::reading::Raster;
 use serde::{Deserialize, Serialize};
 
 use super::data::ReportPicture;
-use crate::looking::Looking;
 use crate::looking::learned::{keep, kept};
+use crate::looking::{Looking, View};
 use crate::reader::Ask;
 use crate::reporter::Task;
 
@@ -28,8 +29,8 @@ const TRIED: usize = 80;
 /// Pixels across and down that there is room for.
 const ROOM: (u16, u16) = (160, 120);
 
-/// Which files may be shown. What others see or what is a partial download is not.
-const SHOWN: &str = "type image and file and size over 0B and not shared and not unfinished and not hidden";
+/// Which files may be shown, if no others see them. Partial downloads may not.
+const SHOWN: &str = "type image and file and size over 0B and not unfinished";
 
 /// Under which name the catalogue keeps them.
 const NAME: &str = "thumbnails";
@@ -71,27 +72,32 @@ pub(super) fn pictures(looking: &mut Looking, names: &Names) -> Vec<ReportPictur
 
 /// The pictures that may be shown, in the order in which they are.
 fn wanted(looking: &Looking) -> Vec<(usize, NodeId)> {
-    let mut wanted = Vec::new();
-    for (number, view) in looking.views.iter().enumerate() {
-        if !view.store().is_some_and(|store| store.abilities().may_read) {
-            continue;
-        }
-        let tree = &view.tree;
-        let shown = visible(tree);
-        let condition = parse(SHOWN).expect("it can be read");
-        let rows = looking.with_query(number, |query| query.find(&condition, &shown).yes);
-        // What lies beside keys may be a picture of one.
-        let keys = shown.filter(|row| tree.item_type(NodeId::new(row)) == ItemType::Key);
-        let beside_keys: HashSet<NodeId> = keys.ids().map(|id| tree.parent(id)).collect();
-        let mut found: Vec<NodeId> =
-            rows.ids().filter(|id| !beside_keys.contains(&tree.parent(*id))).collect();
-        found.sort_by_key(|id| (std::cmp::Reverse(tree.age_from(*id)), *id));
-        wanted.extend(found.into_iter().take(TRIED).map(|id| (number, id)));
-    }
+    let is_readable = |view: &View| view.store().is_some_and(|store| store.abilities().may_read);
+    let readable = looking.views.iter().enumerate().filter(|(_, view)| is_readable(view));
+    let mut wanted: Vec<(usize, NodeId)> = readable
+        .flat_map(|(number, _)| newest(looking, number).into_iter().map(move |id| (number, id)))
+        .collect();
     let age = |(view, id): &(usize, NodeId)| looking.views[*view].tree.age_from(*id);
-    wanted.sort_by_key(|one| (!looking.views[one.0].area.is_pile, std::cmp::Reverse(age(one))));
+    wanted.sort_by_key(|one| (!looking.views[one.0].area.is_pile, Reverse(age(one))));
     wanted.truncate(TRIED);
     wanted
+}
+
+/// The newest pictures of a place that may be shown.
+fn newest(looking: &Looking, number: usize) -> Vec<NodeId> {
+    let tree = &looking.views[number].tree;
+    let shown = visible(tree);
+    // What lies beside keys may be a picture of one.
+    let keys = shown.filter(|row| tree.item_type(NodeId::new(row)) == ItemType::Key);
+    let beside_keys: HashSet<NodeId> = keys.ids().map(|id| tree.parent(id)).collect();
+    let condition = parse(SHOWN).expect("it can be read");
+    looking.with_query(number, |query| {
+        let mut found: Vec<NodeId> = query.find(&condition, &shown).yes.ids().collect();
+        found.retain(|id| !beside_keys.contains(&tree.parent(*id)));
+        found.sort_unstable_by_key(|id| (Reverse(tree.age_from(*id)), *id));
+        // Asked last, since the whole path counts.
+        found.into_iter().filter(|id| !(query.is_shared)(*id)).take(TRIED).collect()
+    })
 }
 
 fn key(looking: &Looking, view: usize, id: NodeId) -> String {

@@ -174,7 +174,8 @@ impl Shown<'_> {
             lines.push(format!("{FAINT}Other bytes: {}; --names lists them{FAINT:#}", parts.join(", ")));
         }
         if self.copies.looking.troubles > 0 {
-            let unread = copies_take(&self.copies.looking.trees(), |_| true).unread;
+            let trees = self.copies.looking.trees();
+            let unread = copies_take(&trees, trees.len()).last().map_or(0, |take| take.unread);
             lines.push(format!("{DOUBT}{} could not be compared{DOUBT:#}", readable(unread)));
         }
         lines
