@@ -31,6 +31,8 @@ pub struct Surveyed<'w> {
     pub looking: Looking<'w>,
     /// Of each, what lies there.
     pub surveys: Vec<Survey>,
+    /// For each oddity, in the order in which they are told, the rows of each place that are odd so.
+    pub odd: Vec<(Oddity, Vec<Rows>)>,
     /// How much copies take in each place, and last, in all.
     pub copies: Vec<CopiesTake>,
 }
@@ -72,11 +74,19 @@ pub(crate) fn survey_of(mut looking: Looking) -> Surveyed {
         looking.learn_types(view, &rows);
     }
     looking.keep();
-    let of = |view: &crate::looking::View| survey(&view.tree, &visible(&view.tree), workspace.now(), LARGEST);
-    let surveys = looking.views.iter().map(of).collect();
     looking.set_beside(all_areas(workspace));
-    let copies = looking.copies_take();
-    Surveyed { looking, surveys, copies }
+    let (copies, (surveys, odd)) = looking.copies_take(|looking, own| {
+        let among: Vec<Rows> = looking.views[..own].iter().map(|view| visible(&view.tree)).collect();
+        let views = looking.views.iter().zip(&among);
+        let surveys =
+            views.map(|(view, among)| survey(&view.tree, among, workspace.now(), LARGEST)).collect();
+        let rows = |oddity: Oddity| -> Vec<Rows> {
+            let of = |(view, among)| looking.with_query(view, |query| odd(query, among, oddity));
+            among.iter().enumerate().map(of).collect()
+        };
+        (surveys, Oddity::ALL.into_iter().map(|oddity| (oddity, rows(oddity))).collect())
+    });
+    Surveyed { looking, surveys, odd, copies }
 }
 
 fn areas(workspace: &Workspace, request: &Request) -> Result<Vec<Area>> {
@@ -89,11 +99,7 @@ fn areas(workspace: &Workspace, request: &Request) -> Result<Vec<Area>> {
 
 impl Surveyed<'_> {
     /// The rows of each view that are odd in some way.
-    pub fn odd(&self, oddity: Oddity) -> Vec<Rows> {
-        let of = |view: usize| {
-            let among = visible(&self.looking.views[view].tree);
-            self.looking.with_query(view, |query| odd(query, &among, oddity))
-        };
-        (0..self.looking.views.len()).map(of).collect()
+    pub fn odd(&self, oddity: Oddity) -> &[Rows] {
+        self.odd.iter().find(|(one, _)| *one == oddity).map_or(&[], |(_, rows)| rows)
     }
 }

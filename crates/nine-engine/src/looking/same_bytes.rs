@@ -95,11 +95,19 @@ impl Looking<'_> {
         })
     }
 
-    /// For each view, how much copies take, as far as that is known; last, for all of them together.
-    pub fn copies_take(&mut self) -> Vec<CopiesTake> {
+    /// For each view, how much copies take, as far as that is known; last, for all of them together. Some other work
+    /// with the first views, as many as there are now, is done at the same time.
+    pub fn copies_take<T>(&mut self, meanwhile: impl FnOnce(&Self, usize) -> T) -> (Vec<CopiesTake>, T) {
         self.read_beside(true);
         let own = self.views.len();
-        self.with_asides(|all| copies_take(&all.trees(), own))
+        self.with_asides(|all| {
+            let trees = all.trees();
+            std::thread::scope(|scope| {
+                let takes = scope.spawn(|| copies_take(&trees, own));
+                let done = meanwhile(all, own);
+                (takes.join().expect("copies are counted without harm"), done)
+            })
+        })
     }
 
     /// The files with each of the digests that some files of a view have, in the order of reading. Of

@@ -24,13 +24,9 @@ const SPINES: usize = 60;
 
 /// Each place, in the order in which they were looked at.
 pub(super) fn places(surveyed: &Surveyed, standing: &[BookcaseState], names: &Names) -> Vec<ReportPlace> {
-    let odd: Vec<(Oddity, Vec<usize>)> = Oddity::ALL
-        .into_iter()
-        .map(|oddity| (oddity, surveyed.odd(oddity).iter().map(|rows| rows.len()).collect()))
-        .collect();
     let of = |at: usize| {
         let bookcase = standing.iter().find(|state| state.view == at);
-        OnePlace { surveyed, at, view: &surveyed.looking.views[at], bookcase, names }.told(&odd)
+        OnePlace { surveyed, at, view: &surveyed.looking.views[at], bookcase, names }.told()
     };
     (0..surveyed.looking.views.len()).map(of).collect()
 }
@@ -44,11 +40,12 @@ struct OnePlace<'a> {
 }
 
 impl OnePlace<'_> {
-    fn told(&self, odd: &[(Oddity, Vec<usize>)]) -> ReportPlace {
+    fn told(&self) -> ReportPlace {
         let Survey { files, folders, loose, types, types_by_age, ages, sizes, largest, oldest } =
             &self.surveyed.surveys[self.at];
         let now = self.surveyed.looking.workspace.now();
         let take = self.surveyed.copies[self.at];
+        let odd = self.surveyed.odd.iter();
         let age_names = || AGES.iter().map(|(name, _)| *name);
         let types = types.iter().zip(types_by_age).map(|((item_type, all), by_age)| ReportType {
             name: item_type.word().to_owned(),
@@ -70,7 +67,7 @@ impl OnePlace<'_> {
             sizes: parts(SIZES.iter().map(|(name, _)| *name), sizes),
             largest: largest.iter().map(|id| self.file(*id)).collect(),
             oldest: oldest.iter().map(|id| self.file(*id)).collect(),
-            odd: odd.iter().filter_map(|(oddity, many)| self.oddity(*oddity, many[self.at])).collect(),
+            odd: odd.filter_map(|(oddity, rows)| self.oddity(*oddity, rows[self.at].len())).collect(),
             copies: ReportTake { files: take.files, bytes: take.bytes, not_compared: take.unread },
             map: self.folder(&map(&self.view.tree, &visible(&self.view.tree), self.room())),
             shelves: self.shelves(),

@@ -204,8 +204,7 @@ impl Shown<'_> {
     }
 
     fn records(&self) -> Vec<Value> {
-        let odd: Vec<(Oddity, Vec<Rows>)> =
-            Oddity::ALL.iter().map(|oddity| (*oddity, self.surveyed.odd(*oddity))).collect();
+        let odd = &self.surveyed.odd;
         let views = self.surveyed.looking.views.iter().zip(&self.surveyed.surveys).enumerate();
         let record = |(at, (view, survey)): (usize, (&View, &Survey))| {
             let spot = |id: &NodeId| view.spot(*id).to_string();
