@@ -4,7 +4,7 @@
 //! `cargo bench -p nine-benches` makes a tree of 200,000 small files and a catalogue of a million rows,
 //! and prints every figure with its median, smallest and largest. Other sizes: `-- FILES MOVES ROWS`,
 //! such as `-- 20000 2000 100000`; `-- drive` for what is done over a network alone, `-- search` for searches and
-//! `-- review` for the review, `-- watch` for watching.
+//! `-- review` for the review, `-- watch` for watching, `-- 1000000 report` for a report on so many files.
 #![allow(clippy::print_stdout, missing_docs)]
 
 #[path = "floors/bare.rs"]
@@ -55,6 +55,10 @@ fn main() {
     if std::env::args().any(|word| word == "watch") {
         return watching(world.path());
     }
+    if std::env::args().any(|word| word == "report") {
+        tree::make(&world.path().join("pile"), files);
+        return reports(world.path());
+    }
     on_a_drive(world.path());
     if std::env::args().any(|word| word == "drive") {
         return;
@@ -71,6 +75,7 @@ fn main() {
     scan.print("scan alone", "bare walk, 2 threads", "1.5");
     catalogue(world.path(), &pile);
     searches(world.path(), rows);
+    reports(world.path());
     reviews(world.path());
     watching(world.path());
 
@@ -262,6 +267,24 @@ fn same_bytes(world: &Path, files: usize) {
         pair.print(&format!("512 MiB in blocks of {} KiB", block >> 10), "mapped", "-");
     }
     std::fs::remove_file(large).expect("the large file goes");
+}
+
+/// A report on the tree, against a search that only brings the catalogue up to date.
+fn reports(world: &Path) {
+    let (nine, home) = (program::build(), world.join("reports"));
+    std::fs::create_dir_all(&home).expect("a folder is made");
+    let config = format!("[pile.pile]\nat = \"{}\"\n", world.join("pile").display());
+    std::fs::write(home.join("shelves.toml"), config).expect("the configuration is written");
+    let report = ["report"];
+    let pair = Pair::measure(
+        || program::run(&nine, &home, &["search", "name is nothing"]),
+        || program::run(&nine, &home, &report),
+    );
+    pair.print("report", "a refresh, by a search", "1.3");
+    let pages = std::fs::read_dir(home.join("reports")).expect("there are reports").flatten();
+    let largest = pages.filter_map(|page| Some(page.metadata().ok()?.len())).max().unwrap_or(0);
+    let memory = program::peak_memory(&nine, &home, &report) / 1_000_000;
+    println!("{:34} {memory} MB (goal 300); the page {} KB (goal 1500)", "", largest / 1000);
 }
 
 /// A plan of 100,000 steps gone through on a terminal: until it is seen, and from a key to the screen.

@@ -51,6 +51,25 @@ impl Moment {
     }
 }
 
+/// Keeps moments in files, as RFC 3339 has them.
+pub mod written {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    use super::Moment;
+
+    /// For `serialize_with`.
+    pub fn serialize<S: Serializer>(moment: &Moment, to: S) -> Result<S::Ok, S::Error> {
+        to.serialize_str(&moment.to_rfc3339())
+    }
+
+    /// For `deserialize_with`.
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<Moment, D::Error> {
+        let text = String::deserialize(from)?;
+        Moment::from_rfc3339(&text)
+            .ok_or_else(|| D::Error::custom(format!("`{text}` is no time of RFC 3339")))
+    }
+}
+
 /// The time from which ages are counted, and the zone in which days begin.
 #[derive(Debug, Clone)]
 pub struct Now {

@@ -19,7 +19,7 @@ pub struct Chapter {
 }
 
 /// The chapters of the whole walk, in order.
-pub const CHAPTERS: [Chapter; 9] = [
+pub const CHAPTERS: [Chapter; 10] = [
     Chapter { name: "look", about: "what lies where; searches, saved ones too", stations: 0..6 },
     Chapter { name: "rules", about: "tags, rules, and all of it taken back", stations: 6..13 },
     Chapter { name: "names", about: "papers with careless names", stations: 13..19 },
@@ -31,8 +31,9 @@ pub const CHAPTERS: [Chapter; 9] = [
         stations: 26..33,
     },
     Chapter { name: "routine", about: "the weekly round in one go", stations: 33..37 },
-    Chapter { name: "examples", about: "what is filed shows where the next belongs", stations: 37..42 },
-    Chapter { name: "drive", about: "a cloud drive", stations: 42..53 },
+    Chapter { name: "report", about: "one page with pictures", stations: 37..39 },
+    Chapter { name: "examples", about: "what is filed shows where the next belongs", stations: 39..44 },
+    Chapter { name: "drive", about: "a cloud drive", stations: 44..55 },
 ];
 
 /// The short walk, from nothing to shelves and back. Its configuration begins empty, and lies beside that of the other
@@ -73,7 +74,7 @@ pub const SHORT: [Station; 10] = [
 ];
 
 /// The walk through folders of this machine.
-pub const STATIONS: [Station; 42] = [
+pub const STATIONS: [Station; 44] = [
     Station {
         tells: "It is Monday morning. Is the configuration sound, are the places there? One shelf was renamed by hand; it is found by its number.",
         words: &["check"],
@@ -202,6 +203,14 @@ pub const STATIONS: [Station; 42] = [
         words: &["undo", "friday", "--yes"],
     },
     Station { tells: "All runs stay in the daybook.", words: &["history"] },
+    Station {
+        tells: "How was it, and how is it? One page with pictures, to open in a browser: week by week, each place drawn, what is odd with its command.",
+        words: &["report"],
+    },
+    Station {
+        tells: "One without names can be sent to somebody: figures, and the folders of the first level.",
+        words: &["report", "--names", "hide"],
+    },
     Station {
         tells: "Whoever has filed a hundred things has shown where the next belongs. Where would things go that no rule is for?",
         words: &["suggest", "desktop", "downloads"],

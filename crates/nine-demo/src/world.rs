@@ -1,7 +1,10 @@
 //! The sample world, made from its description.
 
+use std::collections::BTreeMap;
 use std::fs;
+use std::io::Write;
 use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 
 use nine_core::escape::{escape, unescape};
@@ -20,6 +23,7 @@ const CONFIG: &str = include_str!("../../../demo/shelves.toml");
 #[serde(deny_unknown_fields)]
 struct World {
     now: String,
+    counted: Vec<Counted>,
     desktop: Vec<Item>,
     downloads: Vec<Item>,
     documents: Vec<Item>,
@@ -36,6 +40,14 @@ struct Item {
     tags: Vec<String>,
     #[serde(default)]
     text: String,
+}
+
+/// How many files lay loose in each pile, so long before.
+#[derive(Deserialize)]
+struct Counted {
+    age: String,
+    #[serde(flatten)]
+    loose: BTreeMap<String, u64>,
 }
 
 /// A world that was made.
@@ -87,7 +99,25 @@ pub fn make(root: &Path) -> Result<Made> {
     let home = root.join("nine");
     fs::create_dir_all(&home)?;
     fs::write(home.join("shelves.toml"), CONFIG.replace("HOME", &root.display().to_string()))?;
+    count_earlier(&home, &world.counted, &now)?;
     Ok(Made { root, home, now: world.now, items: count })
+}
+
+/// Writes what reports counted on the days before, as they keep it.
+fn count_earlier(home: &Path, counted: &[Counted], now: &Now) -> Result {
+    let folder = home.join("reports");
+    fs::DirBuilder::new().mode(0o700).create(&folder)?;
+    let line = |counted: &Counted| -> Result<String> {
+        let span = Span::parse(&counted.age).ok_or_else(|| Error::Description(counted.age.clone()))?;
+        let loose: Vec<String> =
+            counted.loose.iter().map(|(pile, many)| format!("\"{pile}\":{many}")).collect();
+        let at = now.before(span).to_rfc3339();
+        Ok(format!("{{\"at\":\"{at}\",\"loose\":{{{}}}}}\n", loose.join(",")))
+    };
+    let lines = counted.iter().map(line).collect::<Result<String>>()?;
+    let mut new = fs::OpenOptions::new();
+    let mut file = new.write(true).create_new(true).mode(0o600).open(folder.join("figures.jsonl"))?;
+    Ok(file.write_all(lines.as_bytes())?)
 }
 
 /// Makes the photos on the shelf and those that came from the telephone.

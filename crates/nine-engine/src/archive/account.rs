@@ -38,6 +38,7 @@ pub struct DatedAccount {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LastVerified {
     /// When, by the clock.
+    #[serde(with = "nine_core::moment::written")]
     pub at: Moment,
     /// Whether everything was as its lists say.
     pub whole: bool,

@@ -17,6 +17,7 @@ use crate::workspace::Workspace;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub(super) struct KeptFigures {
     /// When, counted as ages are.
+    #[serde(with = "nine_core::moment::written")]
     pub at: Moment,
     /// Files that lay loose, by pile.
     pub loose: BTreeMap<String, u64>,

@@ -30,7 +30,7 @@ pub struct ReportArgs {
     /// Open it with the desktop's program for pages
     #[arg(long, conflicts_with = "format")]
     pub open: bool,
-    /// Whether items are named; without names there are no pictures, tags and commands either, so that it can be sent
+    /// Whether items are named; without names there are no pictures and tags either, so that it can be sent
     #[arg(long, value_name = "WHETHER", default_value = "show")]
     pub names: NamesWord,
     /// How to write it; json goes to standard output, unless --to is given

@@ -25,11 +25,14 @@ pub fn largest(report: &Report) -> Option<Markup> {
     files_table("largest-table", "The largest files", largest)
 }
 
-/// The files that nobody touched for longest.
+/// The files that nobody touched for longest: in the piles, if there are any, since what is filed may rest.
 pub fn oldest(report: &Report) -> Option<Markup> {
-    let mut oldest = files(report, |place| &place.oldest);
+    let has_piles = report.places.iter().any(|place| place.pile);
+    let mut oldest = files(report, |place| if place.pile || !has_piles { &place.oldest } else { &[] });
     oldest.sort_by(|a, b| a.touched.cmp(&b.touched));
-    files_table("oldest-table", "Neither changed, nor brought, nor opened for longest", oldest)
+    let where_it_lies = if has_piles { " of what lies in the piles" } else { "" };
+    let caption = format!("Neither changed, nor brought, nor opened for longest{where_it_lies}");
+    files_table("oldest-table", &caption, oldest)
 }
 
 fn files_table(id: &str, caption: &str, mut files: Vec<&ReportFile>) -> Option<Markup> {

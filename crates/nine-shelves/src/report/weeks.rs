@@ -4,7 +4,7 @@ use maud::{Markup, html};
 use nine_core::amount::{count, counted};
 use nine_engine::report::{Report, ReportWeek};
 
-use super::parts::{Column, markup, number, sorted_by, table, words};
+use super::parts::{Column, markup, sorted_by, table, words};
 use super::rules::Rules;
 
 /// Draws the weeks; nothing where no pile was looked at.
@@ -15,10 +15,11 @@ pub fn section(report: &Report, rules: &Rules) -> Option<Markup> {
         return None;
     }
     let most = weeks.iter().map(|week| week.loose).max().unwrap_or(0).max(1);
+    let from = weeks.iter().find(|week| week.counted).filter(|week| week.from != last.from).unwrap_or(first);
     let words = format!(
-        "Files lying loose at the end of each week, from {} in the week of {} to {} now.",
-        count(first.loose),
-        first.from,
+        "Files lying loose at the end of each week: {} in the week of {}, {} now.",
+        how_many(from),
+        from.from,
         count(last.loose)
     );
     Some(html! {
@@ -29,7 +30,7 @@ pub fn section(report: &Report, rules: &Rules) -> Option<Markup> {
             figcaption {
                 (words) " "
                 @if weeks.iter().any(|week| !week.counted) {
-                    span.key { span.sample.counted {} " counted then " span.sample {} " told from what lies there now and what runs took away: it may have been more" }
+                    span.key { span.sample.counted {} " counted then " span.sample {} " told from what lies there now and what runs took away: the least that it was" }
                 }
                 @if weeks.iter().any(|week| !week.runs.is_empty()) { span.key { " ▲ runs of that week" } }
             }
@@ -44,7 +45,7 @@ fn column(week: &ReportWeek, most: u64, rules: &Rules) -> Markup {
     html! {
         div.week {
             div.room {
-                div.bar.(class) { span.n { (count(week.loose)) } }
+                div.bar.(class) { span.n { (how_many(week)) } }
             }
             div.mark { @if !week.runs.is_empty() { "▲" span.many { (week.runs.len()) } } }
             div.from { (week.from.get(5..).unwrap_or_default()) }
@@ -52,14 +53,13 @@ fn column(week: &ReportWeek, most: u64, rules: &Rules) -> Markup {
     }
 }
 
+/// What was not counted is the least that it was.
+fn how_many(week: &ReportWeek) -> String {
+    let least = if week.counted { "" } else { "≥ " };
+    format!("{least}{}", count(week.loose))
+}
+
 fn as_table(weeks: &[ReportWeek]) -> Markup {
-    let places = || weeks.iter().flat_map(|week| &week.places).map(|of| of.place.as_str());
-    let mut names: Vec<&str> = Vec::new();
-    places().for_each(|place| {
-        if !names.contains(&place) {
-            names.push(place)
-        }
-    });
     let row = |week: &ReportWeek| {
         let by_place: Vec<String> =
             week.places.iter().map(|of| format!("{} {}", of.place, count(of.loose))).collect();
@@ -70,8 +70,8 @@ fn as_table(weeks: &[ReportWeek]) -> Markup {
         };
         vec![
             words(&week.from),
-            number(week.loose),
-            words(if week.counted { "counted" } else { "told from runs" }),
+            sorted_by(html! { (how_many(week)) }, week.loose),
+            words(if week.counted { "counted" } else { "told from what is there and from runs" }),
             markup(html! { bdi { (by_place.join(", ")) } }),
             sorted_by(html! { (runs) }, week.runs.len()),
         ]

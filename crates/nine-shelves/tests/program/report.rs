@@ -267,7 +267,7 @@ fn it_is_told_how_it_was_before() {
     on("2031-03-28T16:00", &["report"]);
     // Half a line, as a lost power leaves it, spoils neither what stands before it nor what comes after.
     let figures = world.data.join("reports/figures.jsonl");
-    let half = [fs::read(&figures).unwrap(), b"\n{\"at\":19".to_vec()].concat();
+    let half = [fs::read(&figures).unwrap(), b"\n{\"at\":\"20".to_vec()].concat();
     fs::write(&figures, half).unwrap();
     world.file("late.pdf", "x");
     on("2031-04-04T16:00", &["report"]);
