@@ -33,6 +33,10 @@ pub trait Parts {
     /// # Errors
     /// If it cannot.
     fn print(&self, part: usize) -> Result<(), Self::Error>;
+    /// Whether a part that only prints leaves something to be read later, so that it is done with nobody there as well.
+    fn keeps(&self, _part: usize) -> bool {
+        false
+    }
     /// Told what came of a part. Returns why it failed, in words.
     fn ended(&self, part: usize, end: &PartEnd<Self::Error>) -> Option<String>;
 }
@@ -146,7 +150,7 @@ fn one<P: Parts>(
     let workspace = parts.workspace()?;
     let Some(mut plan) = parts.plan(nth, &workspace)? else {
         // Nobody reads what is printed where nobody is.
-        if matches!(how, Permitted::Agreed(_)) {
+        if matches!(how, Permitted::Agreed(_)) || parts.keeps(nth) {
             parts.print(nth)?;
         }
         return Ok(PartEnd::Printed);

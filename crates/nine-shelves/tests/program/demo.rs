@@ -22,12 +22,14 @@ fn the_world_is_the_same_each_time() {
     let (_a, first) = made("one");
     let (_b, second) = made("one");
     let (mut a, mut b) = (picture_of(&first), picture_of(&second));
-    // These two are dated by the clock.
-    let answers = "papers-answers.csv";
-    assert_eq!(std::fs::read(first.join(answers)).unwrap(), std::fs::read(second.join(answers)).unwrap());
+    // These are dated by the clock.
+    for file in ["papers-answers.csv", "nine/reports/figures.jsonl"] {
+        assert_eq!(fs::read(first.join(file)).unwrap(), fs::read(second.join(file)).unwrap());
+    }
     for picture in [&mut a, &mut b] {
         picture.remove("/nine/shelves.toml");
         picture.remove("/papers-answers.csv");
+        picture.remove("/nine/reports/figures.jsonl");
     }
     assert!(a.len() > 150, "{}", a.len());
     assert_eq!(a, b);

@@ -407,4 +407,7 @@ fn it_may_be_a_part_of_a_routine() {
     world.rules("[[rule]]\nname = \"texts\"\nwhen = \"ext txt\"\nput = \"1\"\n\n[routine.friday]\nrun = [\"tidy\", \"report\"]\n").file("a.txt", "x");
     world.nine(&["routine", "friday", "--yes"]).ends(0).says("reports/2031-04-07.html");
     assert!(world.data.join("reports/2031-04-07.html").exists());
+    // With nobody there it is made too, since it is read later.
+    world.nine(&["routine", "friday", "--unattended"]).ends(0);
+    assert!(world.data.join("reports/2031-04-07-2.html").exists());
 }

@@ -55,7 +55,7 @@ fn later_parts_see_what_earlier_ones_move_and_all_is_taken_back() {
     let before = world.picture();
     // What is archived in the end was flagged on the way, and what was filed is not archived.
     let plan = world.nine(&["routine", "friday", "--plan"]).ends(0);
-    assert!(plan.out.contains("1  tidy") && plan.out.contains("4  survey\nonly prints"), "{}", plan.out);
+    assert!(plan.out.contains("1  tidy") && plan.out.contains("4  survey\nonly tells"), "{}", plan.out);
     assert!(plan.out.contains("4 commands: 7 steps"), "{}", plan.out);
     assert_eq!(world.picture(), before, "nothing is changed by looking");
     let ran = world.nine(&["routine", "friday", "--yes"]).ends(0);

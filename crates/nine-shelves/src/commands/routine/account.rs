@@ -18,7 +18,7 @@ pub fn words(part: &PartRecord) -> String {
     if let Some(why) = &part.failed {
         return format!("x {}", plain(why));
     }
-    if part.prints { "only prints".to_owned() } else { joined(&numbers(part)) }
+    if part.prints { "only tells".to_owned() } else { joined(&numbers(part)) }
 }
 
 fn numbers(part: &PartRecord) -> [(u64, &'static str); 4] {

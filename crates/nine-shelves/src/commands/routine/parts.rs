@@ -227,6 +227,10 @@ impl Parts for Commands<'_> {
         }
     }
 
+    fn keeps(&self, part: usize) -> bool {
+        matches!(&self.parts[part], PartCommand::Prints(command) if matches!(**command, Command::Report(_)))
+    }
+
     fn ended(&self, part: usize, end: &PartEnd<Failure>) -> Option<String> {
         let failed = match end {
             PartEnd::Failed(failure) => Some(failure.told(&self.session.environment)),
