@@ -41,7 +41,7 @@ fn files_table(id: &str, caption: &str, mut files: Vec<&ReportFile>) -> Option<M
         [Column::Words("File"), Column::Number("Size"), Column::Words("Touched"), Column::Words("Ago")];
     let row = |file: &&ReportFile| {
         let ago = sorted_by(html! { (file.idle) }, &file.touched);
-        vec![name(&file.item), bytes(file.size), words(&file.touched), ago]
+        vec![name(&file.item), bytes(file.size), markup(html! { time { (file.touched) } }), ago]
     };
     let rows: Vec<Vec<Cell>> = files.iter().map(row).collect();
     (!rows.is_empty()).then(|| table(id, caption, &columns, rows))

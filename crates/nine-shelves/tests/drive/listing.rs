@@ -32,6 +32,24 @@ fn a_folder_is_listed_with_one_request() {
 }
 
 #[test]
+fn a_report_reads_no_picture_unless_it_may() {
+    let drive = Drive::with(Settings::default());
+    let photo = nine_demo::photos::jpeg(&nine_demo::photos::scene(1, 60, 40), 80).unwrap();
+    std::fs::write(drive.root.join("quay.jpg"), photo).unwrap();
+    drive.nine(&["check"]).ends(0);
+    let pictures = |words: &[&str]| -> usize {
+        let _ = drive.asked("GET");
+        let told = drive.nine(&[&["report", "drive", "--format", "json"], words].concat()).ends(0).out;
+        let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+        assert_eq!(told["places"][0]["loose"], 1);
+        told["pictures"].as_array().unwrap().len()
+    };
+    assert_eq!((pictures(&[]), drive.asked("GET")), (0, 0));
+    assert_eq!(pictures(&["--read-drive"]), 1);
+    assert!(drive.asked("GET") > 0);
+}
+
+#[test]
 fn suggestions_read_nothing_beyond_the_listing() {
     let drive = Drive::with(Settings::default());
     for n in 0..9 {

@@ -182,7 +182,7 @@ fn the_data_is_as_its_schema_says() {
 /// A world in which everything below the first level has a word in its name that nobody may see.
 fn with_secrets() -> World {
     let world = World::new();
-    world.rules("[archive]\nwhen = \"idle over 99y\"\nput = \"3/SECRET {today}/{pile}\"\n\n[facet.who]\nvalues = [\"SECRET\"]\n");
+    world.rules("[archive]\nwhen = \"idle over 99y\"\nput = \"3/SECRET {today}/{pile}\"\n\n[facet.who]\nvalues = [\"SECRET\"]\n\n[copies]\nkeep = [\"in:home/1 Boats/SECRET 3\", \"older\"]\n");
     for n in 0..12 {
         world.file(&format!("SECRET {n}.txt"), &"x".repeat(n));
         world.file(&format!("Phone/SECRET {n}/SECRET deep/SECRET.txt"), &"y".repeat(3 * n));
@@ -190,6 +190,7 @@ fn with_secrets() -> World {
     }
     world.file("SECRET Untitled.txt", "same").file("Phone/Untitled.txt", "same");
     world.old_file(&world.at("SECRET outside/own/SECRET.txt"), "z");
+    world.old_file(&world.at("SECRET outside/own/Untitled.txt"), "z");
     fs::write(world.at("Downloads/SECRET.jpg"), jpeg(&scene(1, 40, 30), 80).unwrap()).unwrap();
     world.nine(&["tag", "add", "SECRET,who/SECRET", "--where", "name", "has", "SECRET", "--yes"]).ends(0);
     world.nine(&["put", "Downloads/SECRET 3.txt", "--on", "2/SECRET", "--yes"]).ends(0);
@@ -222,7 +223,13 @@ fn hidden_names_are_nowhere() {
     let shown = world.at("shown.html");
     world.nine(&["report", "--to", shown.to_str().unwrap()]).ends(0);
     let shown = fs::read_to_string(shown).unwrap();
-    for text in ["SECRET 11.txt", "who/SECRET", "3 Grants/SECRET 2031-04-07", "data:image/jpeg"] {
+    for text in [
+        "SECRET 11.txt",
+        "who/SECRET",
+        "in home/1 Boats/SECRET 3",
+        "3 Grants/SECRET 2031-04-07",
+        "data:image/jpeg",
+    ] {
         assert!(shown.contains(text), "{text}");
     }
 }
