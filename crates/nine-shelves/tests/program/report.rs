@@ -11,6 +11,9 @@ use serde_json::Value;
 
 use super::support::{Ran, World};
 
+/// What was written within the last two seconds may have changed since without a trace, so that nothing is kept of it.
+const UNTIL_TRUSTED: std::time::Duration = std::time::Duration::from_millis(2_100);
+
 /// The sample world after some work in it.
 fn worked_in() -> (World, PathBuf) {
     let world = World::new();
@@ -25,8 +28,7 @@ fn worked_in() -> (World, PathBuf) {
     for words in done {
         in_it(&world, &root, words).ends(0);
     }
-    // What was written within the last two seconds may have changed since without a trace, so that nothing is kept of it.
-    std::thread::sleep(std::time::Duration::from_millis(2_100));
+    std::thread::sleep(UNTIL_TRUSTED);
     in_it(&world, &root, &["copies", "--format", "paths"]).ends(0);
     (world, root)
 }
@@ -195,6 +197,7 @@ fn with_secrets() -> World {
     world.nine(&["tag", "add", "SECRET,who/SECRET", "--where", "name", "has", "SECRET", "--yes"]).ends(0);
     world.nine(&["put", "Downloads/SECRET 3.txt", "--on", "2/SECRET", "--yes"]).ends(0);
     world.nine(&["archive", "Downloads/SECRET 4.txt", "--yes"]).ends(0);
+    std::thread::sleep(UNTIL_TRUSTED);
     world.nine(&["copies"]).ends(0);
     world
 }
