@@ -190,6 +190,7 @@ fn with_secrets() -> World {
         world.file(&format!("Phone/SECRET {n}/SECRET deep/SECRET.txt"), &"y".repeat(3 * n));
         world.old_file(&world.shelves.join(format!("1 Boats/SECRET {n}/SECRET.txt")), "same");
     }
+    fs::create_dir_all(world.shelves.join("2 Loans/SECRET empty")).unwrap();
     world.file("SECRET Untitled.txt", "same").file("Phone/Untitled.txt", "same");
     world.old_file(&world.at("SECRET outside/own/SECRET.txt"), "z");
     world.old_file(&world.at("SECRET outside/own/Untitled.txt"), "z");
