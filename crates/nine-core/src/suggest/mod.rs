@@ -44,7 +44,7 @@ pub const SUGGESTED: usize = 3;
 pub const SURE: u8 = 90;
 
 /// Questions by which it is calibrated at most, in each of four parts of time.
-const TRIED: usize = 250;
+const TRIED: usize = 500;
 
 /// Examples that are learned from at most, the newest ones.
 const MOST: usize = 250_000;
