@@ -33,17 +33,16 @@ pub(super) fn weeks(surveyed: &Surveyed, runs: &[Run], names: &Names) -> Vec<Rep
         kept.loose.iter().filter_map(of).collect()
     };
     let kept: Vec<Earlier> = kept.iter().flat_map(of_kept).collect();
-    let times: Vec<(u64, Moment)> =
-        runs.iter().filter_map(|run| Some((run.number, began(run, workspace)?))).collect();
-    let at = |run: &Run| times.iter().find(|(number, _)| *number == run.number).map(|(_, at)| *at);
-    let passages = runs.iter().filter_map(|run| Some((run, at(run)?)));
-    let passages: Vec<Passage> = passages.flat_map(|(run, at)| passages_of(run, at, &number)).collect();
+    // A run is dated by the clock, also where ages are counted from another day.
+    let ahead = workspace.now().moment().0.saturating_sub(workspace.moment().0);
+    let begun: Vec<(&Run, Moment)> = runs.iter().filter_map(|run| Some((run, began(run, ahead)?))).collect();
+    let passages: Vec<Passage> = begun.iter().flat_map(|(run, at)| passages_of(run, *at, &number)).collect();
     let found = count(workspace.now(), piles.len(), &loose, &passages, &kept, WEEKS);
     let places: Vec<String> = piles.iter().map(|view| names.place(&view.area.base.place)).collect();
-    found.iter().map(|week| told(week, &places, &times, workspace)).collect()
+    found.iter().map(|week| told(week, &places, &begun, workspace)).collect()
 }
 
-fn told(week: &Week, places: &[String], runs: &[(u64, Moment)], workspace: &Workspace) -> ReportWeek {
+fn told(week: &Week, places: &[String], runs: &[(&Run, Moment)], workspace: &Workspace) -> ReportWeek {
     let of_place = |(place, (loose, counted)): (&String, &(u64, bool))| ReportLoose {
         place: place.clone(),
         loose: *loose,
@@ -55,7 +54,7 @@ fn told(week: &Week, places: &[String], runs: &[(u64, Moment)], workspace: &Work
         loose: week.all(),
         counted: week.is_counted(),
         places: places.iter().zip(&week.loose).map(of_place).collect(),
-        runs: in_it.map(|(number, _)| *number).collect(),
+        runs: in_it.map(|(run, _)| run.number).collect(),
     }
 }
 
@@ -68,9 +67,8 @@ fn loose_in(place: usize, view: &View) -> Vec<LooseFile<'_>> {
     loose.map(|id| LooseFile { place, name: tree.name(id), since: since(id) }).collect()
 }
 
-/// When a run began, counted as ages are: a run is dated by the clock, also where ages are counted from another day.
-fn began(run: &Run, workspace: &Workspace) -> Option<Moment> {
-    let ahead = workspace.now().moment().0.saturating_sub(workspace.moment().0);
+/// When a run began, counted as ages are: so much ahead of the clock.
+fn began(run: &Run, ahead: i64) -> Option<Moment> {
     Some(Moment(Moment::from_rfc3339(&run.at)?.0.saturating_add(ahead)))
 }
 
@@ -78,9 +76,8 @@ fn began(run: &Run, workspace: &Workspace) -> Option<Moment> {
 fn passages_of(run: &Run, at: Moment, number: &dyn Fn(&str) -> Option<usize>) -> Vec<Passage> {
     let is_done = |at: &usize| matches!(run.ended.get(at), Some(Ended::Done { .. }));
     let mut found = Vec::new();
-    for (_, step) in
-        run.steps.iter().enumerate().filter(|(nth, step)| is_done(nth) && step.kind != Kind::Folder)
-    {
+    let files = run.steps.iter().enumerate().filter(|(_, step)| step.kind != Kind::Folder);
+    for (_, step) in files.filter(|(nth, _)| is_done(nth)) {
         let mut add = |spot: &Spot, came| {
             if let Some(place) = number(&spot.place).filter(|_| spot.path.depth() == 1) {
                 found.push(Passage {

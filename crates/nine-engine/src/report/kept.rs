@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{Seek, Write};
+use std::io::{Read, Seek, SeekFrom, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::PathBuf;
 
@@ -57,8 +57,12 @@ pub fn keep(workspace: &Workspace, report: &Report) -> Result {
     let mut open = File::options();
     let mut file = open.read(true).append(true).create(true).mode(0o600).open(file(workspace))?;
     // A line that a lost power cut off must not swallow this one.
-    let is_new = file.seek(std::io::SeekFrom::End(0))? == 0;
-    let before = if is_new { "" } else { "\n" };
-    file.write_all(format!("{before}{line}").as_bytes())?;
+    let mut last = [b'\n'];
+    if file.seek(SeekFrom::End(0))? > 0 {
+        file.seek(SeekFrom::End(-1))?;
+        file.read_exact(&mut last)?;
+    }
+    let before = if last == *b"\n" { "" } else { "\n" };
+    file.write_all(format!("{before}{line}\n").as_bytes())?;
     Ok(file.sync_data()?)
 }
