@@ -267,6 +267,7 @@ fn nowhere(what: Nowhere, environment: &Environment) -> String {
         Nowhere::Search => "give a folder with --in",
         Nowhere::Copies => "give folders: nine copies ~/Downloads",
         Nowhere::Survey => "name a folder, as in nine survey ~/Downloads",
+        Nowhere::Report => "name a folder, as in nine report ~/Downloads",
         Nowhere::Shelves | Nowhere::Suggest => "make one: nine setup",
     };
     format!("{do_this}, or write piles into {}", environment.shown(&environment.config_file))

@@ -125,6 +125,7 @@ pub enum Error {
     #[error("{}", match .0 {
         Nowhere::Search | Nowhere::Copies => "there is no place to look in",
         Nowhere::Survey => "there is no pile to look at",
+        Nowhere::Report => "there is no place to look at",
         Nowhere::Shelves => "there is no bookcase",
         Nowhere::Suggest => "there is no bookcase to learn from, or no pile",
     })]

@@ -60,6 +60,8 @@ pub enum Nowhere {
     Copies,
     /// No pile, for a survey.
     Survey,
+    /// No place, for a report.
+    Report,
     /// No bookcase, for its shelves.
     Shelves,
     /// No bookcase from which to learn, or no pile.

@@ -47,7 +47,7 @@ pub fn report(workspace: &Workspace, request: &Request) -> Result<Report> {
         false => areas_of(workspace, &request.places, false)?,
     };
     if areas.is_empty() {
-        return Err(Error::Nowhere(Nowhere::Survey));
+        return Err(Error::Nowhere(Nowhere::Report));
     }
     let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     tag::learn_all(&mut looking);

@@ -15,7 +15,7 @@ fn loose(report: &Report) -> String {
     let piles: Vec<&ReportPlace> = report.places.iter().filter(|place| place.pile).collect();
     if piles.is_empty() {
         let files = report.places.iter().map(|place| place.files).sum();
-        return format!("{} lie here", counted(files, "file", "files"));
+        return counted(files, "file lies here", "files lie here");
     }
     let loose: u64 = piles.iter().map(|place| place.loose).sum();
     let names: Vec<&str> = piles.iter().map(|place| place.place.as_str()).collect();

@@ -260,6 +260,10 @@ fn reports_are_kept_by_their_dates_and_take_the_place_of_none() {
     assert!(!world.at("gone").exists());
     world.nine(&["report", "--to", "none/page.html"]).ends(2).warns("cannot be written");
     world.nine(&["report", "nowhere"]).ends(2).warns("nowhere");
+    let home = world.at("nobody");
+    fs::create_dir(&home).unwrap();
+    let nobody = world.command(&["report"]).env("HOME", &home).env("NINE_HOME", &home).output().unwrap();
+    Ran::new(nobody).ends(2).warns("there is no place to look at").warns("nine report ~/Downloads");
     // A report of what is only asked for leaves nothing behind.
     let before = fs::read(at("figures.jsonl")).unwrap();
     report(&world, &[]);
