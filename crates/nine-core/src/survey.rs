@@ -3,6 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, HashMap};
 
+use crate::amount::{count, counted, readable};
 use crate::condition::parse;
 use crate::find::{Query, Rows};
 use crate::keep_together;
@@ -168,6 +169,12 @@ impl<K: Ord> First<K> {
     fn into_ids(self) -> Vec<NodeId> {
         self.held.into_sorted_vec().into_iter().map(|(_, id)| id).collect()
     }
+}
+
+/// A place in one line: `387 files, 1.2 GB, 12 folders; 40 loose`.
+pub fn in_words(files: Part, folders: u64, loose: u64) -> String {
+    let (many, bytes) = (counted(files.count, "file", "files"), readable(files.bytes));
+    format!("{many}, {bytes}, {}; {} loose", counted(folders, "folder", "folders"), count(loose))
 }
 
 /// Something that is odd about items.

@@ -1,6 +1,7 @@
 //! The daybook.
 
 use std::collections::BTreeMap;
+use std::fmt;
 use std::io::ErrorKind;
 
 use nine_carry::daybook::{self, Ended, Occasion, Run};
@@ -59,7 +60,41 @@ pub struct RunAccount {
     pub cut_off: bool,
 }
 
+/// How a run stands to others, or that it did not end by itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunNote {
+    /// This run took it back.
+    TakenBack(u64),
+    /// It took back this run.
+    TakesBack(u64),
+    /// It took back a part of this run.
+    TakesBackInPart(u64),
+    /// It was cut off.
+    CutOff,
+}
+
+impl fmt::Display for RunNote {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::TakenBack(by) => write!(f, "taken back by run {by}"),
+            Self::TakesBack(of) => write!(f, "takes back run {of}"),
+            Self::TakesBackInPart(of) => write!(f, "takes back run {of} in part"),
+            Self::CutOff => f.write_str("was cut off"),
+        }
+    }
+}
+
 impl RunAccount {
+    /// What is to be noted of it beyond its counts.
+    pub fn note(&self) -> Option<RunNote> {
+        match (self.undone_by, self.undoes, self.cut_off) {
+            (Some(by), ..) => Some(RunNote::TakenBack(by)),
+            (None, Some(of), _) if self.not_done > 0 => Some(RunNote::TakesBackInPart(of)),
+            (None, Some(of), _) => Some(RunNote::TakesBack(of)),
+            (None, None, cut_off) => cut_off.then_some(RunNote::CutOff),
+        }
+    }
+
     /// Counts what a run did; `taken_back` as in [`History`].
     pub fn of(run: &Run, taken_back: &BTreeMap<u64, u64>) -> Self {
         let many = |word: &str| {

@@ -40,8 +40,9 @@ const NEVER: u8 = 101;
 /// From which share on, in percent, another folder is told.
 const WORTH_TELLING: u8 = 5;
 
-/// What the catalogue keeps it under how far suggestions are to be believed.
-const CALIBRATIONS: &str = "calibrations";
+/// What the catalogue keeps it under how far suggestions are to be believed; another name once that means something
+/// else, or what was kept would go on being told.
+const CALIBRATIONS: &str = "calibrations 2";
 
 /// How much is read to suggest something.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]

@@ -8,7 +8,7 @@ use nine_core::amount::counted;
 use nine_core::escape::plain;
 use nine_core::worklist::{Act, one_line};
 use nine_engine::Workspace;
-use nine_engine::history::{self, History, RunAccount};
+use nine_engine::history::{self, History, RunAccount, RunNote};
 use serde::Serialize;
 
 use crate::args::PlainFormat;
@@ -99,13 +99,13 @@ fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Don
 }
 
 fn note(run: &RunAccount) -> output::table::Cell {
-    match (run.undone_by, run.undoes, run.cut_off) {
-        (Some(by), ..) => styled(format!("taken back by run {by}"), FAINT),
-        (None, Some(of), _) if run.not_done > 0 => styled(format!("takes back run {of} in part"), DOUBT),
-        (None, Some(of), _) => styled(format!("takes back run {of}"), CHANGE),
-        (None, None, true) => styled("was cut off", DOUBT),
-        _ => cell(""),
-    }
+    let Some(note) = run.note() else { return cell("") };
+    let style = match note {
+        RunNote::TakenBack(_) => FAINT,
+        RunNote::TakesBack(_) => CHANGE,
+        RunNote::TakesBackInPart(_) | RunNote::CutOff => DOUBT,
+    };
+    styled(note.to_string(), style)
 }
 
 #[derive(Serialize)]

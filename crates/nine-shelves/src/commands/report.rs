@@ -7,7 +7,6 @@ use clap::{Args, ValueEnum};
 use nine_core::amount::{counted, readable};
 use nine_core::paste;
 use nine_engine::report::{self, Report, Request};
-use serde_json::json;
 
 use crate::failure::{Done, Failure, unless};
 use crate::output;
@@ -72,7 +71,7 @@ pub fn run(args: &ReportArgs, session: &Session) -> Done {
     let made = report::report(&workspace, &request)?;
     let text = match args.format {
         ReportFormat::Html => page(&made),
-        ReportFormat::Json => format!("{}\n", json!(made)),
+        ReportFormat::Json => serde_json::to_string(&made).map_err(std::io::Error::from)? + "\n",
     };
     if args.format == ReportFormat::Json && to.is_none() {
         let mut out = output::raw();

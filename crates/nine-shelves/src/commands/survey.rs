@@ -4,10 +4,10 @@ use std::io::Write;
 use std::path::PathBuf;
 
 use clap::Args;
-use nine_core::amount::{count, counted, readable};
+use nine_core::amount::{count, readable};
 use nine_core::copies::CopiesTake;
 use nine_core::find::Rows;
-use nine_core::survey::{AGES, Oddity, Part, SIZES, Survey};
+use nine_core::survey::{AGES, Oddity, Part, SIZES, Survey, in_words};
 use nine_core::tree::NodeId;
 use nine_engine::Workspace;
 use nine_engine::looking::View;
@@ -90,13 +90,7 @@ impl Shown<'_> {
                 false => String::new(),
             };
             let name = self.session.look.text(&view.area.base.to_string());
-            let figures = format!(
-                "{}, {}, {}; {} loose",
-                counted(survey.files.count, "file", "files"),
-                readable(survey.files.bytes),
-                counted(survey.folders, "folder", "folders"),
-                count(survey.loose.count),
-            );
+            let figures = in_words(survey.files, survey.folders, survey.loose.count);
             writeln!(out, "{STRONG}{name}{STRONG:#}  {figures}{FAINT}{known}{FAINT:#}")?;
             self.print_bands(&mut out, survey)?;
             writeln!(out)?;

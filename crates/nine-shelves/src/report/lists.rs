@@ -2,7 +2,7 @@
 
 use maud::{Markup, html};
 use nine_core::amount::{count, counted, readable};
-use nine_engine::history::RunAccount;
+use nine_engine::history::{RunAccount, RunNote};
 use nine_engine::report::{Report, ReportDated, ReportFile, ReportTag};
 
 use super::parts::{Cell, Column, bytes, command, markup, name, number, sorted_by, table, words};
@@ -152,11 +152,10 @@ fn command_of(run: &RunAccount) -> Markup {
 
 fn then(run: &RunAccount) -> Markup {
     html! {
-        @match (run.undone_by, run.undoes, run.cut_off) {
-            (Some(by), ..) => { "taken back by run " (by) },
-            (None, Some(of), _) => { "takes back run " (of) },
-            (None, None, true) => span.doubt { "? was cut off" },
-            _ => {},
+        @match run.note() {
+            Some(note @ (RunNote::TakesBackInPart(_) | RunNote::CutOff)) => span.doubt { "? " (note.to_string()) },
+            Some(note) => { (note.to_string()) },
+            None => {},
         }
     }
 }

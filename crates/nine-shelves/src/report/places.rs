@@ -2,6 +2,7 @@
 
 use maud::{Markup, html};
 use nine_core::amount::{count, counted, readable};
+use nine_core::survey::{Part, in_words};
 use nine_engine::report::{Report, ReportPart, ReportPlace, ReportShelf, ReportSpine};
 
 use super::map::map;
@@ -19,7 +20,7 @@ pub fn section(report: &Report, rules: &Rules) -> Option<Markup> {
         @for (at, place) in report.places.iter().enumerate() {
             article.place {
                 h3 { bdi { (place.place) } " " span.faint { (kind(place)) } }
-                p { (figures(place)) }
+                p { (in_words(Part { count: place.files, bytes: place.bytes }, place.folders, place.loose)) }
                 @if let Some(since) = &place.known_since {
                     p.doubt { "? It cannot be reached; this is as it was known on " (since) "." }
                 }
@@ -43,17 +44,6 @@ fn kind(place: &ReportPlace) -> &'static str {
         (false, true) => "bookcase",
         (false, false) => "folder",
     }
-}
-
-/// As `nine survey` tells it.
-fn figures(place: &ReportPlace) -> String {
-    format!(
-        "{}, {}, {}; {} loose",
-        counted(place.files, "file", "files"),
-        readable(place.bytes),
-        counted(place.folders, "folder", "folders"),
-        count(place.loose)
-    )
 }
 
 /// Types down, ages across, an area each.
