@@ -13,6 +13,9 @@ use nine_core::moment::Moment;
 use nine_stores::local::Counters;
 use nine_stores::{Catalogue, HashSource, LocalStore, ReadStore, Scope, Watch, hash};
 
+use crate::figures::{Figures, Pair, timed};
+use crate::{Ground, bare as floor};
+
 /// Bytes of a file's start that the bare program reads first.
 const FIRST: usize = 16 * 1024;
 
@@ -163,4 +166,34 @@ pub fn mapped(path: &Path) -> blake3::Hash {
     let mut hasher = blake3::Hasher::new();
     hasher.update_mmap(path).expect("it is mapped");
     hasher.finalize()
+}
+
+/// Copies: found for the first time, and again; and a large file read in two ways.
+pub fn section(figures: &mut Figures, ground: &Ground) {
+    let (root, files) = (ground.folder("copies"), ground.files / 20);
+    let bytes = make(&root, files);
+    figures.begin(&format!("A tree of {files} files with {} MB, a third of them copies", bytes / 1_000_000));
+    let (mut place, file) = (Place::new(&root), ground.root.join("copies.sqlite"));
+    crate::look::forget(&file);
+    let ((found, least), (ours, read)) = (bare(&root), place.copies(&file));
+    assert_eq!(found, ours, "both find the same");
+    figures.at_most("copies, bytes read of what must be", read as f64 / least as f64, 1.05, "");
+    let first = Pair::measure(
+        || timed(|| bare(&root)),
+        || {
+            crate::look::forget(&file);
+            timed(|| place.copies(&file))
+        },
+    );
+    figures.ratio("copies, first run", "bare: size, 16 KiB, whole", Some(1.2), &first);
+    figures.at_most("copies, second run: bytes read", place.copies(&file).1 as f64, 0.0, "");
+    let again = Pair::measure(|| timed(|| floor::walk(&root)), || timed(|| place.copies(&file)));
+    figures.ratio("copies, second run", "bare walk, 2 threads", Some(1.5), &again);
+    let large = ground.root.join("large");
+    std::fs::write(&large, vec![7; 512 << 20]).expect("a large file is written");
+    for block in [64 << 10, 256 << 10, 1 << 20] {
+        let pair = Pair::measure(|| timed(|| mapped(&large)), || timed(|| in_blocks(&large, block)));
+        figures.ratio(&format!("512 MiB in blocks of {} KiB", block >> 10), "mapped", None, &pair);
+    }
+    std::fs::remove_file(large).expect("the large file goes");
 }

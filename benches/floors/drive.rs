@@ -10,6 +10,10 @@ use nine_standin::{Settings, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
 use nine_stores::{Places, Scope, Store, Watch};
 
+use crate::Ground;
+use crate::figures::{Figures, Pair, timed};
+use crate::{tree, work};
+
 /// Requests that are under way at once, on both sides.
 pub const AT_ONCE: usize = 8;
 
@@ -126,4 +130,49 @@ fn at_once<T: Sync>(all: &[T], work: impl Fn(&T) + Sync) {
             });
         }
     });
+}
+
+/// 20,000 files in 400 folders listed, and 2,000 of them moved, on a drive that answers at once and on one that
+/// takes 30 ms.
+pub fn section(figures: &mut Figures, ground: &Ground) {
+    const FILES: usize = 20_000;
+    const FOLDERS: usize = 400;
+    const MOVES: usize = 2_000;
+    for delay in [Duration::ZERO, Duration::from_millis(30)] {
+        let root = ground.folder("drive");
+        let served = Served::start(&root, FILES, FOLDERS, delay);
+        let delayed = format!("{} ms an answer", delay.as_millis());
+        figures.begin(&format!(
+            "A drive with {FILES} files in {FOLDERS} folders, {delayed}, {AT_ONCE} requests at once"
+        ));
+        let floor = "the same requests, bare";
+        let listed = Pair::measure(|| timed(|| served.list_bare()), || timed(|| served.scan()));
+        figures.ratio(&format!("drive: list, {delayed}"), floor, Some(1.2), &listed);
+        served.standin.asked();
+        served.scan();
+        let requests = served.standin.asked().len() as f64;
+        figures.at_most("drive: requests a folder", requests / (FOLDERS + 1) as f64, 1.05, "");
+        let mut requests = 0;
+        let moved = Pair::measure(
+            || {
+                tree::flat(&root, MOVES);
+                timed(|| served.move_bare(MOVES))
+            },
+            || {
+                tree::flat(&root, MOVES);
+                let data = ground.folder("data");
+                let (places, worklist) = work::moves_between(served.places());
+                served.standin.asked();
+                let time = timed(|| work::carry(&places, &worklist, &data));
+                requests = served.standin.asked().len();
+                std::fs::remove_dir_all(data).expect("the daybook is removed");
+                time
+            },
+        );
+        figures.ratio(&format!("drive: move, {delayed}"), floor, Some(1.2), &moved);
+        figures.at_most("drive: requests a move", requests as f64 / MOVES as f64, 1.05, "");
+        for folder in ["from", "to"] {
+            std::fs::remove_dir_all(root.join(folder)).expect("the moved files go");
+        }
+    }
 }

@@ -14,6 +14,9 @@ use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
 
+use crate::figures::{Figures, Pair, timed};
+use crate::{Ground, bare};
+
 /// A place and its catalogue.
 pub struct Look {
     store: LocalStore,
@@ -139,4 +142,38 @@ fn tree_of(files: usize) -> Tree {
         gathering.add(first.plus(folder as u32), batch);
     }
     gathering.finish()
+}
+
+/// Away with a catalogue.
+pub fn forget(file: &Path) {
+    for ending in ["", "-wal", "-shm"] {
+        let mut name = file.as_os_str().to_owned();
+        name.push(ending);
+        let _ = std::fs::remove_file(name);
+    }
+}
+
+/// The first scan into the catalogue, and the refresh of what has not changed.
+pub fn section(figures: &mut Figures, ground: &Ground) {
+    let (pile, file) = (ground.tree(), ground.root.join("catalogue.sqlite"));
+    let mut look = Look::new(pile);
+    figures.begin(&format!("{} files scanned", ground.files));
+    let walk = || timed(|| bare::walk(pile));
+    let scan = Pair::measure(walk, || timed(|| crate::work::scan(pile)));
+    figures.ratio("scan alone", "bare walk, 2 threads", None, &scan);
+    let first = Pair::measure(walk, || {
+        forget(&file);
+        timed(|| look.refresh(&file, false))
+    });
+    figures.ratio("first scan into the catalogue", "bare walk, 2 threads", Some(1.5), &first);
+    let tags = Pair::measure(
+        || timed(|| bare::walk_with_tags(pile)),
+        || {
+            forget(&file);
+            timed(|| look.refresh(&file, true))
+        },
+    );
+    figures.ratio("the same with tags", "bare walk and getxattr", Some(1.3), &tags);
+    let again = Pair::measure(walk, || timed(|| look.refresh(&file, false)));
+    figures.ratio("refresh, nothing changed", "bare walk, 2 threads", Some(1.3), &again);
 }

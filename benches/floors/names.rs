@@ -5,7 +5,9 @@ use std::time::{Duration, Instant};
 use nine_core::facet::{Answer, Answers, Facet, List, Spelling};
 use nine_core::moment::Now;
 
+use crate::Ground;
 use crate::chance::Chance;
+use crate::figures::Figures;
 
 /// How many answers there are.
 pub const ANSWERS: usize = 200;
@@ -64,4 +66,15 @@ pub fn read(facet: &Facet, names: &[(String, String)], now: &Now) -> (Duration, 
     let right = pairs().filter(|(finding, (_, truth))| finding.value() == Some(truth)).count();
     let silent = pairs().filter(|(f, (_, truth))| f.is_sure() && f.value() != Some(truth)).count();
     (time, right, silent)
+}
+
+/// Names that are read for a facet with many answers.
+pub fn section(figures: &mut Figures, _: &Ground) {
+    let now = Now::new(jiff::Timestamp::now().to_zoned_datetime(jiff::tz::TimeZone::UTC));
+    let (facet, names) = make();
+    let all: Vec<_> = (0..crate::figures::ROUNDS).map(|_| read(&facet, &names, &now)).collect();
+    let (_, right, silent) = all[0];
+    figures.begin(&format!("{right} of {NAMES} names are read right, {silent} wrong without a doubt"));
+    let times: Vec<f64> = all.iter().map(|(time, ..)| time.as_secs_f64()).collect();
+    figures.seconds(&format!("{NAMES} names against {ANSWERS} answers"), &times, 2.0);
 }

@@ -24,6 +24,16 @@ pub fn run(program: &Path, home: &Path, words: &[&str]) -> Duration {
     time
 }
 
+/// The same with its output in a file.
+pub fn run_into(program: &Path, home: &Path, words: &[&str], file: &Path) -> Duration {
+    let start = Instant::now();
+    let output = std::fs::File::create(file).expect("a file is made");
+    let status = command(program, home, words).stdout(output).status().expect("it starts");
+    let time = start.elapsed();
+    assert!(status.success(), "{words:?}");
+    time
+}
+
 fn command(program: &Path, home: &Path, words: &[&str]) -> Command {
     let mut command = Command::new(program);
     command.args(words).env("NINE_HOME", home).env("LC_ALL", "C.UTF-8").stdin(Stdio::null());

@@ -10,6 +10,9 @@ use std::time::{Duration, Instant, SystemTime};
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
 use rustix::termios::{Winsize, tcsetwinsize};
 
+use crate::Ground;
+use crate::figures::{Figures, ROUNDS};
+
 /// How a frame ends: the cursor is put away, or shown.
 const FRAME: [&[u8]; 2] = [b"\x1b[?25l", b"\x1b[?25h"];
 
@@ -148,4 +151,20 @@ pub fn go_through(program: &Path, home: &Path) -> (Duration, Vec<Duration>, (u64
     };
     let keys = KEYS.iter().map(key).collect();
     (open, keys, screen.memory())
+}
+
+/// A plan of 100,000 steps gone through on a terminal: until it is seen, and from a key to the screen.
+pub fn section(figures: &mut Figures, ground: &Ground) {
+    figures.begin("The review of 100,000 steps");
+    let home = make(&ground.root, 100_000);
+    let rounds: Vec<_> = (0..ROUNDS).map(|_| go_through(ground.program(), &home)).collect();
+    let opened: Vec<f64> = rounds.iter().map(|round| round.0.as_secs_f64()).collect();
+    figures.seconds("review: on the screen", &opened, 0.3);
+    for (at, (_, name)) in KEYS.iter().enumerate() {
+        let shown: Vec<f64> = rounds.iter().map(|round| round.1[at].as_secs_f64()).collect();
+        figures.seconds(&format!("review: {name}"), &shown, 0.016);
+    }
+    let (now, most) = rounds[0].2;
+    figures.at_most("review: memory", (now / 1_000_000) as f64, 150.0, "MB");
+    figures.at_most("review: memory with the plan", (most / 1_000_000) as f64, 300.0, "MB");
 }

@@ -5,6 +5,9 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant, SystemTime};
 
+use crate::Ground;
+use crate::figures::Figures;
+
 /// A pile in which nothing has to settle, so that all of the time is the program's.
 pub struct Watched {
     pile: PathBuf,
@@ -94,5 +97,23 @@ impl Drop for Watched {
     fn drop(&mut self) {
         let _ = self.child.kill();
         let _ = self.child.wait();
+    }
+}
+
+/// What watching takes: nothing happens for a minute, one file arrives, 10,000 do; in a pile of 1,000 files, and of
+/// 100,000. Nothing has to settle, so that runs are a minute apart at least: each figure is of a program begun anew.
+pub fn section(figures: &mut Figures, ground: &Ground) {
+    for files in [1_000, 100_000] {
+        figures.begin(&format!("Watching a pile of {files} files"));
+        let world = ground.folder(&format!("watch-{files}"));
+        let watched = Watched::begin(ground.program(), &world, files);
+        let (before, memory) = (watched.wakings(), watched.memory());
+        std::thread::sleep(Duration::from_secs(60));
+        figures.at_most("watch: wake-ups in a quiet minute", (watched.wakings() - before) as f64, 0.0, "");
+        figures.at_most("watch: memory", (memory / 1_000_000) as f64, 40.0, "MB");
+        figures.seconds("watch: until one file is filed", &[watched.arrive(1, 0).as_secs_f64()], 1.0);
+        drop(watched);
+        let watched = Watched::begin(ground.program(), &world, 0);
+        figures.seconds("watch: until 10,000 are filed", &[watched.arrive(10_000, 1).as_secs_f64()], 60.0);
     }
 }

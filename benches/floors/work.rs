@@ -1,27 +1,30 @@
 //! The program's own work, through the same calls that its commands make.
 
-use std::collections::HashSet;
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 
 use nine_carry::daybook::{Heading, Writer};
-use nine_carry::{Carrier, facts, standing};
-use nine_core::config;
+use nine_carry::{Carrier, facts};
 use nine_core::item::Entry;
-use nine_core::moment::Now;
 use nine_core::place::{ItemPath, NameBuf, Spot};
-use nine_core::plan::{folders_wanted, settle, tidy};
-use nine_core::shelving::Shelving;
 use nine_core::worklist::{Act, Step, Worklist, check};
-use nine_stores::local::LocalSettings;
-use nine_stores::{LocalStore, Places, ReadStore, Scope, StoreDetails, Watch};
+use nine_stores::local::{Counters, LocalSettings};
+use nine_stores::{LocalStore, Places, ReadStore, Scope, Watch};
+
+use crate::figures::{Figures, Pair, timed};
+use crate::{Ground, bare, program, tree};
 
 fn store(at: &Path) -> LocalStore {
+    counted(at, &Arc::default())
+}
+
+fn counted(at: &Path, counters: &Arc<Counters>) -> LocalStore {
     let settings = LocalSettings {
         believes_births: true,
         home_trash: at.join("Trash"),
         one_trash: true,
-        counters: Arc::default(),
+        counters: Arc::clone(counters),
     };
     LocalStore::open(at, settings).expect("the place opens")
 }
@@ -29,47 +32,6 @@ fn store(at: &Path) -> LocalStore {
 /// Reads a place into a tree.
 pub fn scan(pile: &Path) -> usize {
     store(pile).scan(&Scope::default(), &Watch::default()).expect("the pile is read").tree.len()
-}
-
-/// Reads a pile and plans a tidy of it, up to the checked worklist.
-pub fn scan_and_plan(pile: &Path, deep: bool) -> usize {
-    let reach = if deep { "deep" } else { "loose" };
-    let text = format!(
-        "[pile.pile]\nat = \"/p\"\nsettle = \"0min\"\n[bookcase.home]\nat = \"/s\"\nshelves = [\"A\", \"B\"]\n\
-         [[rule]]\nreach = \"{reach}\"\nwhen = \"type document and name has ledger\"\nput = \"1/{{modified:year}}\"\n\
-         [[rule]]\nreach = \"{reach}\"\nwhen = \"type image and size under 5\"\nput = \"2/{{stem:initial}}\"\n"
-    );
-    let config = config::parse(&text).expect("the configuration is sound");
-    let store = Arc::new(store(pile));
-    let scan = store.scan(&Scope::default(), &Watch::default()).expect("the pile is read");
-    let shelvings = vec![Shelving::new(&config.bookcases[0], std::iter::empty())];
-    let now = Now::new(jiff::ZonedDateTime::now());
-    let none_open = HashSet::new();
-    let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
-    let pass = tidy::Pass {
-        config: &config,
-        shelvings: &shelvings,
-        places: &|_| false,
-        now: &now,
-        details: &details,
-        in_use: &none_open,
-        counts_rules: false,
-    };
-    let proposed = tidy::propose(&pass, &config.piles[0], &scan.tree);
-    let mut places = Places::default();
-    places.add("pile", store.clone());
-    places.add("home", store.clone());
-    let known = standing(&places, folders_wanted(&proposed.proposals));
-    let worklist = settle(&proposed.proposals, &known).worklist;
-    check(&worklist, &facts(&places, &worklist, known)).order.len()
-}
-
-/// The steps that move everything in one folder into another.
-pub fn moves(from: &Path, to: &Path) -> (Places, Worklist) {
-    let mut places = Places::default();
-    places.add("from", Arc::new(store(from)));
-    places.add("to", Arc::new(store(to)));
-    moves_between(places)
 }
 
 /// The steps that move everything in the place `from` into the place `to`.
@@ -106,4 +68,64 @@ pub fn carry(places: &Places, worklist: &Worklist, data: &Path) -> usize {
     daybook.end(&clock).expect("the daybook is written");
     assert_eq!(outcome.done(), steps.len());
     outcome.done()
+}
+
+/// The rules of a deep tidy: nearly three files in ten are filed.
+const RULES: &str = "\n[[rule]]\nreach = \"deep\"\nwhen = \"type document and name has ledger\"\n\
+    put = \"1/{modified:year}\"\n\n[[rule]]\nreach = \"deep\"\nwhen = \"type image and size under 5\"\n\
+    put = \"2/{stem:initial}\"\n";
+
+/// A deep tidy by the program, from its start to its end: scanned, planned, checked, shown into a file.
+pub fn tidy(figures: &mut Figures, ground: &Ground) {
+    let (pile, home) = (ground.tree(), ground.folder("tidy"));
+    figures.begin(&format!("A deep tidy of {} files", ground.files));
+    let shelf = ground.folder("case").join("1 Papers");
+    for folder in [&home, &shelf, &ground.folder("case").join("2 Pictures")] {
+        std::fs::create_dir_all(folder).expect("a folder is made");
+    }
+    let config = format!(
+        "[pile.pile]\nat = '{}'\nbirths = \"ignore\"\nsettle = \"0min\"\n\n[bookcase.case]\nat = '{}'\n\
+         shelves = [\"Papers\", \"Pictures\"]\n{RULES}",
+        pile.display(),
+        ground.folder("case").display()
+    );
+    std::fs::write(home.join("shelves.toml"), config).expect("the configuration is written");
+    let (words, shown) = (["tidy", "pile"], ground.root.join("preview.txt"));
+    let walk = || timed(|| bare::walk(pile));
+    let pair = Pair::measure(walk, || program::run_into(ground.program(), &home, &words, &shown));
+    let steps = std::fs::read_to_string(&shown).expect("a preview").lines().count();
+    figures.ratio(&format!("tidy, deep: {steps} lines shown"), "bare walk, 2 threads", Some(4.0), &pair);
+    let most = program::peak_memory(ground.program(), &home, &words);
+    let scan = program::peak_memory(ground.program(), &home, &["search", "--on", "pile", "name is nothing"]);
+    let a_step = most.saturating_sub(scan) as f64 / steps.max(1) as f64;
+    figures.at_most("tidy, deep: memory a step", a_step.round(), 1024.0, "B");
+}
+
+/// Moves within one file system.
+pub fn section(figures: &mut Figures, ground: &Ground) {
+    let moves = ground.moves;
+    figures.begin(&format!("{moves} moves within one file system"));
+    let mut syncs = 0;
+    let renames = Pair::measure(
+        || {
+            let (from, to) = tree::flat(&ground.root, moves);
+            timed(|| bare::renames(&from, &to))
+        },
+        || {
+            let (from, to) = tree::flat(&ground.root, moves);
+            let data = ground.folder("data");
+            let counters = Arc::new(Counters::default());
+            let mut places = Places::default();
+            places.add("from", Arc::new(counted(&from, &counters)));
+            places.add("to", Arc::new(counted(&to, &counters)));
+            let (places, worklist) = moves_between(places);
+            let time = timed(|| carry(&places, &worklist, &data));
+            syncs = counters.syncs.load(Ordering::Relaxed);
+            std::fs::remove_dir_all(data).expect("the daybook is removed");
+            time
+        },
+    );
+    figures.ratio("carry: check, daybook, moves", "bare no-replace renames", Some(1.5), &renames);
+    let most = (2 + 2 + moves / 1024) as f64;
+    figures.at_most("carry: syncs of folders and files", syncs as f64, most, "");
 }

@@ -1,10 +1,12 @@
 //! Tags in the extended attribute `user.xdg.tags` (freedesktop.org, common extended attributes).
 
-use std::os::fd::{AsRawFd, OwnedFd};
+use std::ffi::CStr;
+use std::os::fd::{AsFd, AsRawFd, BorrowedFd};
 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::{ItemPath, Name};
 use nine_core::tags;
+use nine_sys::has_getxattrat;
 use rustix::fs::{self, Mode, OFlags, XattrFlags};
 use rustix::io::Errno;
 
@@ -15,10 +17,13 @@ use crate::{StoreError, StoreResult};
 /// The attribute's name.
 pub const ATTRIBUTE: &str = "user.xdg.tags";
 
+/// The same as the kernel takes it.
+const C_ATTRIBUTE: &CStr = c"user.xdg.tags";
+
 /// See [`crate::Store::tags`]. A file system without attributes has no tags.
 pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<String>> {
     let (folder, name) = store.parent(path)?;
-    read_at(&mut link_to(&folder), name, &mut vec![0; USUAL])
+    read_at(&mut Attributes::below(folder.as_fd()), name, &mut vec![0; USUAL])
 }
 
 /// See [`crate::Store::tags_in`].
@@ -26,24 +31,23 @@ pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[Name]) -> 
     let Ok(open) = store.open_at(folder, FOLDER_FLAGS) else {
         return vec![Vec::new(); names.len()];
     };
-    let (mut at, mut value) = (link_to(&open), vec![0; USUAL]);
-    names.iter().map(|name| read_at(&mut at, name, &mut value).unwrap_or_default()).collect()
+    let (mut attributes, mut value) = (Attributes::below(open.as_fd()), vec![0; USUAL]);
+    names.iter().map(|name| read_at(&mut attributes, name, &mut value).unwrap_or_default()).collect()
 }
 
 /// The room that nearly every list of tags fits in.
 const USUAL: usize = 1024;
 
 /// Attributes in which a download keeps the address that it came from (freedesktop.org), the better one first.
-const ORIGINS: [&str; 2] = ["user.xdg.origin.url", "user.xdg.referrer.url"];
+const ORIGINS: [&CStr; 2] = [c"user.xdg.origin.url", c"user.xdg.referrer.url"];
 
 /// See [`crate::ReadStore::origin`].
 pub(super) fn origin(store: &LocalStore, path: &ItemPath) -> StoreResult<Option<String>> {
     let (folder, name) = store.parent(path)?;
-    let mut at = link_to(&folder);
-    at.extend_from_slice(name);
+    let mut attributes = Attributes::below(folder.as_fd());
     let mut value = vec![0; 4 * USUAL];
     for attribute in ORIGINS {
-        match fs::lgetxattr(at.as_slice(), attribute, &mut value[..]) {
+        match attributes.get(name, attribute, &mut value) {
             Ok(length) if length > 0 => {
                 return Ok(Some(String::from_utf8_lossy(&value[..length]).into_owned()));
             }
@@ -54,24 +58,50 @@ pub(super) fn origin(store: &LocalStore, path: &ItemPath) -> StoreResult<Option<
     Ok(None)
 }
 
-/// The kernel has no call for attributes below an open folder; its own link to the folder serves.
-fn link_to(folder: &OwnedFd) -> Vec<u8> {
-    format!("/proc/self/fd/{}/", folder.as_raw_fd()).into_bytes()
+/// The attributes of what an open folder holds.
+struct Attributes<'f> {
+    folder: BorrowedFd<'f>,
+    /// Where the kernel has no call for attributes below an open folder: its own link to the folder, which serves as
+    /// well but is looked up anew for each name. Otherwise empty.
+    link: Vec<u8>,
+    /// The link and the name that is asked about.
+    path: Vec<u8>,
 }
 
-fn read_at(at: &mut Vec<u8>, name: &[u8], value: &mut Vec<u8>) -> StoreResult<Vec<String>> {
-    let folder = at.len();
-    at.extend_from_slice(name);
-    let read = loop {
-        match fs::lgetxattr(at.as_slice(), ATTRIBUTE, &mut value[..]) {
-            Ok(length) => break Ok(tags::from_attribute(&value[..length])),
-            Err(Errno::NODATA | Errno::OPNOTSUPP) => break Ok(Vec::new()),
-            Err(Errno::RANGE) if value.len() < 64 * 1024 => value.resize(64 * 1024, 0),
-            Err(other) => break Err(other.into()),
+impl<'f> Attributes<'f> {
+    fn below(folder: BorrowedFd<'f>) -> Self {
+        let link = if has_getxattrat() {
+            Vec::new()
+        } else {
+            format!("/proc/self/fd/{}/", folder.as_raw_fd()).into_bytes()
+        };
+        Self { folder, link, path: Vec::new() }
+    }
+
+    /// Reads an attribute of what has a name here; returns its length.
+    fn get(&mut self, name: &[u8], attribute: &CStr, value: &mut [u8]) -> Result<usize, Errno> {
+        self.path.clear();
+        self.path.extend_from_slice(&self.link);
+        self.path.extend_from_slice(name);
+        self.path.push(0);
+        let path = CStr::from_bytes_with_nul(&self.path).map_err(|_| Errno::INVAL)?;
+        if !self.link.is_empty() {
+            return fs::lgetxattr(path, attribute, value);
         }
-    };
-    at.truncate(folder);
-    read
+        let read = nine_sys::getxattrat(self.folder, path, attribute, value);
+        read.map_err(|error| Errno::from_io_error(&error).unwrap_or(Errno::IO))
+    }
+}
+
+fn read_at(attributes: &mut Attributes, name: &[u8], value: &mut Vec<u8>) -> StoreResult<Vec<String>> {
+    loop {
+        match attributes.get(name, C_ATTRIBUTE, value) {
+            Ok(length) => return Ok(tags::from_attribute(&value[..length])),
+            Err(Errno::NODATA | Errno::OPNOTSUPP) => return Ok(Vec::new()),
+            Err(Errno::RANGE) if value.len() < 64 * 1024 => value.resize(64 * 1024, 0),
+            Err(other) => return Err(other.into()),
+        }
+    }
 }
 
 /// See [`crate::Store::set_tags`].
