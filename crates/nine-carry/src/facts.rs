@@ -49,23 +49,31 @@ fn look_at(places: &Places, folder: &Spot) -> Result<FolderFacts, StoreError> {
 /// Gathers the facts for a worklist. What `known` already holds is not looked at again.
 pub fn facts(places: &Places, worklist: &Worklist, known: NamesThere) -> Facts {
     let mut facts = Facts { targets: known, sources: HashMap::new() };
+    // Mostly many in a row lie in one folder and go to one.
+    let (mut to, mut from): (Option<Spot>, Option<Spot>) = (None, None);
     for step in &worklist.steps {
-        if let Some(target) = step.target() {
-            let folder = target.folder();
-            if !facts.targets.contains_key(&folder) {
-                facts.targets.insert(folder.clone(), folder_facts(places, &folder));
+        if let Some(target) = step.target().filter(|target| !lies_in(target, &to)) {
+            let folder = to.insert(target.folder());
+            if !facts.targets.contains_key(folder) {
+                facts.targets.insert(folder.clone(), folder_facts(places, folder));
             }
         }
-        let asks = matches!(step.act, Act::Tag { .. })
-            && places.of(&step.item).is_ok_and(|store| store.abilities().tags_by_folder);
-        if step.vacates() || asks {
-            let folder = step.item.folder();
-            if !facts.sources.contains_key(&folder) {
-                facts.sources.insert(folder.clone(), source(places, &folder));
+        let asks = || {
+            matches!(step.act, Act::Tag { .. })
+                && places.of(&step.item).is_ok_and(|store| store.abilities().tags_by_folder)
+        };
+        if !lies_in(&step.item, &from) && (step.vacates() || asks()) {
+            let folder = from.insert(step.item.folder());
+            if !facts.sources.contains_key(folder) {
+                facts.sources.insert(folder.clone(), source(places, folder));
             }
         }
     }
     facts
+}
+
+fn lies_in(item: &Spot, folder: &Option<Spot>) -> bool {
+    folder.as_ref().is_some_and(|folder| item.lies_in(folder))
 }
 
 /// The domain of a folder from which items are taken, or why none can be.

@@ -3,6 +3,7 @@
 use std::borrow::Borrow;
 use std::fmt;
 use std::ops::Deref;
+use std::sync::Arc;
 
 use crate::escape::{BadEscape, escape, unescape};
 
@@ -138,9 +139,9 @@ impl fmt::Debug for NameBuf {
 
 /// A path below the root of a place: names joined by `/`, any bytes but NUL, never `.` or `..`.
 ///
-/// The empty path is the place itself.
+/// The empty path is the place itself. Plans hold many paths several times over, so that a clone shares its bytes.
 #[derive(Clone, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct ItemPath(Vec<u8>);
+pub struct ItemPath(Arc<[u8]>);
 
 impl ItemPath {
     /// The place itself.
@@ -150,46 +151,43 @@ impl ItemPath {
 
     /// Reads a path. Empty parts are passed over; `None` if a part is `.` or `..` or holds a NUL.
     pub fn new(bytes: impl AsRef<[u8]>) -> Option<Self> {
-        let mut path = Self::root();
-        for part in bytes.as_ref().split(|b| *b == b'/').filter(|part| !part.is_empty()) {
-            path.push(Name::new(part)?);
+        let bytes = bytes.as_ref();
+        let mut path = Vec::with_capacity(bytes.len());
+        for part in bytes.split(|b| *b == b'/').filter(|part| !part.is_empty()) {
+            push(&mut path, Name::new(part)?);
         }
-        Some(path)
+        Some(Self(path.into()))
     }
 
     /// The path of these names, from the top down.
     pub fn of_names<'n>(names: impl Iterator<Item = Name<'n>>) -> Self {
-        let mut path = Self::root();
-        names.for_each(|name| path.push(name));
-        path
+        let mut path = Vec::new();
+        names.for_each(|name| push(&mut path, name));
+        Self(path.into())
     }
 
     /// This path with one more name at its end.
     pub fn join<'n>(&self, name: impl Into<Name<'n>>) -> Self {
-        let mut path = self.clone();
-        path.push(name.into());
-        path
+        let name = name.into();
+        let mut path = Vec::with_capacity(self.0.len() + 1 + name.len());
+        path.extend_from_slice(&self.0);
+        push(&mut path, name);
+        Self(path.into())
     }
 
     /// This path with all of `below` at its end.
     pub fn join_path(&self, below: &ItemPath) -> Self {
-        below.parts().fold(self.clone(), |mut path, part| {
-            path.push(part);
-            path
-        })
+        match (self.is_root(), below.is_root()) {
+            (true, _) => below.clone(),
+            (_, true) => self.clone(),
+            _ => Self([&self.0, b"/".as_slice(), &below.0].concat().into()),
+        }
     }
 
     /// The path of what lies beside this one under another name. Beside the place itself nothing lies; then it is
     /// below it.
     pub fn beside<'n>(&self, name: impl Into<Name<'n>>) -> Self {
         self.parent().unwrap_or_default().join(name)
-    }
-
-    fn push(&mut self, name: Name) {
-        if !self.0.is_empty() {
-            self.0.push(b'/');
-        }
-        self.0.extend_from_slice(&name);
     }
 
     /// The bytes, names joined by `/`.
@@ -219,7 +217,7 @@ impl ItemPath {
             return None;
         }
         let end = self.0.iter().rposition(|b| *b == b'/').unwrap_or(0);
-        Some(ItemPath(self.0[..end].to_vec()))
+        Some(ItemPath(self.0[..end].into()))
     }
 
     /// The names from the top down.
@@ -246,6 +244,13 @@ impl ItemPath {
     }
 }
 
+fn push(path: &mut Vec<u8>, name: Name) {
+    if !path.is_empty() {
+        path.push(b'/');
+    }
+    path.extend_from_slice(&name);
+}
+
 impl fmt::Display for ItemPath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.to_text())
@@ -262,9 +267,18 @@ impl fmt::Debug for ItemPath {
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Spot {
     /// The name that the configuration gives to the pile or bookcase.
-    pub place: String,
+    pub place: Arc<str>,
     /// The path below it.
     pub path: ItemPath,
+}
+
+/// A place's name and the bytes of a path below it.
+pub type Address<'s> = (&'s str, &'s [u8]);
+
+/// An address and those of the folders that it lies in, nearest first, the place itself left out.
+pub fn itself_and_above<'s>((place, path): Address<'s>) -> impl Iterator<Item = Address<'s>> {
+    let parent = |path: &&'s [u8]| path.iter().rposition(|byte| *byte == b'/').map(|slash| &path[..slash]);
+    std::iter::successors(Some(path).filter(|path| !path.is_empty()), parent).map(move |path| (place, path))
 }
 
 /// Why a written spot could not be read.
@@ -280,7 +294,7 @@ pub enum BadSpot {
 
 impl Spot {
     /// A spot in `place`.
-    pub fn new(place: impl Into<String>, path: ItemPath) -> Self {
+    pub fn new(place: impl Into<Arc<str>>, path: ItemPath) -> Self {
         Self { place: place.into(), path }
     }
 
@@ -301,6 +315,19 @@ impl Spot {
     /// The spot of the folder that holds this one; the place itself for what lies loose.
     pub fn folder(&self) -> Spot {
         Spot::new(self.place.clone(), self.path.parent().unwrap_or_default())
+    }
+
+    /// The place and the bytes of the path: to look it up without a copy.
+    pub fn address(&self) -> Address<'_> {
+        (&self.place, &self.path.0)
+    }
+
+    /// Whether this lies in the folder at `folder`, directly.
+    pub fn lies_in(&self, folder: &Spot) -> bool {
+        let above = self.path.0.len() - self.path.name().len();
+        self.place == folder.place
+            && !self.path.is_root()
+            && self.path.0[..above.saturating_sub(1)] == *folder.path.0
     }
 
     /// Whether both lie in one folder.

@@ -82,7 +82,7 @@ impl LeftAlone {
                 Act::Restore { .. } | Act::Tag { .. } if !is_watch => &step.item,
                 _ => continue,
             };
-            let place = run.places.get(&now.place).and_then(|at| Location::read(at).ok());
+            let place = run.places.get(&*now.place).and_then(|at| Location::read(at).ok());
             if let Some(place) = place {
                 self.items.insert(place.join(&now.path).to_string(), stamp.unwrap_or(step.stamp));
             }

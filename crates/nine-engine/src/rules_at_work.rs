@@ -60,7 +60,7 @@ impl<'w> RulesAtWork<'w> {
     pub fn look(workspace: &'w Workspace, piles: &[&Pile]) -> Result<Self> {
         let areas = all_areas(workspace)
             .into_iter()
-            .filter(|area| area.store.is_some() && piles.iter().any(|pile| pile.name == area.base.place));
+            .filter(|area| area.store.is_some() && piles.iter().any(|pile| *pile.name == *area.base.place));
         Self::look_at(workspace, areas.collect())
     }
 
@@ -70,7 +70,7 @@ impl<'w> RulesAtWork<'w> {
     /// As [`Looking::look`].
     pub fn look_in(workspace: &'w Workspace, pile: &Pile, names: &HashSet<NameBuf>) -> Result<Self> {
         let areas = all_areas(workspace).into_iter();
-        let areas = areas.filter(|area| area.store.is_some() && pile.name == area.base.place);
+        let areas = areas.filter(|area| area.store.is_some() && *pile.name == *area.base.place);
         let only = OnlyNames::new(names.clone());
         Self::look_at(workspace, areas.map(|area| Area { only: Some(only.clone()), ..area }).collect())
     }
@@ -132,7 +132,7 @@ impl<'w> RulesAtWork<'w> {
                     sweep::plan(pass, pile, tree, To::Later(&unruled))
                 }),
             };
-            all.extend(swept.map(|swept| (self.looking.views[view].area.base.place.clone(), swept)));
+            all.extend(swept.map(|swept| (self.looking.views[view].area.base.place.to_string(), swept)));
         }
         self.looking.keep();
         all

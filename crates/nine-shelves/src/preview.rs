@@ -169,7 +169,7 @@ impl<'a> Preview<'a> {
             tell(carried.run, &carried.outcome, &carried.steps, output::err())?;
         }
         displays::refresh_all(self.workspace);
-        if carried.steps.iter().any(|step| step.item.place == UNITS) {
+        if carried.steps.iter().any(|step| *step.item.place == *UNITS) {
             commands::routine::reload_units(self.session);
         }
         unless(plan.troubles() + carried.troubles())

@@ -95,9 +95,9 @@ impl Places {
     /// # Errors
     /// If there is no such place, or it could not be reached.
     pub fn of(&self, spot: &Spot) -> StoreResult<&dyn Store> {
-        let store = self.stores.get(&spot.place).map(|store| &**store);
-        store.ok_or_else(|| match self.away.get(&spot.place) {
-            Some(why) => StoreError::Away(spot.place.clone(), why.clone()),
+        let store = self.stores.get(&*spot.place).map(|store| &**store);
+        store.ok_or_else(|| match self.away.get(&*spot.place) {
+            Some(why) => StoreError::Away(spot.place.to_string(), why.clone()),
             None => StoreError::System(format!("the place `{}` is not open", spot.place)),
         })
     }

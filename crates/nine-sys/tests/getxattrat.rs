@@ -21,7 +21,10 @@ fn folder_with(length: usize) -> Option<(tempfile::TempDir, File, Vec<u8>)> {
     match has_getxattrat() {
         false => {
             let said = asked.expect_err("a kernel without the call refuses it").raw_os_error();
-            assert!(matches!(said.map(Errno::from_raw_os_error), Some(Errno::NOSYS | Errno::PERM)), "{said:?}");
+            assert!(
+                matches!(said.map(Errno::from_raw_os_error), Some(Errno::NOSYS | Errno::PERM)),
+                "{said:?}"
+            );
             None
         }
         true => set.is_ok().then_some((folder, open, value)),

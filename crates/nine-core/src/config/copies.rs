@@ -20,7 +20,7 @@ impl CopiesText {
         for word in &self.keep {
             let text = word.get_ref();
             match Keep::parse(text) {
-                Some(Keep::In(spot)) if !places.contains(&spot.place.as_str()) => {
+                Some(Keep::In(spot)) if !places.contains(&&*spot.place) => {
                     let known = any_of(places.iter().copied());
                     let finding = Diagnostic::new(word.span(), format!("there is no place `{}`", spot.place));
                     reader.find(finding.help(format!("known are {known}")));

@@ -23,6 +23,8 @@ pub use followers::{Siblings, with_followers};
 pub use leave::Left;
 pub use settle::{ClashFound, Settled, settle};
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Serialize};
 
 use crate::item::{Item, Kind, Stamp, Stays};
@@ -247,7 +249,7 @@ impl Proposal {
                 Some(number) => own.is_some_and(|own| number.is_like(name, own)),
                 None => own == Some(name.as_name()),
             };
-            placing.name.as_ref().is_some_and(|name| !is_own(name)) || placing.folder != self.item.folder()
+            placing.name.as_ref().is_some_and(|name| !is_own(name)) || !self.item.lies_in(&placing.folder)
         })
     }
 
@@ -267,13 +269,16 @@ pub(crate) const HELD_NAME: Name = Name::constant(HELD);
 /// The folders whose names must be known before the proposals can be settled.
 pub fn folders_wanted(proposals: &[Proposal]) -> Vec<Spot> {
     let placings = || proposals.iter().filter_map(Proposal::placing);
-    let mut folders: Vec<Spot> = placings().map(|placing| placing.folder.clone()).collect();
+    let mut folders: BTreeSet<Spot> = BTreeSet::new();
+    let mut add = |folder: &Spot| {
+        if !folders.contains(folder) {
+            folders.insert(folder.clone());
+        }
+    };
+    placings().for_each(|placing| add(&placing.folder));
     let held = placings().filter(|placing| placing.clash == Clash::Hold).map(|placing| &placing.folder);
-    let held: Vec<Spot> = held.map(|f| Spot::new(f.place.clone(), f.path.join(HELD_NAME))).collect();
-    folders.extend(held);
-    folders.sort();
-    folders.dedup();
-    folders
+    held.for_each(|folder| add(&Spot::new(folder.place.clone(), folder.path.join(HELD_NAME))));
+    folders.into_iter().collect()
 }
 
 #[cfg(test)]

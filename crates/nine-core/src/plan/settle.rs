@@ -1,5 +1,6 @@
 //! Gives every proposal a name that is free.
 
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 
 use super::{Follower, Intent, PlacedBy, Placing, Proposal};
@@ -9,7 +10,7 @@ use crate::item::{Entry, Kind};
 use crate::names::{fold_bytes, split_extension};
 use crate::place::{Name, NameBuf, Spot};
 use crate::rules::Clash;
-use crate::worklist::{Act, ClashAnswer, Doubt, NamesThere, Step, Worklist};
+use crate::worklist::{Act, ClashAnswer, Doubt, FolderFacts, NamesThere, Step, Worklist};
 
 /// What proposals come to.
 #[derive(Debug, Clone, Default)]
@@ -73,7 +74,7 @@ pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {
     let (copies, first): (Vec<usize>, Vec<usize>) = (0..proposals.len()).partition(is_copy);
     for at in first.into_iter().chain(copies) {
         settler.now = at;
-        settler.settle(proposals[at].clone());
+        settler.settle(&proposals[at]);
     }
     let mut out = settler.out;
     // The steps stand in the order of the proposals all the same.
@@ -99,12 +100,12 @@ fn drop_tags_of_what_goes(steps: &mut Vec<(usize, Step)>, proposals: &[Proposal]
 struct Settler<'a> {
     standing: &'a NamesThere,
     proposals: &'a [Proposal],
-    /// The names that are given already, each with the proposal that has it.
-    claimed: HashMap<(Spot, Vec<u8>), usize>,
+    /// For each folder, the names that are given already, each with the proposal that has it.
+    claimed: HashMap<Spot, HashMap<Vec<u8>, usize>>,
     /// For each folder, the names there and those that come there, by their folded form.
     cases: HashMap<Spot, HashMap<String, NameBuf>>,
-    /// The last number given to a name in a folder, where the search for the next one starts.
-    numbers: HashMap<(Spot, NameBuf), usize>,
+    /// For each folder, the last number given to a name in it, where the search for the next one starts.
+    numbers: HashMap<Spot, HashMap<NameBuf, usize>>,
     out: Settled,
     sets: u32,
     /// The number of the proposal in hand.
@@ -112,11 +113,11 @@ struct Settler<'a> {
 }
 
 /// The names that an item and its followers get in a folder.
-struct FreeNames {
-    folder: Spot,
+struct FreeNames<'f> {
+    folder: &'f Spot,
     /// The item's first.
     names: Vec<NameBuf>,
-    /// The number of their set, if they are one.
+    /// The number of a set that they belong to already.
     together: Option<u32>,
 }
 
@@ -133,32 +134,31 @@ impl<'a> Settler<'a> {
         self.out.of.push(self.now);
     }
 
-    fn settle(&mut self, proposal: Proposal) {
+    fn settle(&mut self, proposal: &Proposal) {
         match &proposal.intent {
-            Intent::Exactly(Act::Pack { to }) => return self.pack(&proposal, to),
-            Intent::Exactly(act) => return self.exactly(&proposal, act.clone()),
+            Intent::Exactly(Act::Pack { to }) => return self.pack(proposal, to),
+            Intent::Exactly(act) => return self.exactly(proposal, act.clone()),
             Intent::Stay | Intent::Place(_) => {}
         }
         if let Some(to) = &proposal.becomes {
-            let mut tag = self.step(&proposal, Act::Tag { from: proposal.tags.clone(), to: to.clone() });
+            let mut tag = step(proposal, Act::Tag { from: proposal.tags.clone(), to: to.clone() });
             if proposal.moves() {
                 tag.doubts.clear();
             }
             self.push(tag);
         }
-        let Some(placing) = proposal.placing().cloned().filter(|_| proposal.moves()) else {
-            if !proposal.doubts.is_empty() && proposal.becomes.is_none() {
-                let step = self.step(&proposal, Act::Leave);
-                self.push(step);
+        match proposal.placing().filter(|_| proposal.moves()) {
+            Some(placing) => self.place(proposal, placing),
+            None if !proposal.doubts.is_empty() && proposal.becomes.is_none() => {
+                self.push(step(proposal, Act::Leave));
             }
-            return;
-        };
-        self.place(proposal, placing);
+            None => {}
+        }
     }
 
     /// Does what is wanted to the item, and the same to what follows it: to all or to none.
     fn exactly(&mut self, proposal: &Proposal, act: Act) {
-        let leader = self.step(proposal, act);
+        let leader = step(proposal, act);
         let together = self.set_for(proposal);
         let followers = followers_like(&leader, proposal);
         for step in std::iter::once(leader).chain(followers) {
@@ -170,7 +170,7 @@ impl<'a> Settler<'a> {
     /// trash: all or nothing.
     fn pack(&mut self, proposal: &Proposal, to: &Spot) {
         let together = self.set_for(proposal);
-        let pack = self.step(proposal, Act::Pack { to: to.clone() });
+        let pack = step(proposal, Act::Pack { to: to.clone() });
         let stem = Form::of_name(to.path.name()).map(|(_, stem)| stem).or_else(|| to.path.last());
         let Some(stem) = stem else { return };
         let beside = Spot::new(to.place.clone(), to.path.beside(&list_beside(stem)));
@@ -190,74 +190,81 @@ impl<'a> Settler<'a> {
     }
 
     /// Finds a free name for the item and all that follows it.
-    fn place(&mut self, mut proposal: Proposal, placing: Placing) {
-        let Placing { folder, name, number, by, clash, same } = placing;
-        let Some(mut name) = name.or_else(|| proposal.item.path.last().map(NameBuf::from)) else { return };
+    fn place(&mut self, proposal: &Proposal, placing: &Placing) {
+        let Placing { folder, name, number, clash, .. } = placing;
+        let own = || proposal.item.path.last().map(NameBuf::from);
+        let Some(mut name) = name.clone().or_else(own) else { return };
         if let Some(number) = number {
-            name = self.first_free(&folder, &name, &proposal, 1, |n| number.with(&name, n));
+            name = self.first_free(folder, &name, proposal, 1, |n| number.with(&name, n));
         }
         let members = |name: &NameBuf| -> Vec<NameBuf> {
             let followers = proposal.followers.iter().map(|f| follower_name(f, name.as_name()));
             std::iter::once(name.clone()).chain(followers).collect()
         };
         let wanted = members(&name);
-        let taken = wanted.iter().find_map(|member| match self.owner(&folder, member, &proposal.item) {
+        let taken = wanted.iter().find_map(|member| match self.owner(folder, member, &proposal.item) {
             Owner::Nobody => None,
             Owner::Another(rival) => Some((member.clone(), None, Some(rival))),
             Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()), None)),
         });
         let Some((taken, theirs, rival)) = taken else {
-            return self.go(proposal, by, folder, wanted);
+            let doubts = proposal.doubts.clone();
+            return self.go(proposal, doubts, FreeNames { folder, names: wanted, together: None });
         };
-        let answer = answer(clash, &proposal, theirs.as_ref());
-        self.out.clashes.push(ClashFound {
-            proposal: self.now,
-            at: Spot::new(folder.place.clone(), folder.path.join(&taken)),
-            theirs: theirs.clone(),
-            rival,
-            // The files of a saved page keep their name, so no number frees it.
-            numbered: match is_bound(&proposal) {
-                true => name.clone(),
-                false => {
-                    let named = behind(&name, &proposal);
-                    named(self.free_number(&folder, &name, &proposal, 2, &named))
-                }
-            },
-            allowed: (!is_bound(&proposal), may_replace(&proposal, theirs.as_ref())),
-        });
-        let ours = (proposal.size, proposal.modified);
+        let answer = answer(*clash, proposal, theirs.as_ref());
+        let found = self.clash(proposal, folder, (&name, &taken), theirs.clone(), rival);
+        self.out.clashes.push(found);
         let rival = rival.map(|rival| &self.proposals[rival]);
         let rival = rival.map(|rival| (rival.item.clone(), rival.size, rival.modified));
-        proposal.doubts.push(Doubt::Clash { name: taken, ours, theirs, rival, same, answer });
+        let (ours, same) = ((proposal.size, proposal.modified), placing.same);
+        let mut doubts = proposal.doubts.clone();
+        doubts.push(Doubt::Clash { name: taken, ours, theirs, rival, same, answer });
         match answer {
-            ClashAnswer::Left => {
-                let step = self.step(&proposal, Act::Leave);
-                self.push(step);
-            }
-            ClashAnswer::Replaced => self.replace(proposal, by, folder, name),
+            ClashAnswer::Left => self.push(Step { doubts, ..step(proposal, Act::Leave) }),
+            ClashAnswer::Replaced => self.replace(proposal, doubts, folder, name),
             ClashAnswer::Held => {
                 let held = Spot::new(folder.place.clone(), folder.path.join(super::HELD_NAME));
-                let free = self.free_name(&held, &name, &proposal, 1);
-                let wanted = members(&free);
-                self.go(proposal, by, held, wanted);
+                let names = members(&self.free_name(&held, &name, proposal, 1));
+                self.go(proposal, doubts, FreeNames { folder: &held, names, together: None });
             }
             ClashAnswer::Numbered => {
-                let free = self.free_name(&folder, &name, &proposal, 2);
-                let wanted = members(&free);
-                self.go(proposal, by, folder, wanted);
+                let names = members(&self.free_name(folder, &name, proposal, 2));
+                self.go(proposal, doubts, FreeNames { folder, names, together: None });
             }
         }
     }
 
+    /// What is to be said of a name that is wanted, of which one, its own or a follower's, is taken.
+    fn clash(
+        &self,
+        proposal: &Proposal,
+        folder: &Spot,
+        (name, taken): (&NameBuf, &NameBuf),
+        theirs: Option<Entry>,
+        rival: Option<usize>,
+    ) -> ClashFound {
+        // The files of a saved page keep their name, so no number frees it.
+        let numbered = match is_bound(proposal) {
+            true => name.clone(),
+            false => {
+                let named = behind(name, proposal);
+                named(self.free_number(folder, name, proposal, 2, &named))
+            }
+        };
+        let allowed = (!is_bound(proposal), may_replace(proposal, theirs.as_ref()));
+        let at = Spot::new(folder.place.clone(), folder.path.join(taken));
+        ClashFound { proposal: self.now, at, theirs, rival, numbered, allowed }
+    }
+
     fn owner(&self, folder: &Spot, name: &[u8], own: &Spot) -> Owner<'a> {
         let facts = self.standing.get(folder);
-        let key = facts.map_or_else(|| name.to_vec(), |f| f.rules.key(name));
-        if let Some(rival) = self.claimed.get(&(folder.clone(), key.clone())) {
+        let key = key_in(facts, name);
+        if let Some(rival) = self.claimed.get(folder).and_then(|names| names.get(&*key)) {
             return Owner::Another(*rival);
         }
-        match facts.and_then(|f| f.names.get(&key)) {
+        match facts.and_then(|f| f.names.get(&*key)) {
             // An item may take a form of its own name that differs only in letter case.
-            Some((there, _)) if own.folder() == *folder && *own.path.name() == **there => Owner::Nobody,
+            Some((there, _)) if own.lies_in(folder) && *own.path.name() == **there => Owner::Nobody,
             Some(found) => Owner::Standing(found),
             None => Owner::Nobody,
         }
@@ -278,7 +285,7 @@ impl<'a> Settler<'a> {
         named: impl Fn(usize) -> NameBuf,
     ) -> NameBuf {
         let number = self.free_number(folder, name, proposal, first, &named);
-        self.numbers.insert((folder.clone(), name.clone()), number);
+        of_folder(&mut self.numbers, folder).insert(name.clone(), number);
         named(number)
     }
 
@@ -297,13 +304,14 @@ impl<'a> Settler<'a> {
                 .chain(followers)
                 .all(|member| matches!(self.owner(folder, &member, &proposal.item), Owner::Nobody))
         };
-        let start = self.numbers.get(&(folder.clone(), name.clone())).map_or(first, |last| last + 1);
+        let last = self.numbers.get(folder).and_then(|numbers| numbers.get(name));
+        let start = last.map_or(first, |last| last + 1);
         (start..).find(is_free).expect("some number is free")
     }
 
     /// Puts what has the name into the trash and the item in its place: both or neither.
-    fn replace(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, name: NameBuf) {
-        let Owner::Standing((there, entry)) = self.owner(&folder, &name, &proposal.item) else {
+    fn replace(&mut self, proposal: &Proposal, doubts: Vec<Doubt>, folder: &Spot, name: NameBuf) {
+        let Owner::Standing((there, entry)) = self.owner(folder, &name, &proposal.item) else {
             return;
         };
         self.sets += 1;
@@ -319,28 +327,21 @@ impl<'a> Settler<'a> {
             doubts: Vec::new(),
             together,
         });
-        self.go_together(proposal, by, FreeNames { folder, names: vec![name], together });
+        self.go(proposal, doubts, FreeNames { folder, names: vec![name], together });
     }
 
-    /// Writes the steps of an item and its followers; `names` are theirs in the same order.
-    fn go(&mut self, proposal: Proposal, by: PlacedBy, folder: Spot, names: Vec<NameBuf>) {
-        let together = self.set_for(&proposal);
-        self.go_together(proposal, by, FreeNames { folder, names, together });
-    }
-
-    fn go_together(&mut self, proposal: Proposal, by: PlacedBy, names: FreeNames) {
+    /// Writes the steps of an item and its followers; the names are theirs in the same order.
+    fn go(&mut self, proposal: &Proposal, doubts: Vec<Doubt>, names: FreeNames) {
         let FreeNames { folder, names, together } = names;
-        let mut targets =
-            names.into_iter().map(|name| Spot::new(folder.place.clone(), folder.path.join(&name)));
-        let leader = self.step(&proposal, Act::Leave);
-        let followers = followers_like(&leader, &proposal);
-        let members: Vec<Step> = std::iter::once(leader).chain(followers).collect();
-        for mut step in members {
-            let Some(to) = targets.next() else { return };
-            let facts = self.standing.get(&folder);
-            let key = facts.map_or_else(|| to.path.name().to_vec(), |f| f.rules.key(to.path.name()));
-            self.claimed.insert((folder.clone(), key), self.now);
-            step.doubts.extend(self.differs_in_case(&folder, &step.item, to.path.name()));
+        let together = together.or_else(|| self.set_for(proposal));
+        let by = proposal.placing().map_or(PlacedBy::Move, |placing| placing.by);
+        let leader = Step { doubts, ..step(proposal, Act::Leave) };
+        let followers = followers_like(&leader, proposal);
+        for (mut step, name) in std::iter::once(leader).chain(followers).zip(names) {
+            let key = key_in(self.standing.get(folder), &name).into_owned();
+            of_folder(&mut self.claimed, folder).insert(key, self.now);
+            let to = Spot::new(folder.place.clone(), folder.path.join(&name));
+            step.doubts.extend(self.differs_in_case(folder, &step.item, name));
             step.together = together;
             step.act = match by {
                 PlacedBy::Unpack => Act::Unpack { to },
@@ -352,30 +353,45 @@ impl<'a> Settler<'a> {
     }
 
     /// The doubt about a name from which another in the folder differs in letter case only, where that is allowed.
-    fn differs_in_case(&mut self, folder: &Spot, own: &Spot, name: &[u8]) -> Option<Doubt> {
-        let standing = self.standing.get(folder);
-        let cases = self.cases.entry(folder.clone()).or_insert_with(|| {
-            let names = standing.into_iter().flat_map(|facts| facts.names.values());
-            names.map(|(name, _)| (fold_bytes(name), name.clone())).collect()
-        });
-        let name = NameBuf::new(name.to_vec())?;
-        let other = cases.insert(fold_bytes(&name), name.clone())?;
-        let is_own = own.folder() == *folder && own.path.name() == &*other;
+    fn differs_in_case(&mut self, folder: &Spot, own: &Spot, name: NameBuf) -> Option<Doubt> {
+        if !self.cases.contains_key(folder) {
+            let there = self.standing.get(folder).into_iter().flat_map(|facts| facts.names.values());
+            let there = there.map(|(name, _)| (fold_bytes(name), name.clone())).collect();
+            self.cases.insert(folder.clone(), there);
+        }
+        let other = of_folder(&mut self.cases, folder).insert(fold_bytes(&name), name.clone())?;
+        let is_own = own.lies_in(folder) && own.path.name() == &*other;
         (other != name && !is_own).then_some(Doubt::DiffersInCase(other))
     }
+}
 
-    fn step(&self, proposal: &Proposal, act: Act) -> Step {
-        Step {
-            act,
-            item: proposal.item.clone(),
-            kind: proposal.kind,
-            stamp: proposal.stamp,
-            size: proposal.size,
-            modified: proposal.modified,
-            why: proposal.why.clone(),
-            doubts: proposal.doubts.clone(),
-            together: None,
-        }
+/// What is noted down of a folder. Most are there already, so that no key is made in vain.
+fn of_folder<'m, K, V>(all: &'m mut HashMap<Spot, HashMap<K, V>>, folder: &Spot) -> &'m mut HashMap<K, V> {
+    if !all.contains_key(folder) {
+        all.insert(folder.clone(), HashMap::new());
+    }
+    all.get_mut(folder).expect("it was just put there")
+}
+
+/// The form under which a name is compared in a folder.
+fn key_in<'n>(facts: Option<&FolderFacts>, name: &'n [u8]) -> Cow<'n, [u8]> {
+    match facts {
+        Some(facts) if facts.rules.folds => Cow::Owned(facts.rules.key(name)),
+        _ => Cow::Borrowed(name),
+    }
+}
+
+fn step(proposal: &Proposal, act: Act) -> Step {
+    Step {
+        act,
+        item: proposal.item.clone(),
+        kind: proposal.kind,
+        stamp: proposal.stamp,
+        size: proposal.size,
+        modified: proposal.modified,
+        why: proposal.why.clone(),
+        doubts: proposal.doubts.clone(),
+        together: None,
     }
 }
 

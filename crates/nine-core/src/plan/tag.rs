@@ -83,7 +83,7 @@ pub fn of_place(item: &Spot, config: &Config, now: &Now) -> Vec<String> {
     let puts = config.rules.iter().filter_map(|rule| rule.put.as_ref());
     let meant = puts.filter(|put| {
         let bookcase = config.bookcase(put.bookcase.as_deref());
-        Some(put.shelf) == shelf && bookcase.is_some_and(|bookcase| bookcase.name == item.place)
+        Some(put.shelf) == shelf && bookcase.is_some_and(|bookcase| *bookcase.name == *item.place)
     });
     let by_rule = meant.filter_map(|put| put_back(put, below)).find(|tags| !tags.is_empty());
     let by_answer = || -> Vec<String> {

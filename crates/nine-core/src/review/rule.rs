@@ -92,7 +92,7 @@ pub fn rule_of(
 
 /// A folder on a shelf as rules write it: `3/Claims`, or `home/3/Claims` where there are several bookcases.
 fn put(folder: &Spot, shelvings: &[Shelving]) -> Result<String, NoRule> {
-    let shelving = shelvings.iter().find(|shelving| shelving.bookcase == folder.place);
+    let shelving = shelvings.iter().find(|shelving| *shelving.bookcase == *folder.place);
     let shelving = shelving.ok_or(NoRule::OnNoShelf)?;
     let mut parts = folder.path.parts();
     let number = parts.next().and_then(|name| shelf_number(&name)).ok_or(NoRule::OnNoShelf)?;

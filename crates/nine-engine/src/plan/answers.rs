@@ -88,7 +88,7 @@ pub(crate) struct Rules<'w> {
 impl<'w> Rules<'w> {
     /// The rules for the piles that some items lie in.
     pub fn of<'i>(workspace: &'w Workspace, items: impl Iterator<Item = &'i Spot>) -> Self {
-        let places: std::collections::HashSet<&str> = items.map(|item| item.place.as_str()).collect();
+        let places: std::collections::HashSet<&str> = items.map(|item| &*item.place).collect();
         let piles = workspace.config().piles.iter().filter(|pile| places.contains(pile.name.as_str()));
         Self { workspace, piles: piles.collect(), at_work: None }
     }

@@ -9,11 +9,23 @@ use nine_stores::{Places, ReadStore, Store};
 
 /// Adds their doubts to the steps.
 pub fn add(places: &Places, steps: &mut [Step]) {
-    let mut sight = Sight { places, open: HashMap::new(), domains: HashMap::new() };
+    let (open, domains) = (HashMap::new(), HashMap::new());
+    let mut sight = Sight { places, open, domains, from: None, to: None };
     for step in steps {
+        sight.look_at_folders(step);
         let found = [sight.shared(step), sight.opened(step), sight.lost(step)];
         step.doubts.extend(found.into_iter().flatten());
     }
+}
+
+/// A folder that others see, and who they are.
+type SeenBy = (String, String);
+
+/// What is known of a folder that a step leads to.
+struct Target {
+    folder: Spot,
+    seen: Option<SeenBy>,
+    open: Option<bool>,
 }
 
 struct Sight<'a> {
@@ -22,37 +34,60 @@ struct Sight<'a> {
     open: HashMap<Spot, Option<bool>>,
     /// The domains of folders.
     domains: HashMap<Spot, Option<u64>>,
+    /// The folder in which the step's item lies, and whether others may enter it; mostly that of the step before.
+    from: Option<(Spot, Option<bool>)>,
+    /// The one to which it leads.
+    to: Option<Target>,
 }
 
 impl Sight<'_> {
+    /// Looks at the folders of a step, where they are others than those of the step before.
+    fn look_at_folders(&mut self, step: &Step) {
+        if !self.from.as_ref().is_some_and(|(folder, _)| step.item.lies_in(folder)) {
+            let folder = step.item.folder();
+            let open = self.is_open(&folder);
+            self.from = Some((folder, open));
+        }
+        let Some(to) = step.target() else { return self.to = None };
+        if !self.to.as_ref().is_some_and(|target| to.lies_in(&target.folder)) {
+            let folder = to.folder();
+            let (seen, open) = (self.seen(&folder), self.is_open(&folder));
+            self.to = Some(Target { folder, seen, open });
+        }
+    }
+
+    fn seen(&self, spot: &Spot) -> Option<SeenBy> {
+        let (folder, who) = self.places.of(spot).ok()?.seen_by(&spot.path)?;
+        Some((Spot::new(spot.place.clone(), folder).to_string(), who))
+    }
+
     /// A step into or out of a folder that others see.
     fn shared(&self, step: &Step) -> Option<Doubt> {
-        let seen = |spot: &Spot| {
-            let (folder, who) = self.places.of(spot).ok()?.seen_by(&spot.path)?;
-            Some((Spot::new(spot.place.clone(), folder).to_string(), who))
-        };
-        let there = step.target().map(|to| seen(&to.folder()));
-        if there.is_none() && !matches!(step.act, Act::Discard { .. }) {
+        if self.to.is_none() && !matches!(step.act, Act::Discard { .. }) {
+            return None;
+        }
+        let to = self.to.as_ref().and_then(|to| to.seen.clone());
+        let from = self.seen(&step.item).filter(|_| step.vacates());
+        let same = from.as_ref().map(|(_, who)| who) == to.as_ref().map(|(_, who)| who);
+        if same {
             return None;
         }
         // A shelf of this machine is told by its number, whatever its folder is called.
-        let is_renamed = step.target().is_some_and(|to| to.folder() == step.item.folder());
+        let is_renamed = self.to.as_ref().is_some_and(|to| step.item.lies_in(&to.folder));
         let is_local = |store: &dyn Store| store.location(&step.item.path).local().is_some();
         if is_renamed && self.places.of(&step.item).is_ok_and(is_local) {
             return None;
         }
-        let (from, to) = (seen(&step.item).filter(|_| step.vacates()), there.flatten());
-        let same = from.as_ref().map(|(_, who)| who) == to.as_ref().map(|(_, who)| who);
-        (!same).then_some(Doubt::Sight { gains: to, loses: from })
+        Some(Doubt::Sight { gains: to, loses: from })
     }
 
     /// A step from a folder that the person alone may enter to one that others may.
-    fn opened(&mut self, step: &Step) -> Option<Doubt> {
-        let (from, to) = (step.item.folder(), step.target()?.folder());
-        if self.is_open(&from)? || !self.is_open(&to)? {
+    fn opened(&self, step: &Step) -> Option<Doubt> {
+        let ((from, is_open), to) = (self.from.as_ref()?, self.to.as_ref()?);
+        if (*is_open)? || !to.open? || step.target().is_none() {
             return None;
         }
-        Some(Doubt::Opens { from: from.to_string(), to: to.to_string() })
+        Some(Doubt::Opens { from: from.to_string(), to: to.folder.to_string() })
     }
 
     /// Whether others may enter a folder and all above it in its place; of one that is still to be made, the nearest

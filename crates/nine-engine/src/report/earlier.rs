@@ -22,7 +22,7 @@ const WEEKS: usize = 26;
 pub(super) fn weeks(surveyed: &Surveyed, runs: &[Run], names: &Names) -> Vec<ReportWeek> {
     let workspace = surveyed.looking.workspace;
     let piles: Vec<&View> = surveyed.looking.views.iter().filter(|view| view.area.is_pile).collect();
-    let number = |place: &str| piles.iter().position(|view| view.area.base.place == place);
+    let number = |place: &str| piles.iter().position(|view| *view.area.base.place == *place);
     let loose: Vec<LooseFile> =
         piles.iter().enumerate().flat_map(|(place, view)| loose_in(place, view)).collect();
     let kept = earlier(workspace);

@@ -79,8 +79,7 @@ fn names(looking: &Looking, request: &Request) -> Names {
     let config = looking.workspace.config();
     let is_told =
         |place: &str| config.pile(place).is_some() || config.bookcases.iter().any(|case| case.name == place);
-    let outsiders =
-        looking.views.iter().map(|view| view.area.base.place.as_str()).filter(|place| !is_told(place));
+    let outsiders = looking.views.iter().map(|view| &*view.area.base.place).filter(|place| !is_told(place));
     match request.hides_names {
         true => Names::hidden(outsiders),
         false => Names::Shown,

@@ -69,7 +69,7 @@ pub fn of_selection<'w>(workspace: &'w Workspace, selection: &Selection) -> Resu
         return Err(Error::IsAPlace { item: place.item.clone(), wanted: WantedOfPlace::Put });
     }
     let piles = &workspace.config().piles;
-    let holds = |pile: &str| selected.items.iter().any(|item| item.item.place == pile);
+    let holds = |pile: &str| selected.items.iter().any(|item| *item.item.place == *pile);
     let piles: Vec<_> = piles.iter().filter(|pile| holds(&pile.name)).collect();
     let mut by_rules: HashMap<Spot, Proposal> = HashMap::new();
     if !piles.is_empty() && !workspace.config().rules.is_empty() {

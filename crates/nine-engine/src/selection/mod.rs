@@ -126,7 +126,7 @@ fn by_paths(workspace: &Workspace, paths: &[PathBuf]) -> Result<Selected> {
     let mut seen = HashSet::new();
     for path in paths {
         let mut found = locate(workspace, path)?;
-        if found.spot.place == NO_PLACE {
+        if *found.spot.place == *NO_PLACE {
             let next = free_name(workspace, &elsewhere);
             let name = elsewhere.entry(found.store.address()).or_insert(next).clone();
             selected.places.add(name.clone(), found.store.clone());

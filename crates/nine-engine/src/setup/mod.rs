@@ -209,7 +209,7 @@ impl Case {
     fn base(&self, workspace: &Workspace, places: &mut Places) -> Result<Spot> {
         let local = self.at.local().filter(|at| !at.is_dir());
         let Some(at) = local else {
-            let base = Spot::new(&self.name, ItemPath::root());
+            let base = Spot::new(self.name.as_str(), ItemPath::root());
             // Whatever keeps it from being opened is told as of any place.
             return places.of(&base).map(|_| base.clone()).map_err(Error::store(&base));
         };

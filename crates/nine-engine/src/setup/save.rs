@@ -56,7 +56,7 @@ pub fn save_layout(workspace: &Workspace, bookcase: Option<&str>, depth: usize) 
 }
 
 fn shelves(workspace: &Workspace, case: &Bookcase, depth: usize) -> Result<Vec<LayoutShelf>> {
-    let base = nine_core::place::Spot::new(&case.name, ItemPath::root());
+    let base = nine_core::place::Spot::new(case.name.as_str(), ItemPath::root());
     let store = workspace.opened().places.of(&base).map_err(Error::store(&base))?;
     let shelvings = workspace.shelvings();
     let shelving = shelvings.iter().find(|shelving| shelving.bookcase == case.name);

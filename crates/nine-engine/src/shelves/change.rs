@@ -36,7 +36,7 @@ pub fn make(workspace: &Workspace, names: &[String]) -> Result<Plan> {
     let mut places = workspace.opened().places.clone();
     let mut steps = Vec::new();
     for case in chosen(workspace, names)? {
-        let spot = Spot::new(&case.name, ItemPath::root());
+        let spot = Spot::new(case.name.as_str(), ItemPath::root());
         let is_closed = workspace.store(&case.name).is_none();
         let base = match workspace.at(&case.at).local().filter(|_| is_closed) {
             Some(at) if !can_be_made(at) => {
@@ -176,15 +176,15 @@ fn with_config(
     icon: Option<(&ShelfConfig, NameBuf)>,
 ) -> Result<Plan> {
     let mut places = workspace.opened().places.clone();
-    let base = Spot::new(&case.name, ItemPath::root());
+    let base = Spot::new(case.name.as_str(), ItemPath::root());
     let mut steps = Vec::new();
     if !renames.is_empty() {
         let store = places.of(&base).map_err(Error::store(&base))?;
         for (now, wanted) in renames {
-            let item = Spot::new(&case.name, base.path.join(&now));
+            let item = Spot::new(case.name.as_str(), base.path.join(&now));
             let entry = store.entry(&item.path).map_err(Error::store(&item))?;
             let Some(entry) = entry else { continue };
-            let to = Spot::new(&case.name, base.path.join(&wanted));
+            let to = Spot::new(case.name.as_str(), base.path.join(&wanted));
             steps.push(Step {
                 act: Act::Move { to },
                 stamp: entry.stamp(),
@@ -194,7 +194,7 @@ fn with_config(
         }
     }
     if let Some((shelf, folder)) = icon {
-        let folder = Spot::new(&case.name, base.path.join(&folder));
+        let folder = Spot::new(case.name.as_str(), base.path.join(&folder));
         steps.extend(icons::steps(&places, std::iter::once((shelf, folder)))?);
     }
     if !change.is_none() {

@@ -120,7 +120,7 @@ fn standing(looking: &Looking, case: &Bookcase) -> Option<BookcaseState> {
     let workspace = looking.workspace;
     let view = looking.views.iter().position(|view| is_at(workspace, case, &view.area.at))?;
     let shelving = workspace.shelvings().into_iter().find(|shelving| shelving.bookcase == case.name)?;
-    let apart = workspace.opened().archive.iter().find(|shelf| shelf.place == case.name);
+    let apart = workspace.opened().archive.iter().find(|shelf| *shelf.place == *case.name);
     let flaws = flaws(&looking.views[view].tree, &shelving, apart.map(|shelf| &shelf.path));
     workspace.store(&case.name)?;
     Some(BookcaseState { name: case.name.clone(), shelving, view, flaws })
@@ -163,7 +163,7 @@ pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<BookcasePicture>
         let mut added: HashMap<Spot, u64> = HashMap::new();
         for step in plan.doable() {
             match &step.act {
-                Act::Move { to } | Act::Copy { to } if to.place == shelving.bookcase => {
+                Act::Move { to } | Act::Copy { to } if *to.place == *shelving.bookcase => {
                     *added.entry(to.folder()).or_default() += 1;
                 }
                 _ => {}

@@ -176,6 +176,6 @@ impl Corrections {
 
 /// Where a run knew something, as it is written.
 fn location(run: &Run, spot: &Spot) -> Option<String> {
-    let place = run.places.get(&spot.place).and_then(|at| Location::read(at).ok())?;
+    let place = run.places.get(&*spot.place).and_then(|at| Location::read(at).ok())?;
     Some(place.join(&spot.path).to_string())
 }

@@ -99,7 +99,7 @@ fn keep(workspace: &Workspace, pile: &str, due: &Due, open: Draft) -> Result<usi
     let mut all = old.unwrap_or_else(|| Draft::new("", Vec::new(), &workspace.opened().places));
     let known: HashSet<Spot> = all.proposals.iter().map(|proposal| proposal.item.clone()).collect();
     let before = all.proposals.clone();
-    all.proposals.retain(|proposal| proposal.item.place != pile || !is_due(proposal, due));
+    all.proposals.retain(|proposal| *proposal.item.place != *pile || !is_due(proposal, due));
     let new = open.proposals.iter().filter(|proposal| !known.contains(&proposal.item)).count();
     all.add(open);
     if all.proposals != before {

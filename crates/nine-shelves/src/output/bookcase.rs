@@ -37,7 +37,7 @@ pub fn print(out: &mut impl Write, look: &Look, rows: &[(&ShelfRow, String)]) ->
 /// The bookcase, a line a shelf. The fullest shelf is as wide as the room for spines.
 pub fn lines(look: &Look, rows: &[(&ShelfRow, String)]) -> Vec<StyledLine> {
     let names: Vec<String> =
-        rows.iter().map(|(row, _)| shorten(&marked(row, look), 28, look.ascii)).collect();
+        rows.iter().map(|(row, _)| shorten(&marked(row, look), 28, look.ascii).into_owned()).collect();
     let name_width = names.iter().map(|name| name.width()).max().unwrap_or(0);
     let figures: Vec<[String; 3]> = rows.iter().map(|(row, _)| figures(row)).collect();
     let widest = |at: usize| figures.iter().map(|f| f[at].width()).max().unwrap_or(0);

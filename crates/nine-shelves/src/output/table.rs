@@ -1,9 +1,11 @@
 //! Aligned columns without frames.
 
+use std::borrow::Cow;
+use std::fmt::Write as _;
 use std::io::{self, Write};
 
 use anstyle::Style;
-use unicode_width::UnicodeWidthStr;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 use super::Look;
 use super::style::PLAIN;
@@ -42,6 +44,8 @@ pub enum TableColumn {
 pub struct Table {
     columns: Vec<TableColumn>,
     lines: Vec<Vec<Cell>>,
+    /// The widest cell of each column, of all lines that are or were here.
+    widest: Vec<usize>,
     indent: usize,
 }
 
@@ -52,7 +56,7 @@ const LEAST: usize = 14;
 impl Table {
     /// An empty table of these columns.
     pub fn new(columns: &[TableColumn]) -> Self {
-        Self { columns: columns.to_vec(), lines: Vec::new(), indent: 0 }
+        Self { columns: columns.to_vec(), lines: Vec::new(), widest: vec![0; columns.len()], indent: 0 }
     }
 
     /// The same, set in by some spaces.
@@ -63,17 +67,22 @@ impl Table {
 
     /// Adds a line.
     pub fn line(&mut self, cells: Vec<Cell>) {
+        self.measure(&cells);
         self.lines.push(cells);
+    }
+
+    /// Makes room for a line that is printed by itself.
+    pub fn measure(&mut self, cells: &[Cell]) {
+        for (widest, cell) in self.widest.iter_mut().zip(cells) {
+            *widest = (*widest).max(width(&cell.text));
+        }
     }
 
     /// The width that each column wants, and that a whole line wants.
     fn wanted(&self) -> (Vec<usize>, usize) {
-        let widest =
-            |at: usize| self.lines.iter().filter_map(|line| line.get(at)).map(|c| c.text.width()).max();
-        let widths: Vec<usize> = (0..self.columns.len()).map(|at| widest(at).unwrap_or(0)).collect();
-        let used = widths.iter().filter(|width| **width > 0).count();
-        let line = widths.iter().sum::<usize>() + GAP * used.saturating_sub(1) + self.indent;
-        (widths, line)
+        let used = self.widest.iter().filter(|width| **width > 0).count();
+        let line = self.widest.iter().sum::<usize>() + GAP * used.saturating_sub(1) + self.indent;
+        (self.widest.clone(), line)
     }
 
     /// Whether every line fits as it is.
@@ -101,31 +110,39 @@ impl Table {
 
     /// Prints the lines with these widths, so that several tables can share them.
     pub fn print_with(&self, out: &mut impl Write, look: &Look, widths: &[usize]) -> io::Result<()> {
-        for line in &self.lines {
-            let mut text = " ".repeat(self.indent);
-            let mut pending = 0;
-            for ((cell, column), width) in line.iter().zip(&self.columns).zip(widths) {
-                if *width == 0 {
-                    continue;
-                }
-                if cell.text.is_empty() {
-                    pending += width + GAP;
-                    continue;
-                }
-                let shown = match column {
-                    TableColumn::Shortened | TableColumn::Squeezed => shorten(&cell.text, *width, look.ascii),
-                    _ => cell.text.clone(),
-                };
-                let padding = width.saturating_sub(shown.width());
-                let before = if *column == TableColumn::Right { padding } else { 0 };
-                text.push_str(&" ".repeat(pending + before));
-                let style = cell.style;
-                text.push_str(&format!("{style}{shown}{style:#}"));
-                pending = GAP + padding - before;
+        self.lines.iter().try_for_each(|line| self.print_line(out, look, widths, line))
+    }
+
+    /// Prints a line with these widths.
+    pub fn print_line(
+        &self,
+        out: &mut impl Write,
+        look: &Look,
+        widths: &[usize],
+        line: &[Cell],
+    ) -> io::Result<()> {
+        let mut text = " ".repeat(self.indent);
+        let mut pending = 0;
+        for ((cell, column), room) in line.iter().zip(&self.columns).zip(widths) {
+            if *room == 0 {
+                continue;
             }
-            writeln!(out, "{}", text.trim_end_matches(' '))?;
+            if cell.text.is_empty() {
+                pending += room + GAP;
+                continue;
+            }
+            let shown = match column {
+                TableColumn::Shortened | TableColumn::Squeezed => shorten(&cell.text, *room, look.ascii),
+                _ => Cow::Borrowed(cell.text.as_str()),
+            };
+            let padding = room.saturating_sub(width(&shown));
+            let before = if *column == TableColumn::Right { padding } else { 0 };
+            text.extend(std::iter::repeat_n(' ', pending + before));
+            let style = cell.style;
+            write!(text, "{style}{shown}{style:#}").map_err(io::Error::other)?;
+            pending = GAP + padding - before;
         }
-        Ok(())
+        writeln!(out, "{}", text.trim_end_matches(' '))
     }
 
     /// Prints the lines.
@@ -134,35 +151,40 @@ impl Table {
     }
 }
 
+/// Columns that a text takes on a screen.
+fn width(text: &str) -> usize {
+    // Nearly all is ASCII, of which no table has to be asked.
+    if is_plain(text) { text.len() } else { text.width() }
+}
+
+fn is_plain(text: &str) -> bool {
+    text.bytes().all(|byte| (b' '..=b'~').contains(&byte))
+}
+
 /// Shortens a text in its middle, keeping more of its end than of its start.
-pub fn shorten(text: &str, width: usize, ascii: bool) -> String {
-    if text.width() <= width {
-        return text.to_owned();
+pub fn shorten(text: &str, room: usize, ascii: bool) -> Cow<'_, str> {
+    if width(text) <= room {
+        return Cow::Borrowed(text);
     }
     let mark = if ascii { "..." } else { "…" };
-    let room = width.saturating_sub(mark.width());
+    let room = room.saturating_sub(mark.width());
     let tail_room = room - room / 3;
-    let mut tail: Vec<char> = Vec::new();
-    let mut used = 0;
-    for c in text.chars().rev() {
-        let wide = c.to_string().width();
-        if used + wide > tail_room {
-            break;
-        }
-        used += wide;
-        tail.push(c);
+    if is_plain(text) {
+        let tail = &text[text.len() - tail_room..];
+        return Cow::Owned([&text[..room - tail_room], mark, tail].concat());
     }
-    let mut head = String::new();
-    let mut head_used = 0;
-    for c in text.chars() {
-        let wide = c.to_string().width();
-        if head_used + wide > room - used {
-            break;
-        }
-        head_used += wide;
-        head.push(c);
-    }
-    head + mark + &tail.into_iter().rev().collect::<String>()
+    let fitting = |chars: &mut dyn Iterator<Item = char>, room: usize| {
+        let mut used = 0;
+        let fits = |c: &char| {
+            used += c.width().unwrap_or(0);
+            used <= room
+        };
+        let taken: Vec<char> = chars.take_while(fits).collect();
+        taken
+    };
+    let tail: String = fitting(&mut text.chars().rev(), tail_room).into_iter().rev().collect();
+    let head: String = fitting(&mut text.chars(), room - tail.width()).into_iter().collect();
+    Cow::Owned(head + mark + &tail)
 }
 
 #[cfg(test)]

@@ -66,20 +66,17 @@ impl Shown<'_> {
         // Reasons that are all short, such as the date that decided, are told whole.
         let is_short = self.worklist.steps.iter().all(|step| step.why_in_short().chars().count() <= SHORT);
         // All groups share their columns, so that figures stand under figures.
-        let mut whole = self.table(is_short);
+        // There may be very many lines, so that none is kept: each is made once to be measured, and once to be shown.
+        let mut table = self.table(is_short);
         for (_, steps, shown) in &tables {
-            for at in &steps[..*shown] {
-                whole.line(self.cells(*at, &beside));
-            }
+            steps[..*shown].iter().for_each(|at| table.measure(&self.cells(*at, &beside)));
         }
-        let widths = whole.widths(self.look);
+        let widths = table.widths(self.look);
         let mut told = Vec::new();
         for (group, steps, shown) in &tables {
             self.heading(out, group, steps)?;
             for at in &steps[..*shown] {
-                let mut table = self.table(is_short);
-                table.line(self.cells(*at, &beside));
-                table.print_with(out, self.look, &widths)?;
+                table.print_line(out, self.look, &widths, &self.cells(*at, &beside))?;
                 self.notes(out, *at, &mut told)?;
             }
             if *shown < steps.len() {
@@ -148,7 +145,7 @@ impl Shown<'_> {
     fn folder(&self, folder: &Spot) -> String {
         let path = self.look.name(folder.path.as_bytes());
         match (folder.path.is_root(), self.name_places) {
-            (true, _) => folder.place.clone(),
+            (true, _) => folder.place.to_string(),
             (false, true) => format!("{}/{path}", folder.place),
             (false, false) => path,
         }
@@ -217,7 +214,8 @@ impl Shown<'_> {
     fn notes<'t>(&'t self, out: &mut impl Write, at: usize, told: &mut Vec<&'t Doubt>) -> io::Result<()> {
         let step = &self.worklist.steps[at];
         if is_renamed(step) {
-            let old = shorten(&self.look.name(step.item.path.name()), self.look.width - 10, self.look.ascii);
+            let old = self.look.name(step.item.path.name());
+            let old = shorten(&old, self.look.width - 10, self.look.ascii);
             writeln!(out, "     {FAINT}was{FAINT:#} {old}")?;
         }
         for line in step.why.lines().skip(1) {

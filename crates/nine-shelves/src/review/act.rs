@@ -144,7 +144,8 @@ impl App<'_, '_> {
                 // It goes on by itself; somebody has to wait for it all the same.
                 std::thread::spawn(move || child.wait());
                 let root = ItemPath::root();
-                let what = if folder && spot.path == root { spot.place } else { spot.to_string() };
+                let what =
+                    if folder && spot.path == root { spot.place.to_string() } else { spot.to_string() };
                 Message::Done(format!("opened {what}"))
             }
             Err(error) => Message::Refused(format!("xdg-open cannot be run: {error}")),

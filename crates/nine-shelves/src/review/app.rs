@@ -148,7 +148,7 @@ impl<'a, 'w> App<'a, 'w> {
 
     /// Whether a spot is on a shelf, so that its bookcase need not be named.
     pub fn is_shelf(&self, spot: &Spot) -> bool {
-        self.open.shelvings.iter().any(|shelving| shelving.bookcase == spot.place)
+        self.open.shelvings.iter().any(|shelving| *shelving.bookcase == *spot.place)
     }
 
     pub fn names_places(&self) -> bool {

@@ -82,7 +82,7 @@ impl Paint {
 
     /// A text shortened in its middle.
     pub fn short(self, text: &str, width: usize) -> String {
-        shorten(text, width, self.ascii)
+        shorten(text, width, self.ascii).into_owned()
     }
 
     pub fn arrow(self) -> &'static str {

@@ -11,7 +11,7 @@ use nine_core::worklist::Act;
 /// A folder as it is told: without its bookcase, where there is only one.
 pub fn folder(spot: &Spot, names_places: bool, is_shelf: bool) -> String {
     match (spot.path.is_root(), names_places || !is_shelf) {
-        (true, _) => spot.place.clone(),
+        (true, _) => spot.place.to_string(),
         (false, true) => spot.to_string(),
         (false, false) => spot.path.to_text(),
     }

@@ -152,7 +152,7 @@ impl EditReader<'_> {
         let wrong =
             |why: String| Wrong::at(row.line, format!("`{}` under `{column}` {why}", plain(text)), help);
         let spot = Spot::parse(&as_written(text)).map_err(|error| wrong(format!("is no place: {error}")))?;
-        if !self.kept.places.contains_key(&spot.place) {
+        if !self.kept.places.contains_key(&*spot.place) {
             let known = any_of(self.kept.places.keys().map(String::as_str));
             return Err(wrong(format!("is in no place that is known here ({known})")));
         }
