@@ -139,7 +139,7 @@ impl Place {
         let mut tree = self.store.scan(&Scope::default(), &Watch::default()).expect("the place is read").tree;
         let address = self.store.address();
         let carried = catalogue.carry_over(&address, &mut tree, at).expect("the catalogue is read");
-        let candidates = Candidates::of(&[&tree], |_| Some(Side::Asked), Meet::Any, HashSet::new());
+        let candidates = Candidates::unread_of(&[&tree], |_| Some(Side::Asked), Meet::Any, HashSet::new());
         let mut sources = [HashSource { store: Some(&self.store), tree: &mut tree }];
         hash(&mut sources, &candidates, &Watch::default());
         let found = groups(&[&tree], Taken::default(), |_, _| false);

@@ -1,7 +1,6 @@
 //! What the check of a worklist must know of the world.
 
-use std::collections::HashMap;
-
+use foldhash::{HashMap, HashMapExt};
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Facts, FolderFacts, NameRules, NamesThere, Problem, Worklist};
 use nine_stores::{Places, StoreError};

@@ -10,6 +10,9 @@ use std::fmt::Write;
 /// A backslash is doubled, `\n`, `\r` and `\t` are named, other control characters and marks
 /// without a shape become `\u{…}`, and bytes outside UTF-8 become `\xNN`.
 pub fn escape(bytes: &[u8]) -> String {
+    if let Some(text) = as_it_is(bytes) {
+        return text.to_owned();
+    }
     let mut out = String::with_capacity(bytes.len());
     for chunk in bytes.utf8_chunks() {
         for c in chunk.valid().chars() {
@@ -20,6 +23,12 @@ pub fn escape(bytes: &[u8]) -> String {
         }
     }
     out
+}
+
+/// Bytes of which nothing is to be escaped, as nearly all names are.
+fn as_it_is(bytes: &[u8]) -> Option<&str> {
+    let is_plain = bytes.iter().all(|byte| matches!(byte, b' '..=b'~') && *byte != b'\\');
+    std::str::from_utf8(bytes).ok().filter(|_| is_plain)
 }
 
 fn push_char(out: &mut String, c: char) {
@@ -47,6 +56,9 @@ fn is_unshowable(c: char) -> bool {
 
 /// Makes text that is not a name (a message of the system, a line of a file) safe to show.
 pub fn plain(text: &str) -> String {
+    if let Some(text) = as_it_is(text.as_bytes()) {
+        return text.to_owned();
+    }
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         if c == '\\' {

@@ -120,7 +120,7 @@ impl Rule {
     /// Whether it is tried on an item at all.
     fn is_tried_on(&self, item: &Item) -> bool {
         self.is_for_pile(&item.spot.place)
-            && self.reaches(item.spot.path.depth())
+            && (self.reach == Reach::Deep || item.is_loose())
             && (!item.is_hidden() || self.asks_for_hidden())
             && (!item.is_unfinished() || self.asks_for_unfinished())
     }

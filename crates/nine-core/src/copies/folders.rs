@@ -123,14 +123,20 @@ impl Decided<'_> {
 /// Hidden files that were not read and lie in folders that are the same in all that people see: only
 /// they can tell whether the folders are the same in all.
 pub fn hidden_in_question(trees: &[&Tree]) -> Vec<Member> {
+    let is_unread = |tree: &Tree, id: NodeId| {
+        tree.has_mark(id, mark::HIDDEN)
+            && tree.kind(id) == Kind::File
+            && tree.size(id) > 0
+            && tree.digest(id).is_none()
+    };
+    if !trees.iter().any(|tree| tree.ids().any(|id| is_unread(tree, id))) {
+        return Vec::new();
+    }
     let mut found = Vec::new();
     for group in groups_of_folders(trees, true, &|_, _| false) {
         for Alike { member, .. } in group.items {
             let tree = member.tree(trees);
-            let unread = tree.inside(member.id).filter(|id| {
-                let hidden = tree.has_mark(*id, mark::HIDDEN);
-                hidden && tree.kind(*id) == Kind::File && tree.size(*id) > 0 && tree.digest(*id).is_none()
-            });
+            let unread = tree.inside(member.id).filter(|id| is_unread(tree, *id));
             found.extend(unread.map(|id| Member { id, ..member }));
         }
     }
@@ -175,13 +181,27 @@ struct FolderSum {
     holds: bool,
 }
 
+impl FolderSum {
+    fn new() -> Self {
+        Self { hasher: blake3::Hasher::new(), whole: true, holds: false }
+    }
+}
+
+/// The sum of a folder around the row in hand.
+fn sum_of(open: &mut Vec<(NodeId, FolderSum)>, folder: NodeId) -> &mut FolderSum {
+    if open.last().is_none_or(|(innermost, _)| *innermost != folder) {
+        open.push((folder, FolderSum::new()));
+    }
+    let last = open.len() - 1;
+    &mut open[last].1
+}
+
 /// Tells the digest of each folder in sight whose files were all read and that holds a byte. A folder
 /// with a link or a device in it has none, since nothing is known of where they lead.
 fn digests_of_folders(tree: &Tree, in_sight: bool, mut tell: impl FnMut(NodeId, Digest)) {
-    let mut open: FxHashMap<NodeId, FolderSum> = FxHashMap::default();
-    let new = || FolderSum { hasher: blake3::Hasher::new(), whole: true, holds: false };
     // From the end, what a folder holds comes before the folder, and only the folders above the row in
-    // hand are open.
+    // hand are open, the innermost last.
+    let mut open: Vec<(NodeId, FolderSum)> = Vec::new();
     for id in tree.ids().rev() {
         let hidden = tree.has_mark(id, mark::HIDDEN);
         if in_sight && hidden {
@@ -192,13 +212,14 @@ fn digests_of_folders(tree: &Tree, in_sight: bool, mut tell: impl FnMut(NodeId, 
             Kind::File => (b'f', tree.digest(id)),
             Kind::Folder if tree.is_unread_folder(id) => (b'd', None),
             Kind::Folder => {
-                let sum = open.remove(&id).unwrap_or_else(new);
+                let own = open.pop_if(|(folder, _)| *folder == id).map(|(_, sum)| sum);
+                let sum = own.unwrap_or_else(FolderSum::new);
                 let digest = sum.whole.then(|| Digest(*sum.hasher.finalize().as_bytes()));
                 if let Some(digest) = digest.filter(|_| sum.holds && !hidden) {
                     tell(id, digest);
                 }
                 if sum.holds && tree.parent(id) != Tree::ROOT {
-                    open.entry(tree.parent(id)).or_insert_with(new).holds = true;
+                    sum_of(&mut open, tree.parent(id)).holds = true;
                 }
                 (b'd', digest)
             }
@@ -208,7 +229,7 @@ fn digests_of_folders(tree: &Tree, in_sight: bool, mut tell: impl FnMut(NodeId, 
         if above == Tree::ROOT {
             continue;
         }
-        let sum = open.entry(above).or_insert_with(new);
+        let sum = sum_of(&mut open, above);
         sum.holds |= sort == b'f';
         match digest {
             Some(digest) if sum.whole => {

@@ -78,25 +78,35 @@ fn by_identity(
     trees: &[&Tree],
     same_spot: impl Fn(Member, Member) -> bool,
 ) -> Vec<Alike> {
+    let identity = |member: Member| member.tree(trees).identity(member.id);
     let mut items: Vec<Alike> = Vec::new();
+    // Most groups are of two or three, of which no table has to be made.
     let mut numbers: FxHashMap<Identity, usize> = Default::default();
     for member in members {
-        match numbers.entry(member.tree(trees).identity(member.id)) {
-            std::collections::hash_map::Entry::Vacant(free) => {
-                free.insert(items.len());
-                items.push(Alike { member, links: Vec::new(), bound: false });
+        let known = match items.len() {
+            ..FEW => items.iter().position(|item| identity(item.member) == identity(member)),
+            _ => numbers.get(&identity(member)).copied(),
+        };
+        let Some(known) = known else {
+            items.push(Alike { member, links: Vec::new(), bound: false });
+            match items.len() {
+                ..FEW => {}
+                FEW => numbers.extend(items.iter().map(|item| identity(item.member)).zip(0..)),
+                many => drop(numbers.insert(identity(member), many - 1)),
             }
-            std::collections::hash_map::Entry::Occupied(known) => {
-                let item = &mut items[*known.get()];
-                let names = std::iter::once(&item.member).chain(&item.links);
-                if !names.copied().any(|name| same_spot(name, member)) {
-                    item.links.push(member);
-                }
-            }
+            continue;
+        };
+        let item = &mut items[known];
+        let names = std::iter::once(&item.member).chain(&item.links);
+        if !names.copied().any(|name| same_spot(name, member)) {
+            item.links.push(member);
         }
     }
     items
 }
+
+/// So many items are gone through one by one.
+const FEW: usize = 8;
 
 /// How much copies take, as far as that is known.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]

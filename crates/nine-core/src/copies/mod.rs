@@ -19,7 +19,7 @@ pub use groups::{Alike, CopiesTake, Group, Taken, copies_take, groups};
 pub use keep::{Chosen, Keep, KeepFacts, choose};
 pub use listing::{Listed, WrongListing, read_listing};
 pub use names::{LookAlike, look_alikes};
-pub use question::{Candidate, Candidates, Meet, Side};
+pub use question::{Candidate, Candidates, END, Meet, Side};
 pub use together::{followers, leader};
 
 use std::fmt;

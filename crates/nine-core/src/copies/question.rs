@@ -3,9 +3,15 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
+use rustc_hash::FxHashSet;
+
 use super::Member;
 use crate::item::{Identity, Kind};
 use crate::tree::{NodeId, Tree};
+
+/// Bytes of either end of a file, by which most that differ are told apart. A file of no more than two such blocks is
+/// read as a whole at once.
+pub const END: u64 = 16 * 1024;
 
 /// What is wanted of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -58,15 +64,28 @@ impl Candidates {
         meet: Meet,
         elsewhere: HashSet<u64>,
     ) -> Self {
-        let mut files = Vec::new();
-        for (view, tree) in trees.iter().enumerate() {
-            let of_tree = tree.ids().filter(|id| tree.kind(*id) == Kind::File && tree.size(*id) > 0);
-            files.extend(of_tree.filter_map(|id| {
-                let member = Member::new(view, id);
-                let side = side(member)?;
-                let (asked, beside) = (side == Side::Asked, side == Side::Beside);
-                Some(Candidate { size: tree.size(id), member, asked, beside })
-            }));
+        let asked = Asked { trees, side: &side };
+        let sizes = asked.shared_sizes(&elsewhere);
+        Self::of_sizes(&asked, &sizes, meet, elsewhere)
+    }
+
+    /// The same without the sizes of which everything is known that reading could tell.
+    pub fn unread_of(
+        trees: &[&Tree],
+        side: impl Fn(Member) -> Option<Side>,
+        meet: Meet,
+        elsewhere: HashSet<u64>,
+    ) -> Self {
+        let asked = Asked { trees, side: &side };
+        let sizes = asked.unread_sizes(&asked.shared_sizes(&elsewhere), &elsewhere);
+        Self::of_sizes(&asked, &sizes, meet, elsewhere)
+    }
+
+    fn of_sizes(asked: &Asked, sizes: &FxHashSet<u64>, meet: Meet, elsewhere: HashSet<u64>) -> Self {
+        let trees = asked.trees;
+        let mut files: Vec<Candidate> = Vec::new();
+        if !sizes.is_empty() {
+            files.extend(asked.files().filter(|file| sizes.contains(&file.size)));
         }
         let identity = |file: &Candidate| file.member.tree(trees).identity(file.member.id).0;
         files.sort_unstable_by(|a, b| {
@@ -121,6 +140,69 @@ impl Candidates {
     /// Whether files of this size are held against digests alone.
     pub fn is_elsewhere(&self, size: u64) -> bool {
         self.elsewhere.contains(&size)
+    }
+}
+
+/// What is asked about of some trees.
+struct Asked<'a> {
+    trees: &'a [&'a Tree],
+    side: &'a dyn Fn(Member) -> Option<Side>,
+}
+
+impl<'a> Asked<'a> {
+    /// The files with bytes in them of which something is wanted.
+    fn files(&self) -> impl Iterator<Item = Candidate> {
+        self.trees.iter().enumerate().flat_map(move |(view, tree)| {
+            let of_tree = tree.ids().filter(|id| tree.kind(*id) == Kind::File && tree.size(*id) > 0);
+            of_tree.filter_map(move |id| {
+                let member = Member::new(view, id);
+                let side = (self.side)(member)?;
+                let (asked, beside) = (side == Side::Asked, side == Side::Beside);
+                Some(Candidate { size: tree.size(id), member, asked, beside })
+            })
+        })
+    }
+
+    /// The sizes that more than one name has, or files elsewhere. Most files have a size of their own, and are not
+    /// looked at any further.
+    fn shared_sizes(&self, elsewhere: &HashSet<u64>) -> FxHashSet<u64> {
+        let mut sizes: Vec<u64> = self.files().map(|file| file.size).collect();
+        sizes.sort_unstable();
+        let shared =
+            sizes.chunk_by(|a, b| a == b).filter(|same| same.len() > 1 || elsewhere.contains(&same[0]));
+        shared.map(|same| same[0]).collect()
+    }
+
+    /// Those of some sizes of which reading could tell more: a file was never read, or both ends of two are the same
+    /// and one was not read as a whole.
+    fn unread_sizes(&self, sizes: &FxHashSet<u64>, elsewhere: &HashSet<u64>) -> FxHashSet<u64> {
+        let mut unread = FxHashSet::default();
+        // Ends of files that were not read as a whole, by a digest of size and ends; two that meet in it by chance
+        // are only looked at once more.
+        let mut open: Vec<(u64, u64)> = Vec::new();
+        let key = |size: u64, ends: u64| ends ^ size.wrapping_mul(0x9e37_79b9_7f4a_7c15);
+        for file in self.files().filter(|file| sizes.contains(&file.size)) {
+            let (tree, size) = (file.member.tree(self.trees), file.size);
+            let by_ends = size > 2 * END && !elsewhere.contains(&size);
+            match (tree.digest(file.member.id), tree.ends(file.member.id)) {
+                (None, Some(ends)) if by_ends => open.push((key(size, ends), size)),
+                (Some(_), ends) if !by_ends || ends.is_some() => {}
+                _ => drop(unread.insert(size)),
+            }
+        }
+        open.sort_unstable();
+        unread.extend(open.windows(2).filter(|two| two[0].0 == two[1].0).map(|two| two[0].1));
+        for file in self.files().filter(|file| !open.is_empty() && sizes.contains(&file.size)) {
+            let tree = file.member.tree(self.trees);
+            let Some(ends) = tree.ends(file.member.id).filter(|_| tree.digest(file.member.id).is_some())
+            else {
+                continue;
+            };
+            if open.binary_search_by_key(&key(file.size, ends), |one| one.0).is_ok() {
+                unread.insert(file.size);
+            }
+        }
+        unread
     }
 }
 

@@ -71,7 +71,7 @@ mod tests {
                 (Name::constant("p.xmp").into(), entry.clone()),
             ]
         };
-        let steps = settle(&plan(items, &beside), &NamesThere::new()).worklist.steps;
+        let steps = settle(&plan(items, &beside), &NamesThere::default()).worklist.steps;
         let told: Vec<(String, bool)> =
             steps.iter().map(|step| (step.item.to_string(), step.together.is_some())).collect();
         let wanted = [

@@ -58,7 +58,7 @@ mod tests {
         // A zip of that day is there already, so both names get a number.
         let taken = |name: &[u8]| name == b"2031-04-07.zip";
         let plan = plan(folder, list, Form::TarZst, &taken, &[]);
-        let steps = settle(&[plan], &NamesThere::new()).worklist.steps;
+        let steps = settle(&[plan], &NamesThere::default()).worklist.steps;
         let told: Vec<String> = steps
             .iter()
             .map(|step| format!("{} {}", step.act.word(), step.target().unwrap_or(&step.item)))

@@ -1,7 +1,6 @@
 //! Gives every proposal a name that is free.
 
 use std::borrow::Cow;
-use std::collections::{HashMap, HashSet};
 
 use super::{Follower, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
@@ -11,6 +10,7 @@ use crate::names::{fold_bytes, split_extension};
 use crate::place::{Name, NameBuf, Spot};
 use crate::rules::Clash;
 use crate::worklist::{Act, ClashAnswer, Doubt, FolderFacts, NamesThere, Step, Worklist};
+use foldhash::{HashMap, HashMapExt, HashSet};
 
 /// What proposals come to.
 #[derive(Debug, Clone, Default)]

@@ -134,12 +134,12 @@ fn shown(worklist: &Worklist) -> Vec<String> {
 /// What stands in folders, given as whole spots.
 fn standing(spots: &[&str]) -> NamesThere {
     let rules = NameRules { folds: false, longest: 255, strict: false, refused: b"" };
-    let mut standing = NamesThere::new();
+    let mut standing = NamesThere::default();
     for (at, text) in spots.iter().enumerate() {
         let spot = Spot::parse(text).unwrap();
         let facts = standing.entry(spot.folder()).or_insert_with(|| FolderFacts {
             rules,
-            names: HashMap::new(),
+            names: Default::default(),
             blocked: None,
             domain: 1,
             free: None,
@@ -204,7 +204,7 @@ name = "never reached"
 when = "file"
 put = "3"
 "#;
-    let worklist = planned(rules, &["copy of loan_list.pdf", "photo.jpg"], &NamesThere::new());
+    let worklist = planned(rules, &["copy of loan_list.pdf", "photo.jpg"], &NamesThere::default());
     assert_eq!(
         shown(&worklist),
         [
@@ -222,12 +222,12 @@ fn loose_rules_take_folders_as_wholes_and_deep_ones_reach_inside() {
     let paths = ["a.pdf", "letters/b.pdf", "letters/c.txt", "repo/.git/x", "repo/d.pdf", "old letters/e.pdf"];
     let rules = "[[rule]]\nwhen = \"type folder and name has old\"\nput = \"3\"\n[[rule]]\nwhen = \"type document\"\nput = \"2\"\n";
     assert_eq!(
-        shown(&planned(rules, &paths, &NamesThere::new())),
+        shown(&planned(rules, &paths, &NamesThere::default())),
         ["a.pdf -> home/2 Borrowed/a.pdf", "old letters -> home/3 Grants/old letters"]
     );
     let deep = rules.replace("when = \"type document\"", "reach = \"deep\"\nwhen = \"type document\"");
     assert_eq!(
-        shown(&planned(&deep, &paths, &NamesThere::new())),
+        shown(&planned(&deep, &paths, &NamesThere::default())),
         [
             "a.pdf -> home/2 Borrowed/a.pdf",
             "letters/b.pdf -> home/2 Borrowed/b.pdf",
@@ -286,7 +286,7 @@ fn loose_items_are_judged_by_content() {
 #[test]
 fn an_unknown_value_is_a_doubt_and_no_later_rule_files_the_item() {
     let rules = "[[rule]]\nname = \"by arrival\"\nwhen = \"file\"\nput = \"2/{arrived:year}\"\n[[rule]]\nwhen = \"file\"\nput = \"3\"\n";
-    let worklist = planned(rules, &["a.pdf"], &NamesThere::new());
+    let worklist = planned(rules, &["a.pdf"], &NamesThere::default());
     assert_eq!(shown(&worklist), ["leave downloads/a.pdf"]);
     let words = worklist.steps[0].doubts[0].words(&now());
     assert_eq!(words, "when it arrived is not known, and the rule `by arrival` needs it");
@@ -312,7 +312,7 @@ fn clashes_are_numbered_left_held_or_replaced() {
 #[test]
 fn two_items_that_come_to_one_name_are_told_apart() {
     let rules = "[[rule]]\nwhen = \"type document\"\nrename = \"plan\"\nput = \"2\"\nclash = \"replace\"\n";
-    let worklist = planned(rules, &["a.pdf", "b.pdf"], &NamesThere::new());
+    let worklist = planned(rules, &["a.pdf", "b.pdf"], &NamesThere::default());
     assert_eq!(shown(&worklist), ["a.pdf -> home/2 Borrowed/plan.pdf", "leave downloads/b.pdf"]);
 }
 
@@ -358,14 +358,18 @@ fn a_shelf_number_that_two_folders_carry_is_a_doubt() {
     let out = propose(&pass, &config.piles[0], &tree(&["a.pdf"], "2030-01-01T00:00"));
     assert!(matches!(out.proposals[0].doubts[0], Doubt::ShelfTwice { number: 2, .. }));
     assert!(
-        settle(&out.proposals, &NamesThere::new()).worklist.steps.iter().all(|step| step.act == Act::Leave)
+        settle(&out.proposals, &NamesThere::default())
+            .worklist
+            .steps
+            .iter()
+            .all(|step| step.act == Act::Leave)
     );
 }
 
 #[test]
 fn a_rename_alone_stays_in_its_folder_and_settles_down() {
     let rules = "[[rule]]\nreach = \"deep\"\nwhen = \"type document\"\nrename = \"{stem:tidy}\"\n";
-    let worklist = planned(rules, &["Plan.pdf", "letters/copy of b.pdf"], &NamesThere::new());
+    let worklist = planned(rules, &["Plan.pdf", "letters/copy of b.pdf"], &NamesThere::default());
     assert_eq!(shown(&worklist), ["letters/copy of b.pdf -> downloads/letters/B.pdf"]);
 }
 

@@ -1,6 +1,7 @@
 //! The planner of `tidy`: applies the rules to what lies in a pile.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
 
 use super::copies::{belongs_to_it, copy_words, lost_tags};
 use super::leave::{LeaveCheck, Left, arriving, in_use};
@@ -161,7 +162,8 @@ fn doubts(outcome: &Effect, rules: &[Rule]) -> Vec<Doubt> {
 
 struct TidyWalk<'a> {
     pass: &'a Pass<'a>,
-    pile: &'a Pile,
+    /// The pile's name, which all spots here share.
+    place: Arc<str>,
     tree: &'a Tree,
     leave: LeaveCheck<'a>,
     deep: bool,
@@ -183,7 +185,7 @@ impl<'a> TidyWalk<'a> {
         let rules = pass.config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
         Self {
             pass,
-            pile,
+            place: pile.name.as_str().into(),
             tree,
             leave: LeaveCheck {
                 tree,
@@ -279,7 +281,7 @@ impl<'a> TidyWalk<'a> {
             }
             return descend;
         }
-        let spot = Spot::new(self.pile.name.clone(), path);
+        let spot = Spot::new(Arc::clone(&self.place), path);
         let item = item(self.tree, id, spot, self.pass.details, self.needs);
         if self.pass.counts_rules {
             self.count(&item);
@@ -424,7 +426,7 @@ impl<'a> TidyWalk<'a> {
         let name = self.tree.name_of(id);
         let stem = split_extension(leader.name()).0;
         Follower {
-            item: Spot::new(self.pile.name.clone(), leader.spot.folder().path.join(name)),
+            item: Spot::new(Arc::clone(&self.place), leader.spot.folder().path.join(name)),
             kind: entry.kind,
             stamp: entry.stamp(),
             size: totals.size,

@@ -380,7 +380,7 @@ proptest! {
                 }
             }
         }
-        let settled = settle(&review.agreed(false), &NamesThere::new());
+        let settled = settle(&review.agreed(false), &NamesThere::default());
         let mut targets: Vec<Spot> = settled.worklist.steps.iter().filter_map(|s| s.target().cloned()).collect();
         let wanted = targets.len();
         targets.sort();

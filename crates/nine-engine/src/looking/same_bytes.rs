@@ -214,6 +214,11 @@ impl Looking<'_> {
         let reachable = |member: Member| views[member.view as usize].store().is_some();
         let side =
             |member: Member| wanted(&views[member.view as usize], member).filter(|_| reachable(member));
+        if views.iter().all(|view| view.store().is_none_or(|store| store.abilities().may_read)) {
+            let unread = Candidates::unread_of(&self.trees(), side, meet, elsewhere);
+            self.read_candidates(&unread);
+            return;
+        }
         let all = Candidates::of(&self.trees(), side, meet, elsewhere.clone());
         if self.spared_of(&all, &HashSet::new()).is_empty() {
             self.read_candidates(&all);
@@ -241,9 +246,6 @@ impl Looking<'_> {
     /// the drive has told enough.
     fn spared_of(&self, candidates: &Candidates, told: &HashSet<Member>) -> BTreeMap<usize, (u64, u64)> {
         let mut spared: BTreeMap<usize, (u64, u64)> = BTreeMap::new();
-        if self.views.iter().all(|view| view.store().is_none_or(|store| store.abilities().may_read)) {
-            return spared;
-        }
         let trees = self.trees();
         let files = (0..candidates.len()).flat_map(|run| candidates.run(run, &trees));
         for file in files.filter(|file| self.is_spared(file.member) && !told.contains(&file.member)) {

@@ -4,6 +4,7 @@ pub mod bars;
 pub mod bookcase;
 pub mod items;
 pub mod records;
+mod side_by_side;
 pub mod style;
 pub mod table;
 pub mod tags;
@@ -61,7 +62,8 @@ impl Look {
 
     /// The bytes of a name, safe to show here.
     pub fn name(&self, bytes: &[u8]) -> String {
-        self.text(&escape(bytes))
+        let name = escape(bytes);
+        if self.ascii { self.text(&name) } else { name }
     }
 
     /// What stands between a condition and what follows from it.

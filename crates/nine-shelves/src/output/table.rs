@@ -78,6 +78,16 @@ impl Table {
         }
     }
 
+    /// Makes room for the lines of another table of these columns.
+    pub fn measure_like(&mut self, other: &Table) {
+        self.widest.iter_mut().zip(&other.widest).for_each(|(own, other)| *own = (*own).max(*other));
+    }
+
+    /// A table of these columns without lines.
+    pub fn without_lines(&self) -> Table {
+        Table::new(&self.columns).indented(self.indent)
+    }
+
     /// The width that each column wants, and that a whole line wants.
     fn wanted(&self) -> (Vec<usize>, usize) {
         let used = self.widest.iter().filter(|width| **width > 0).count();

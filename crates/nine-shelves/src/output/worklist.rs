@@ -3,9 +3,9 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::{self, Write};
 
-use super::Look;
 use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use super::table::{Cell, Table, TableColumn, cell, shorten, styled};
+use super::{Look, side_by_side};
 use nine_core::amount::{count, counted, readable};
 use nine_core::item::Kind;
 use nine_core::merging::{LineChange, changed_lines};
@@ -69,16 +69,16 @@ impl Shown<'_> {
         // There may be very many lines, so that none is kept: each is made once to be measured, and once to be shown.
         let mut table = self.table(is_short);
         for (_, steps, shown) in &tables {
-            steps[..*shown].iter().for_each(|at| table.measure(&self.cells(*at, &beside)));
+            side_by_side::measure(&mut table, &steps[..*shown], |at| self.cells(*at, &beside));
         }
         let widths = table.widths(self.look);
-        let mut told = Vec::new();
+        let told_before = self.told_before(tables.iter().flat_map(|(_, steps, shown)| &steps[..*shown]));
         for (group, steps, shown) in &tables {
             self.heading(out, group, steps)?;
-            for at in &steps[..*shown] {
+            side_by_side::write(out, &steps[..*shown], |at, out| {
                 table.print_line(out, self.look, &widths, &self.cells(*at, &beside))?;
-                self.notes(out, *at, &mut told)?;
-            }
+                self.notes(out, *at, &told_before)
+            })?;
             if *shown < steps.len() {
                 let more = counted((steps.len() - shown) as u64, "more line", "more lines");
                 writeln!(out, "  {FAINT}{} {more}; --all shows them{FAINT:#}", self.look.text("…"))?;
@@ -209,9 +209,29 @@ impl Shown<'_> {
         self.look.text(&nine_core::escape::plain(&all.join(" ")))
     }
 
+    /// What all items of a folder have in common is told once: the doubts of these steps, by the step and their place
+    /// in it, that a step before has told.
+    fn told_before<'s>(&self, steps: impl Iterator<Item = &'s usize>) -> HashSet<(usize, usize)> {
+        let (mut told, mut before) = (HashSet::new(), HashSet::new());
+        for at in steps {
+            for (place, doubt) in self.worklist.steps[*at].doubts.iter().enumerate() {
+                if let Doubt::Opens { from, to } = doubt
+                    && !told.insert((from, to))
+                {
+                    before.insert((*at, place));
+                }
+            }
+        }
+        before
+    }
+
     /// The name that is given up, and why a step is in doubt or refused, below its line.
-    /// What all items of a folder have in common is told once, and kept in `told`.
-    fn notes<'t>(&'t self, out: &mut impl Write, at: usize, told: &mut Vec<&'t Doubt>) -> io::Result<()> {
+    fn notes(
+        &self,
+        out: &mut impl Write,
+        at: usize,
+        told_before: &HashSet<(usize, usize)>,
+    ) -> io::Result<()> {
         let step = &self.worklist.steps[at];
         if is_renamed(step) {
             let old = self.look.name(step.item.path.name());
@@ -224,14 +244,11 @@ impl Shown<'_> {
             }
         }
         // How likely a suggestion is stands at the end of its line.
-        let doubts = step.doubts.iter().filter(|doubt| !matches!(doubt, Doubt::Suggested { .. }));
-        for doubt in doubts {
-            if matches!(doubt, Doubt::Opens { .. }) {
-                if told.contains(&doubt) {
-                    continue;
-                }
-                told.push(doubt);
-            }
+        let is_told = |place: usize, doubt: &Doubt| {
+            !matches!(doubt, Doubt::Suggested { .. }) && !told_before.contains(&(at, place))
+        };
+        let doubts = step.doubts.iter().enumerate().filter(|(place, doubt)| is_told(*place, doubt));
+        for (_, doubt) in doubts {
             for line in self.look.lines(&doubt.words(self.now), 5) {
                 writeln!(out, "     {DOUBT}{line}{DOUBT:#}")?;
             }

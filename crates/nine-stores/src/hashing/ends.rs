@@ -4,9 +4,6 @@ use std::sync::Arc;
 
 use nine_core::copies::{Candidate, Digest};
 
-/// Bytes of either end. A file of no more than two such blocks is read as a whole at once.
-pub const END: u64 = 16 * 1024;
-
 /// The first and the last block of a file.
 #[derive(PartialEq, Eq, Hash)]
 pub struct Ends {

@@ -3,9 +3,9 @@
 use std::ops::Range;
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
+use nine_core::copies::END;
 use nine_core::tree::Tree;
 
-use super::ends::END;
 use super::round::{HashAnswer, Whole};
 use crate::work::{held, released};
 

@@ -3,10 +3,10 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use nine_core::copies::{Candidate, Candidates, Digest, Member};
+use nine_core::copies::{Candidate, Candidates, Digest, END, Member};
 use nine_core::tree::Tree;
 
-use super::ends::{AlikeSoFar, END, Ends};
+use super::ends::{AlikeSoFar, Ends};
 use super::queue::{Bench, Queue, Work};
 use crate::{OpenFile, ReadStore, StoreError, StoreResult, Watch};
 

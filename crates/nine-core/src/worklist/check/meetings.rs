@@ -1,10 +1,11 @@
 //! Steps that would meet: in one item, under one target, or one inside the other.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::{Act, Problem, Step};
 use super::Checker;
 use crate::place::{Address, Spot, itself_and_above};
+use foldhash::{HashMap, HashMapExt};
 
 /// For each item that leaves the place where it lies, the step that takes it away.
 pub(super) type Leaving<'a> = HashMap<Address<'a>, usize>;

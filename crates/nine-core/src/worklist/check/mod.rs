@@ -1,8 +1,8 @@
 //! The check of a worklist as a whole, before anything is done.
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 use std::collections::hash_map::Entry;
-use std::collections::{BTreeMap, HashMap};
 
 mod meetings;
 mod order;
@@ -11,6 +11,7 @@ use super::{Act, Problem, Step, Worklist};
 use crate::item;
 use crate::names::fold_bytes;
 use crate::place::{NameBuf, Spot};
+use foldhash::{HashMap, HashMapExt};
 
 /// Which names a file system holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

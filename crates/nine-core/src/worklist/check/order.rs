@@ -1,10 +1,9 @@
 //! The order of the steps that can be done.
 
-use std::collections::HashSet;
-
 use super::super::{Act, Step};
 use super::Checker;
 use super::meetings::Waits;
+use foldhash::{HashSet, HashSetExt};
 
 impl Checker<'_> {
     /// An order in which each step finds its target free; and the circles of steps that wait for one another, each in
