@@ -6,6 +6,8 @@
 //! sizes (`-- FILES MOVES ROWS`, such as `-- 20000 2000 100000`, or `-- 1000000 report`).
 #![allow(clippy::print_stdout, missing_docs)]
 
+#[path = "floors/across.rs"]
+mod across;
 #[path = "floors/bare.rs"]
 mod bare;
 #[path = "chance.rs"]
@@ -26,6 +28,8 @@ mod program;
 mod report;
 #[path = "floors/review.rs"]
 mod review;
+#[path = "floors/scale.rs"]
+mod scale;
 #[path = "floors/search.rs"]
 mod search;
 #[path = "floors/tree.rs"]
@@ -43,17 +47,20 @@ use figures::Figures;
 /// A part of the table, by its word.
 type Section = (&'static str, fn(&mut Figures, &Ground));
 
-const SECTIONS: [Section; 10] = [
+const SECTIONS: [Section; 12] = [
     ("names", names::section),
     ("scan", look::section),
     ("tidy", work::tidy),
     ("moves", work::section),
+    ("across", across::section),
     ("copies", copies::section),
     ("search", search::section),
     ("report", report::section),
     ("review", review::section),
     ("watch", watch::section),
     ("drive", drive::section),
+    // Takes half an hour, and some GB of the temporary folder.
+    ("scale", scale::section),
 ];
 
 /// Where everything is made, and how much of it.

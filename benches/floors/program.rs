@@ -41,9 +41,23 @@ fn command(program: &Path, home: &Path, words: &[&str]) -> Command {
     command
 }
 
+/// Runs a command to its end, its output in a file: how long it took, and the most memory that it had, in bytes.
+pub fn measured(program: &Path, home: &Path, words: &[&str], file: &Path) -> (Duration, u64) {
+    let start = Instant::now();
+    let output = std::fs::File::create(file).expect("a file is made");
+    let mut child = command(program, home, words).stdout(output).spawn().expect("it starts");
+    let most = watched(&mut child);
+    let time = start.elapsed();
+    assert!(child.wait().expect("it can be waited for").success(), "{words:?}");
+    (time, most)
+}
+
 /// The most memory that a command had, in bytes, as far as looks at it every so often can tell.
 pub fn peak_memory(program: &Path, home: &Path, words: &[&str]) -> u64 {
-    let mut child = command(program, home, words).spawn().expect("it starts");
+    watched(&mut command(program, home, words).spawn().expect("it starts"))
+}
+
+fn watched(child: &mut std::process::Child) -> u64 {
     let status = format!("/proc/{}/status", child.id());
     let mut most = 0;
     while child.try_wait().expect("it can be waited for").is_none() {

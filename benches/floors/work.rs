@@ -34,6 +34,14 @@ pub fn scan(pile: &Path) -> usize {
     store(pile).scan(&Scope::default(), &Watch::default()).expect("the pile is read").tree.len()
 }
 
+/// The steps that move everything in one folder into another.
+pub fn moves(from: &Path, to: &Path) -> (Places, Worklist) {
+    let mut places = Places::default();
+    places.add("from", Arc::new(store(from)));
+    places.add("to", Arc::new(store(to)));
+    moves_between(places)
+}
+
 /// The steps that move everything in the place `from` into the place `to`.
 pub fn moves_between(places: Places) -> (Places, Worklist) {
     let from = Spot::new("from", ItemPath::root());

@@ -111,7 +111,7 @@ impl<'a> Carrier<'a> {
     }
 
     /// The stores of an item and of its target, whose folder is made.
-    fn both_ends(
+    pub(crate) fn both_ends(
         &mut self,
         step: &Step,
         to: &Spot,

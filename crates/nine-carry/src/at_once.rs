@@ -18,7 +18,7 @@ const MOST: usize = 512;
 
 /// What the steps so far need to be left alone.
 #[derive(Default)]
-struct TakenSpots {
+pub(crate) struct TakenSpots {
     spots: HashSet<Spot>,
     /// All folders above these.
     above: HashSet<Spot>,
@@ -26,14 +26,14 @@ struct TakenSpots {
 
 impl TakenSpots {
     /// Whether a step has nothing to do with those so far.
-    fn is_free(&self, step: &Step) -> bool {
+    pub fn is_free(&self, step: &Step) -> bool {
         spots(step).all(|spot| {
             let clear = !self.spots.contains(spot) && !self.above.contains(spot);
             clear && folders_above(spot).all(|folder| !self.spots.contains(&folder))
         })
     }
 
-    fn take(&mut self, step: &Step) {
+    pub fn take(&mut self, step: &Step) {
         for spot in spots(step) {
             self.spots.insert(spot.clone());
             self.above.extend(folders_above(spot));

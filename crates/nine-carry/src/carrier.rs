@@ -9,6 +9,7 @@ use nine_core::worklist::Step;
 use nine_stores::{Places, StoreError, StoreResult, Watch};
 
 use crate::Clock;
+use crate::across::Domains;
 use crate::daybook::Writer;
 use crate::folders::Folders;
 use crate::outcome::{Failed, Outcome, Trace};
@@ -27,6 +28,8 @@ pub struct Carrier<'a> {
     /// Told after each step how many are over.
     pub progress: &'a mut dyn FnMut(usize),
     pub(crate) folders: Folders,
+    /// The file systems of the folders that steps lead to, as far as anybody asked.
+    pub(crate) domains: Domains,
     /// Whether half of a copy could not be taken away.
     pub(crate) half_left: bool,
     /// Folders that were packed, with all that lay in them as it was compared.
@@ -42,8 +45,8 @@ impl<'a> Carrier<'a> {
         clock: Clock<'a>,
         progress: &'a mut dyn FnMut(usize),
     ) -> Self {
-        let (folders, packed) = (Folders::default(), HashMap::new());
-        Self { places, daybook, watch, clock, progress, folders, half_left: false, packed }
+        let (folders, domains, packed) = (Folders::default(), Domains::new(), HashMap::new());
+        Self { places, daybook, watch, clock, progress, folders, domains, half_left: false, packed }
     }
 
     /// Writes down what came of a step.

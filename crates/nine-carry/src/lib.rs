@@ -4,6 +4,7 @@
 //! This is the only part of the program that changes the user's files, and it does so through
 //! [`nine_stores::Store`] alone. It never prints, never reads the environment and is handed the time.
 
+mod across;
 mod acts;
 mod at_once;
 mod batch;

@@ -92,6 +92,17 @@ impl Carrier<'_> {
                     self.note(*at, steps, came, outcome)?;
                 }
                 over.extend(at_once);
+                (self.progress)(over.len());
+                continue;
+            }
+            let across = self.next_across(left, &over);
+            if across.len() > 1 {
+                self.settle(steps, &mut batch, outcome)?;
+                let (done, goes_on) = self.carry_across(steps, &across, outcome)?;
+                over.extend(done);
+                if !goes_on {
+                    break;
+                }
             } else if batch.takes(step) {
                 if !self.carry_in_batch(steps, *at, &mut batch, outcome)? {
                     break;

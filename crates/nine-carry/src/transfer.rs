@@ -2,10 +2,11 @@
 //! put in place, and only then taken away from where it was.
 
 use std::collections::HashMap;
+use std::io::Read;
 
 use nine_core::item::{Identity, Kind, Stamp};
 use nine_core::place::{ItemPath, NameBuf, Spot};
-use nine_stores::{OWN, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
+use nine_stores::{Meta, OWN, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
 use crate::pieces::{CopiesInPlace, Piece, is_as_copied, pieces};
 use crate::removal::{self, Stayed, remove_made};
@@ -49,6 +50,13 @@ impl Copying {
     /// As what the copy is found, once it was compared.
     pub fn stamp(&self) -> StoreResult<Stamp> {
         self.pieces.first().and_then(|piece| piece.copy).ok_or(StoreError::CopyDiffers)
+    }
+
+    /// Notes as what the copy is found now, where that is another stamp.
+    pub(crate) fn found_as(&mut self, stamp: Stamp) {
+        if let Some(top) = self.pieces.first_mut() {
+            top.copy = Some(stamp);
+        }
     }
 
     /// Whether it is more than one file.
@@ -121,6 +129,27 @@ impl Route<'_> {
             let meta = self.source.meta(&self.from.join_path(&piece.below))?;
             self.target.set_folder_meta(&self.temporary.join_path(&piece.below), &meta)?;
         }
+        self.compare_all(copying)
+    }
+
+    /// Writes a single file under the temporary name. Only once the store has flushed it, it may be compared.
+    ///
+    /// # Errors
+    /// As [`Route::copy`].
+    pub fn write_unflushed(&self, copying: &mut Copying) -> StoreResult<()> {
+        let [piece] = copying.pieces.as_slice() else { return Err(StoreError::Special) };
+        let written = self.copy_file(piece, self.from, self.temporary, |content, meta| {
+            self.target.write_unflushed(self.temporary, content, Some(piece.entry.size), meta)
+        });
+        copying.made = usize::from(!matches!(written, Err(StoreError::Taken)));
+        written
+    }
+
+    /// Compares what was copied, once it is on the disk.
+    ///
+    /// # Errors
+    /// As [`Route::copy`].
+    pub fn compare_all(&self, copying: &mut Copying) -> StoreResult<()> {
         for piece in &mut copying.pieces {
             piece.copy = Some(self.compare(piece)?);
         }
@@ -138,7 +167,9 @@ impl Route<'_> {
             Kind::Link => {
                 self.target.link_new(&to, &self.source.read_link(&from)?, &self.source.meta(&from)?)
             }
-            Kind::File => self.copy_file(piece, &from, &to),
+            Kind::File => self.copy_file(piece, &from, &to, |content, meta| {
+                self.target.write_new(&to, content, Some(piece.entry.size), meta)
+            }),
             Kind::Other => Err(StoreError::Special),
         }
     }
@@ -153,11 +184,17 @@ impl Route<'_> {
     }
 
     /// Copies a file, from its start again where the connection to a drive broke.
-    fn copy_file(&self, piece: &Piece, from: &ItemPath, to: &ItemPath) -> StoreResult<()> {
+    fn copy_file(
+        &self,
+        piece: &Piece,
+        from: &ItemPath,
+        to: &ItemPath,
+        write: impl Fn(&mut dyn Read, &Meta) -> StoreResult<u64>,
+    ) -> StoreResult<()> {
         let meta = self.source.meta(from)?;
         for tries in 1.. {
             let mut content = Counted::open(self.source, from, self.watch)?;
-            match self.target.write_new(to, &mut content, Some(piece.entry.size), &meta) {
+            match write(&mut content, &meta) {
                 Ok(written) if written == piece.entry.size => break,
                 Ok(_) => return Err(StoreError::Changed),
                 Err(StoreError::Broken(_)) if tries < TRIES => removal::remove_own_file(self.target, to)?,
@@ -208,9 +245,7 @@ impl Route<'_> {
     pub fn publish(&self, copying: &mut Copying, target: &ItemPath) -> StoreResult<()> {
         let before = copying.stamp()?;
         let stamp = publish(self.target, self.temporary, &before, target)?;
-        if let Some(top) = copying.pieces.first_mut() {
-            top.copy = Some(stamp);
-        }
+        copying.found_as(stamp);
         Ok(())
     }
 

@@ -49,6 +49,8 @@ struct Case {
     wishes: Vec<Wish>,
     /// Whether the bookcase is on another disk than the pile.
     is_across: bool,
+    /// Whether the folder that they go to is there already.
+    is_there: bool,
     events: Vec<(usize, Event)>,
     /// Where the program is killed, and whether the power fails with it.
     killed: Option<(usize, bool)>,
@@ -68,6 +70,9 @@ fn world(case: &Case) -> Shared {
     };
     disks[0].make(&path("pile"), folder()).unwrap();
     disks[usize::from(case.is_across)].make(&path("shelves"), folder()).unwrap();
+    if case.is_there {
+        disks[usize::from(case.is_across)].make(&path("shelves/2 Loans"), folder()).unwrap();
+    }
     for (number, file) in FILES.iter().enumerate() {
         let at = path("pile").join_path(&path(file));
         let mut above = ItemPath::root();
@@ -89,6 +94,7 @@ fn world(case: &Case) -> Shared {
         removed: Vec::new(),
         made: 0,
         renamed_folder: false,
+        spoils: false,
     };
     Shared::new(std::sync::Mutex::new(world))
 }
@@ -250,6 +256,7 @@ fn all_is_back(world: &Shared, case: &Case) {
 fn undo(data: &Path, world: &Shared, case: &Case) {
     // Killed before anything was written down.
     let Ok(run) = daybook::read(data, 1) else { return };
+    held(world).spoils = false;
     let places = places(world, case);
     let plan = plan_undo(&run, &[], &places);
     let checked = check(&plan.worklist, &facts(&places, &plan.worklist, Default::default()));
@@ -322,7 +329,11 @@ fn event() -> impl Strategy<Value = (usize, Event)> {
         any::<usize>().prop_map(Hand::Removes),
         any::<usize>().prop_map(Hand::Makes),
     ];
-    let event = prop_oneof![4 => hand.prop_map(Event::Hand), 1 => (0..2_usize).prop_map(Event::Away)];
+    let event = prop_oneof![
+        8 => hand.prop_map(Event::Hand),
+        2 => (0..2_usize).prop_map(Event::Away),
+        1 => Just(Event::Spoils),
+    ];
     (1..200_usize, event)
 }
 
@@ -331,10 +342,11 @@ fn case() -> impl Strategy<Value = Case> {
     let killed_again = proptest::option::weighted(0.3, 1..60_usize);
     let events = proptest::collection::vec(event(), 0..4);
     let wishes = proptest::collection::vec(wish(), 5);
-    (wishes, any::<bool>(), events, killed, killed_again, any::<[usize; 3]>()).prop_map(
-        |(wishes, is_across, events, killed, killed_again, choices)| Case {
+    (wishes, any::<[bool; 2]>(), events, killed, killed_again, any::<[usize; 3]>()).prop_map(
+        |(wishes, [is_across, is_there], events, killed, killed_again, choices)| Case {
             wishes,
             is_across,
+            is_there,
             events,
             killed,
             killed_again,
@@ -361,6 +373,7 @@ fn at_every_step() {
     let plain = Case {
         wishes: vec![Wish::TagAndMove, Wish::Move, Wish::TagAndMove, Wish::Copy, Wish::Move],
         is_across: true,
+        is_there: false,
         events: Vec::new(),
         killed: None,
         killed_again: None,
@@ -373,6 +386,8 @@ fn at_every_step() {
         }
     };
     for (nth, at) in (1..200).step_by(stride).enumerate() {
+        let plain = Case { is_there: nth % 2 == 1, ..plain.clone() };
+        try_one(Case { events: vec![(at, Event::Spoils)], ..plain.clone() });
         for thing in (nth % 3..16).step_by(if is_long { 1 } else { 3 }) {
             let hands = [Hand::Saves(thing), Hand::Renames(thing), Hand::Removes(thing), Hand::Makes(thing)];
             for hand in hands {

@@ -1,6 +1,6 @@
 //! A file system in memory that may lose what was not synced, change its number, go away and come back.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::moment::Moment;
@@ -36,6 +36,8 @@ pub struct Disk {
     now: State,
     /// As it was after each change that was not synced yet, the synced one first.
     unsynced: Vec<State>,
+    /// Files whose content was not flushed: after a loss of power they may be there and hold nothing.
+    unflushed: BTreeSet<u64>,
 }
 
 impl Disk {
@@ -48,7 +50,7 @@ impl Disk {
             children: BTreeMap::new(),
         };
         let now = State { nodes: BTreeMap::from([(ROOT, folder()), (TRASH, folder())]), next: TRASH + 1 };
-        Self { number, is_away: false, unsynced: vec![now.clone()], now }
+        Self { number, is_away: false, unsynced: vec![now.clone()], now, unflushed: BTreeSet::new() }
     }
 
     /// All that was done is on the disk for sure.
@@ -59,7 +61,26 @@ impl Disk {
     /// The power fails: of what was not synced a part is there, in the order in which it was done.
     pub fn lose_power(&mut self, choice: usize) {
         self.now = self.unsynced[choice % self.unsynced.len()].clone();
+        for id in std::mem::take(&mut self.unflushed) {
+            self.now.nodes.entry(id).and_modify(|node| node.bytes.clear());
+        }
         self.sync();
+    }
+
+    /// Writes a file whose content is not on the disk for sure.
+    pub fn write_unflushed(&mut self, id: u64, bytes: Vec<u8>) {
+        self.unflushed.insert(id);
+        self.change(id, |node| node.bytes = bytes);
+    }
+
+    /// Makes sure of the content of a file.
+    pub fn flush(&mut self, id: u64) {
+        self.unflushed.remove(&id);
+        // What is there since is that as well.
+        let bytes = self.node(id).bytes.clone();
+        for state in &mut self.unsynced {
+            state.nodes.entry(id).and_modify(|node| node.bytes.clone_from(&bytes));
+        }
     }
 
     fn changed(&mut self) {

@@ -22,6 +22,8 @@ pub enum Event {
     Hand(Hand),
     /// A disk goes away.
     Away(usize),
+    /// The next file that is written gets other bytes than were sent.
+    Spoils,
     /// The program is killed.
     Killed,
 }
@@ -53,6 +55,8 @@ pub struct World {
     pub made: usize,
     /// Whether somebody renamed a folder: what was being made in it went with it.
     pub renamed_folder: bool,
+    /// Whether the next file that is written gets other bytes.
+    pub spoils: bool,
 }
 
 pub type Shared = Arc<Mutex<World>>;
@@ -103,6 +107,7 @@ impl World {
                 self.saved.push(fresh.clone());
                 self.disks[disk]
                     .change(id, |node| (node.bytes, node.modified) = (fresh.into_bytes(), modified));
+                self.disks[disk].flush(id);
             }
             Hand::Renames(_) => {
                 let to = path.beside(&NameBuf::new(format!("renamed {}", self.made)).unwrap());
@@ -162,6 +167,7 @@ impl SimStore {
                     let disk = disk % world.disks.len();
                     world.disks[disk].is_away = true;
                 }
+                Event::Spoils => world.spoils = true,
                 Event::Killed => {
                     drop(world);
                     std::panic::panic_any(KILLED);
@@ -377,6 +383,29 @@ impl TransferStore for SimStore {
         &self,
         path: &ItemPath,
         content: &mut dyn Read,
+        size: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
+        let written = self.write_unflushed(path, content, size, meta)?;
+        self.flush(&[path]).remove(0)?;
+        Ok(written)
+    }
+
+    fn flush(&self, written: &[&ItemPath]) -> Vec<StoreResult<()>> {
+        let flush = |path: &&ItemPath| {
+            let mut world = self.step()?;
+            let disk = &mut world.disks[self.disk];
+            let id = disk.find(&self.whole(path)).ok_or(StoreError::NotThere)?;
+            disk.flush(id);
+            Ok(())
+        };
+        written.iter().map(flush).collect()
+    }
+
+    fn write_unflushed(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn Read,
         _: Option<u64>,
         meta: &Meta,
     ) -> StoreResult<u64> {
@@ -394,9 +423,12 @@ impl TransferStore for SimStore {
         content.read_to_end(&mut bytes)?;
         let length = bytes.len() as u64;
         let mut world = self.step()?;
+        if std::mem::take(&mut world.spoils) {
+            bytes[0] ^= 1;
+        }
         let disk = &mut world.disks[self.disk];
         let id = disk.find(&self.whole(path)).ok_or(StoreError::NotThere)?;
-        disk.change(id, |node| node.bytes = bytes);
+        disk.write_unflushed(id, bytes);
         Ok(length)
     }
 

@@ -179,19 +179,22 @@ impl<'a> Asked<'a> {
         let mut unread = FxHashSet::default();
         // Ends of files that were not read as a whole, by a digest of size and ends; two that meet in it by chance
         // are only looked at once more.
-        let mut open: Vec<(u64, u64)> = Vec::new();
+        let mut open: Vec<(u64, [u64; 2], u64)> = Vec::new();
         let key = |size: u64, ends: u64| ends ^ size.wrapping_mul(0x9e37_79b9_7f4a_7c15);
         for file in self.files().filter(|file| sizes.contains(&file.size)) {
             let (tree, size) = (file.member.tree(self.trees), file.size);
             let by_ends = size > 2 * END && !elsewhere.contains(&size);
             match (tree.digest(file.member.id), tree.ends(file.member.id)) {
-                (None, Some(ends)) if by_ends => open.push((key(size, ends), size)),
+                (None, Some(ends)) if by_ends => {
+                    open.push((key(size, ends), tree.identity(file.member.id).0, size));
+                }
                 (Some(_), ends) if !by_ends || ends.is_some() => {}
                 _ => drop(unread.insert(size)),
             }
         }
         open.sort_unstable();
-        unread.extend(open.windows(2).filter(|two| two[0].0 == two[1].0).map(|two| two[0].1));
+        let meet = |two: &&[(u64, [u64; 2], u64)]| two[0].0 == two[1].0 && two[0].1 != two[1].1;
+        unread.extend(open.windows(2).filter(meet).map(|two| two[0].2));
         for file in self.files().filter(|file| !open.is_empty() && sizes.contains(&file.size)) {
             let tree = file.member.tree(self.trees);
             let Some(ends) = tree.ends(file.member.id).filter(|_| tree.digest(file.member.id).is_some())

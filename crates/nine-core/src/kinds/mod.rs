@@ -131,6 +131,11 @@ pub fn type_of_name(name: &[u8]) -> Option<ItemType> {
     known_of(name).map(|known| known.item_type)
 }
 
+/// The type that an extension (with the dot, or empty) promises; see [`crate::names::split_extension`].
+pub fn type_of_extension(extension: &[u8]) -> Option<ItemType> {
+    known_of_extension(extension).map(|known| known.item_type)
+}
+
 /// Whether a file of this name needs a look at its content before its type can be told.
 pub fn name_says_little(name: &[u8]) -> bool {
     known_of(name).is_none()
@@ -139,7 +144,11 @@ pub fn name_says_little(name: &[u8]) -> bool {
 /// What is known of a name's extension, letter case ignored. Asked of every name, so it takes no
 /// memory of its own.
 fn known_of(name: &[u8]) -> Option<extensions::Known> {
-    let ext = split_extension(name).1.strip_prefix(b".")?;
+    known_of_extension(split_extension(name).1)
+}
+
+fn known_of_extension(extension: &[u8]) -> Option<extensions::Known> {
+    let ext = extension.strip_prefix(b".")?;
     let mut small = [0; 16];
     let small = small.get_mut(..ext.len())?;
     small.copy_from_slice(ext);

@@ -216,14 +216,14 @@ fn at_sight(name: &[u8], kind: Kind) -> (ItemType, u8) {
     set(mark::ASCII, name.is_ascii());
     set(mark::FOLDS_ODDLY, !name.is_ascii() && folds_oddly(name));
     set(mark::UNFINISHED, is_unfinished(name));
-    let stem = if kind == Kind::Folder { name } else { split_extension(name).0 };
+    let (stem, extension) = if kind == Kind::Folder { (name, b"".as_slice()) } else { split_extension(name) };
     set(mark::UNTITLED, is_untitled(stem));
     let item_type = match kind {
         Kind::Folder => ItemType::Folder,
         Kind::Link => ItemType::Shortcut,
         Kind::Other => ItemType::Unknown,
         Kind::File => {
-            let promised = kinds::type_of_name(name);
+            let promised = kinds::type_of_extension(extension);
             set(mark::SAYS_LITTLE, promised.is_none());
             promised.unwrap_or(ItemType::Unknown)
         }

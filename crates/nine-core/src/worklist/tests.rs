@@ -4,7 +4,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::item::{Entry, Identity};
-use crate::place::ItemPath;
+use crate::place::{ItemPath, NameBuf};
 
 fn spot(text: &str) -> Spot {
     Spot::parse(text).unwrap()
@@ -95,6 +95,43 @@ fn inside_one_another() {
     assert_eq!(out.refused[&3], Problem::TargetUnstable(1));
     let nested = checked(&[], vec![moved("p/a", "b/x"), moved("p/b", "b/x/y")]);
     assert_eq!(nested.refused[&1], Problem::TargetUnstable(0));
+}
+
+/// The same for very many names in one folder.
+fn checked_in_one_folder(existing: usize, name: impl Fn(usize) -> String, steps: Vec<Step>) -> Checked {
+    let there = (0..existing).map(|n| spot(&name(n))).map(|spot| {
+        let own: NameBuf = spot.path.last().unwrap().into();
+        (own.to_vec(), (own, entry(Kind::File)))
+    });
+    let names = there.collect();
+    let folder = FolderFacts { rules: OURS, names, blocked: None, domain: 1, free: None };
+    let mut facts = Facts::default();
+    facts.targets.insert(spot("p"), folder);
+    facts.sources.insert(spot("p"), Ok(1));
+    check(&Worklist { steps }, &facts)
+}
+
+#[test]
+fn very_many_names_that_wait_for_one_another_are_looked_at_once() {
+    const MANY: usize = 100_000;
+    let name = |n: usize| format!("p/photo {n}");
+    let up = || (0..MANY).map(|n| moved(&name(n), &name(n + 1))).collect::<Vec<_>>();
+    let out = checked_in_one_folder(MANY, name, up());
+    assert!(out.order.iter().copied().eq((0..MANY).rev()), "the last one goes first");
+    // The name that the last one wants stays taken, and so does each before it.
+    let out = checked_in_one_folder(MANY + 1, name, up());
+    assert!(out.order.is_empty() && out.refused.len() == MANY);
+    assert!(out.refused.values().all(|problem| matches!(problem, Problem::Taken(_))));
+    let swapped = (0..MANY).map(|n| moved(&name(n), &name(n ^ 1))).collect();
+    let out = checked_in_one_folder(MANY, name, swapped);
+    assert_eq!((out.order.len(), out.refused.len()), (0, MANY));
+    assert_eq!(out.refused[&7], Problem::Circle(vec![6, 7]));
+    // What waits for a circle is not done either, and what waits for that.
+    let mut waiting: Vec<Step> = vec![moved("p/photo 0", "p/photo 1"), moved("p/photo 1", "p/photo 0")];
+    waiting.extend((2..MANY).map(|n| moved(&name(n), &name(n - 1))));
+    let out = checked_in_one_folder(MANY, name, waiting);
+    assert_eq!(out.refused[&(MANY - 1)], Problem::Taken(Box::new(entry(Kind::File))));
+    assert!(out.order.is_empty());
 }
 
 #[test]

@@ -95,6 +95,7 @@ impl ReadStore for DriveStore {
             sets_aside: false,
             wants_size: true,
             own_trash: true,
+            flushes_together: false,
         }
     }
 

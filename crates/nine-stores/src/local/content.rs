@@ -153,12 +153,41 @@ pub(super) fn write_new(
     content: &mut dyn Read,
     meta: &Meta,
 ) -> StoreResult<u64> {
+    let (file, written) = write_unflushed(store, path, content, meta)?;
+    flush_file(store, &file)?;
+    Ok(written)
+}
+
+/// See [`crate::Store::write_unflushed`].
+pub(super) fn write_unflushed(
+    store: &LocalStore,
+    path: &ItemPath,
+    content: &mut dyn Read,
+    meta: &Meta,
+) -> StoreResult<(File, u64)> {
     let (file, written) = create(store, path, content, meta.is_sparse)?;
     apply(&file, meta)?;
-    store.sync(&file)?;
-    // What is compared next must come from the disk, not from memory.
+    // The system begins to write at once, so that a flush later on waits for little.
     let _ = fs::fadvise(&file, 0, None, Advice::DontNeed);
-    Ok(written)
+    Ok((file, written))
+}
+
+/// See [`crate::Store::flush`]. The first makes the file system write down what it knows of all of them, since that
+/// is in its hands by then: the others find little left to do.
+pub(super) fn flush(store: &LocalStore, written: &[&ItemPath]) -> Vec<StoreResult<()>> {
+    let flush = |path: &&ItemPath| {
+        let (folder, name) = store.parent(path)?;
+        let file = File::from(fs::openat(&folder, name, READ_FLAGS, Mode::empty())?);
+        flush_file(store, &file)
+    };
+    written.iter().map(flush).collect()
+}
+
+fn flush_file(store: &LocalStore, file: &File) -> StoreResult<()> {
+    store.sync(file)?;
+    // What is compared next must come from the disk, not from memory.
+    let _ = fs::fadvise(file, 0, None, Advice::DontNeed);
+    Ok(())
 }
 
 /// Makes a file under a free name and fills it. Nobody else may read it yet. Of a sparse one blocks of zeros are left

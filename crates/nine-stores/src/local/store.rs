@@ -211,6 +211,20 @@ impl TransferStore for LocalStore {
         content::write_new(self, path, content, meta)
     }
 
+    fn write_unflushed(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn std::io::Read,
+        _: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
+        content::write_unflushed(self, path, content, meta).map(|(_, written)| written)
+    }
+
+    fn flush(&self, written: &[&ItemPath]) -> Vec<StoreResult<()>> {
+        content::flush(self, written)
+    }
+
     fn link_again(&self, first: &ItemPath, name: &ItemPath) -> StoreResult<bool> {
         content::link_again(self, first, name)
     }

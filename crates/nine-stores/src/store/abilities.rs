@@ -17,6 +17,8 @@ pub struct Abilities {
     pub wants_size: bool,
     /// Whether what is discarded stays with it, and not in the desktop's trash.
     pub own_trash: bool,
+    /// Whether many new files are made to survive a loss of power in less time than one after the other.
+    pub flushes_together: bool,
 }
 
 impl Default for Abilities {
@@ -29,6 +31,7 @@ impl Default for Abilities {
             sets_aside: true,
             wants_size: false,
             own_trash: false,
+            flushes_together: true,
         }
     }
 }

@@ -37,6 +37,22 @@ pub trait TransferStore: ReadStore {
         size: Option<u64>,
         meta: &Meta,
     ) -> StoreResult<u64>;
+    /// The same, but that it survives a loss of power only after [`TransferStore::flush`]. Of a store that does not
+    /// [flush together](crate::Abilities::flushes_together) it does at once.
+    fn write_unflushed(
+        &self,
+        path: &ItemPath,
+        content: &mut dyn Read,
+        size: Option<u64>,
+        meta: &Meta,
+    ) -> StoreResult<u64> {
+        self.write_new(path, content, size, meta)
+    }
+    /// Makes sure that files which were written just now survive a loss of power; what came of each. Together it takes
+    /// little more than for one.
+    fn flush(&self, written: &[&ItemPath]) -> Vec<StoreResult<()>> {
+        written.iter().map(|_| Ok(())).collect()
+    }
     /// Makes another name (a hard link) of a file that was just written; says whether the store has such names.
     fn link_again(&self, _first: &ItemPath, _name: &ItemPath) -> StoreResult<bool> {
         Ok(false)

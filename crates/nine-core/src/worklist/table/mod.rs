@@ -88,15 +88,19 @@ pub fn lines(
 ) -> (Vec<Line>, Vec<Proposal>) {
     let mut steps: Vec<Vec<usize>> = vec![Vec::new(); proposals.len()];
     settled.of.iter().enumerate().for_each(|(step, proposal)| steps[*proposal].push(step));
-    let mut made: Vec<(Line, Proposal)> = proposals
-        .into_iter()
-        .zip(&steps)
-        .filter(|(_, steps)| !steps.is_empty())
-        .map(|(proposal, steps)| (line(&proposal, steps, settled, checked, now), proposal))
-        .collect();
-    made.sort_by_key(|(line, _)| line.doubt.is_empty());
-    made.iter_mut().enumerate().for_each(|(at, (line, _))| line.step = at + 1);
-    made.into_iter().unzip()
+    let mut lines: Vec<Line> = Vec::new();
+    for (at, (proposal, steps)) in
+        proposals.iter().zip(&steps).enumerate().filter(|(_, (_, steps))| !steps.is_empty())
+    {
+        lines.push(Line { step: at, ..line(proposal, steps, settled, checked, now) });
+    }
+    drop(steps);
+    lines.sort_by_key(|line| line.doubt.is_empty());
+    // Each stands for a moment under the number of its proposal, so that none has to be held twice.
+    let mut proposals: Vec<Option<Proposal>> = proposals.into_iter().map(Some).collect();
+    let proposals = lines.iter().filter_map(|line| proposals[line.step].take()).collect();
+    lines.iter_mut().zip(1..).for_each(|(line, number)| line.step = number);
+    (lines, proposals)
 }
 
 fn line(proposal: &Proposal, steps: &[usize], settled: &Settled, checked: &Checked, now: &Now) -> Line {

@@ -1,0 +1,123 @@
+//! What does not hang on how busy a machine is: system calls for each entry, files that are opened, bytes that are
+//! written. Counted by `strace`, on which these tests insist where `CI` is set.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::process::Command;
+
+use super::support::World;
+
+const FOLDERS: usize = 40;
+const FILES_EACH: usize = 25;
+/// What lies in the pile and the pile itself.
+const ENTRIES: usize = FOLDERS + FOLDERS * FILES_EACH + 1;
+
+/// What a run takes besides what it does for each entry: its libraries, the configuration, the catalogue.
+const FEW: usize = 60;
+
+fn world(folders: usize, each: usize) -> World {
+    let world = World::new();
+    let pile = world.at("Downloads");
+    for folder in 0..folders {
+        let folder = pile.join(format!("folder {folder}"));
+        fs::create_dir(&folder).unwrap();
+        for number in 0..each {
+            fs::write(folder.join(format!("paper {number}.pdf")), "x").unwrap();
+        }
+    }
+    world.config(&format!("[pile.downloads]\nat = '{}'\n", pile.display()));
+    // What changed just now is looked at again by the next command.
+    std::thread::sleep(std::time::Duration::from_millis(2_100));
+    world
+}
+
+/// The calls that a command makes, a line each; `None` where nothing counts them.
+fn calls(world: &World, words: &[&str]) -> Option<Vec<String>> {
+    let log = world.at("calls.txt");
+    let plain = world.command(words);
+    let mut traced = Command::new("strace");
+    traced.args(["-f", "-qq", "-s", "256", "-o"]).arg(&log).arg("--").arg(plain.get_program()).args(words);
+    traced.env_clear().envs(plain.get_envs().filter_map(|(name, value)| Some((name, value?))));
+    if let Some(path) = std::env::var_os("PATH") {
+        traced.env("PATH", path);
+    }
+    match traced.current_dir(world.dir.path()).output() {
+        Ok(ran) => {
+            assert!(ran.status.success(), "{}", String::from_utf8_lossy(&ran.stderr));
+            let text = fs::read_to_string(&log).unwrap();
+            let calls = text.lines().filter(|line| !line.contains("resumed>"));
+            Some(
+                calls
+                    .map(|line| line.split_once(' ').map_or("", |(_, call)| call.trim_start()).to_owned())
+                    .collect(),
+            )
+        }
+        Err(error) => {
+            assert!(std::env::var_os("CI").is_none(), "strace: {error}");
+            None
+        }
+    }
+}
+
+/// How often each call was made.
+fn counted(calls: &[String]) -> BTreeMap<&str, usize> {
+    let mut counts = BTreeMap::new();
+    let names = calls.iter().filter_map(|call| call.split_once('(')).map(|(name, _)| name);
+    names.for_each(|name| *counts.entry(name).or_default() += 1);
+    counts
+}
+
+#[test]
+fn a_refresh_looks_at_each_entry_once_and_opens_no_file() {
+    let world = world(FOLDERS, FILES_EACH);
+    world.nine(&["search", "name is nothing"]).ends(0);
+    let Some(calls) = calls(&world, &["search", "name has nothing", "--limit", "1"]) else { return };
+    let counts = counted(&calls);
+    let many = |name: &str| counts.get(name).copied().unwrap_or(0);
+    assert!((ENTRIES..ENTRIES + FEW).contains(&many("statx")), "{counts:#?}");
+    assert!((FOLDERS + 1..FOLDERS + FEW).contains(&many("openat2")), "{counts:#?}");
+    assert!(many("getdents64") <= 2 * (FOLDERS + 1) + FEW, "{counts:#?}");
+    let opened: Vec<_> =
+        calls.iter().filter(|call| call.starts_with("open") && call.contains("paper")).collect();
+    assert!(opened.is_empty(), "{opened:#?}");
+    // Threads that wait for one another, and checks of a debug build.
+    let is_by_chance = |name: &str| matches!(name, "futex" | "fcntl");
+    let all: usize = counts.iter().filter(|(name, _)| !is_by_chance(name)).map(|(_, many)| many).sum();
+    assert!(all < ENTRIES + 5 * FOLDERS + 500, "{all} calls: {counts:#?}");
+}
+
+#[test]
+fn tags_are_asked_for_once_an_entry_and_nothing_is_opened_for_them_but_folders() {
+    let world = world(FOLDERS, FILES_EACH);
+    let Some(calls) = calls(&world, &["search", "tag nothing", "--limit", "1"]) else { return };
+    let counts = counted(&calls);
+    let asked: usize =
+        ["lgetxattr", "getxattrat", "syscall_0x1d0"].iter().filter_map(|name| counts.get(name)).sum();
+    // Of each file, of each folder where that matters, and once whether the kernel has the call.
+    assert!((FOLDERS * FILES_EACH..=ENTRIES).contains(&asked), "{counts:#?}");
+    let opened: Vec<_> =
+        calls.iter().filter(|call| call.starts_with("open") && call.contains("paper")).collect();
+    assert!(opened.is_empty(), "{opened:#?}");
+    assert!(counts["openat2"] <= 2 * FOLDERS + FEW, "{counts:#?}");
+}
+
+#[test]
+fn what_did_not_change_is_not_written_again() {
+    let world = world(200, 100);
+    world.nine(&["search", "name is nothing"]).ends(0);
+    world.nine(&["search", "name is nothing"]).ends(0);
+    fs::write(world.at("Downloads/folder 7/paper 7.pdf"), "longer now").unwrap();
+    let Some(calls) = calls(&world, &["search", "name is nothing", "--limit", "1"]) else { return };
+    let is_write = |call: &&String| call.starts_with("pwrite64(") || call.starts_with("write(");
+    let bytes: u64 = calls
+        .iter()
+        .filter(is_write)
+        .filter_map(|call| call.rsplit_once("= ")?.1.trim().parse::<u64>().ok())
+        .sum();
+    let kept = fs::metadata(world.data.join("catalogue.sqlite")).unwrap().len();
+    // A block of each column that knows of the file, whatever else the place holds.
+    assert!(kept > 1_500_000 && bytes < 700_000, "{bytes} bytes written into {kept}");
+    let syncs =
+        counted(&calls).iter().filter(|(name, _)| name.contains("sync")).map(|(_, many)| many).sum::<usize>();
+    assert!(syncs <= 4, "{syncs} syncs");
+}
