@@ -1,6 +1,6 @@
 //! Items that are the same, put together from what is known of their bytes.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::question::is_in_sight;
 use super::{Digest, Member};
@@ -143,25 +143,47 @@ pub fn copies_take(trees: &[&Tree], own: usize) -> Vec<CopiesTake> {
 /// Adds the bytes of files that share their size with another and of which nothing was read; of several names of one
 /// file one counts.
 fn add_unread(trees: &[&Tree], own: usize, takes: &mut [CopiesTake]) {
-    // By size: the one file that has it; none, once there are two.
-    let mut sizes: FxHashMap<u64, Option<Identity>> = FxHashMap::default();
-    for tree in trees {
-        for id in files_in_sight(tree) {
-            let identity = tree.identity(id);
-            let one = sizes.entry(tree.size(id)).or_insert(Some(identity));
-            *one = one.filter(|one| *one == identity);
-        }
-    }
-    // In which place each was seen last.
-    let mut seen: FxHashMap<Identity, usize> = FxHashMap::default();
+    let shared = shared_sizes(trees);
+    let mut unread: Vec<(u64, [u64; 2], usize)> = Vec::new();
     for (view, tree) in trees.iter().enumerate().take(own) {
         let is_unread = |id: &NodeId| tree.digest(*id).is_none() && tree.ends(*id).is_none();
-        for id in files_in_sight(tree).filter(is_unread).filter(|id| sizes[&tree.size(*id)].is_none()) {
-            let before = seen.insert(tree.identity(id), view);
-            takes[own].unread += if before.is_none() { tree.size(id) } else { 0 };
-            takes[view].unread += if before == Some(view) { 0 } else { tree.size(id) };
+        let files = files_in_sight(tree).filter(is_unread).filter(|id| shared.contains(&tree.size(*id)));
+        unread.extend(files.map(|id| (tree.size(id), tree.identity(id).0, view)));
+    }
+    unread.sort_unstable();
+    let alone = of_one_file(trees, &unread);
+    for file in
+        unread.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)).filter(|file| !alone.contains_key(&file[0].0))
+    {
+        let size = file[0].0;
+        takes[own].unread += size;
+        file.chunk_by(|a, b| a.2 == b.2).for_each(|names| takes[names[0].2].unread += size);
+    }
+}
+
+/// The sizes that more than one name has.
+fn shared_sizes(trees: &[&Tree]) -> FxHashSet<u64> {
+    let of = |tree| files_in_sight(tree).map(|id| tree.size(id));
+    let mut sizes: Vec<u64> = trees.iter().copied().flat_map(of).collect();
+    sizes.sort_unstable();
+    sizes.chunk_by(|a, b| a == b).filter(|same| same.len() > 1).map(|same| same[0]).collect()
+}
+
+/// The sizes of these files, sorted, that only the names of one file have, and that file.
+fn of_one_file(trees: &[&Tree], unread: &[(u64, [u64; 2], usize)]) -> FxHashMap<u64, [u64; 2]> {
+    let sizes = unread.chunk_by(|a, b| a.0 == b.0).filter(|same| same[0].1 == same[same.len() - 1].1);
+    let mut alone: FxHashMap<u64, [u64; 2]> = sizes.map(|same| (same[0].0, same[0].1)).collect();
+    if alone.is_empty() {
+        return alone;
+    }
+    for tree in trees {
+        for id in files_in_sight(tree) {
+            if alone.get(&tree.size(id)).is_some_and(|one| *one != tree.identity(id).0) {
+                alone.remove(&tree.size(id));
+            }
         }
     }
+    alone
 }
 
 /// Files with bytes in them that people see.
