@@ -121,3 +121,18 @@ fn what_did_not_change_is_not_written_again() {
         counted(&calls).iter().filter(|(name, _)| name.contains("sync")).map(|(_, many)| many).sum::<usize>();
     assert!(syncs <= 4, "{syncs} syncs");
 }
+
+#[test]
+fn of_small_files_that_cross_each_is_flushed_once_and_their_folder_for_many() {
+    const FILES: usize = 300;
+    let world = World::across_file_systems();
+    world.rules("[[rule]]\nwhen = \"file\"\nput = \"2\"\n");
+    for number in 0..FILES {
+        world.file(&format!("letter {number}.txt"), "dear quay");
+    }
+    let Some(calls) = calls(&world, &["tidy", "--yes"]) else { return };
+    assert_eq!(fs::read_dir(world.shelves.join("2 Loans")).unwrap().count(), FILES);
+    let counts = counted(&calls);
+    let syncs: usize = counts.iter().filter(|(name, _)| name.ends_with("sync")).map(|(_, many)| many).sum();
+    assert!((FILES..FILES + 40).contains(&syncs), "{syncs} syncs");
+}
