@@ -223,7 +223,7 @@ impl<'a> Preview<'a> {
             Format::Paths => b"\n",
             Format::Paths0 => b"\0",
             format => {
-                let (lines, _) = plan.lines(self.session.now());
+                let lines = plan.lines(self.session.now());
                 let text =
                     if format == Format::Csv { to_csv(&lines, &plan.draft.facets) } else { to_json(&lines) };
                 out.write_all(&text)?;

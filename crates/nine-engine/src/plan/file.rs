@@ -36,7 +36,7 @@ impl Plan {
             Some("json") => false,
             _ => return Err(Error::TableName(file.to_owned())),
         };
-        let (lines, proposals) = self.lines(workspace.now());
+        let (lines, proposals) = self.lines_and_proposals(workspace.now());
         let draft = self.draft;
         let text = if as_csv { to_csv(&lines, &draft.facets) } else { to_json(&lines) };
         let in_doubt = lines.iter().filter(|line| !line.doubt.is_empty()).count() as u64;

@@ -247,9 +247,15 @@ impl Plan {
         (self.settled, self.checked) = drawn;
     }
 
-    /// The lines of a table, and the proposals in their order.
-    pub fn lines(&self, now: &Now) -> (Vec<Line>, Vec<Proposal>) {
-        table::lines(self.draft.proposals.clone(), &self.settled, &self.checked, now)
+    /// The lines of a table.
+    pub fn lines(&self, now: &Now) -> Vec<Line> {
+        table::lines(&self.draft.proposals, &self.settled, &self.checked, now).0
+    }
+
+    /// The same, and the proposals in their order.
+    fn lines_and_proposals(&self, now: &Now) -> (Vec<Line>, Vec<Proposal>) {
+        let (lines, of) = table::lines(&self.draft.proposals, &self.settled, &self.checked, now);
+        (lines, of.into_iter().map(|proposal| self.draft.proposals[proposal].clone()).collect())
     }
 
     /// The names that are taken.

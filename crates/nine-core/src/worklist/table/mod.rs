@@ -79,28 +79,21 @@ pub struct KeptWorklist {
     pub proposals: Vec<Proposal>,
 }
 
-/// Makes the lines of a table, and puts the proposals into their order.
+/// Makes the lines of a table, each with the number of the proposal that it is of.
 pub fn lines(
-    proposals: Vec<Proposal>,
+    proposals: &[Proposal],
     settled: &Settled,
     checked: &Checked,
     now: &Now,
-) -> (Vec<Line>, Vec<Proposal>) {
+) -> (Vec<Line>, Vec<usize>) {
     let mut steps: Vec<Vec<usize>> = vec![Vec::new(); proposals.len()];
     settled.of.iter().enumerate().for_each(|(step, proposal)| steps[*proposal].push(step));
-    let mut lines: Vec<Line> = Vec::new();
-    for (at, (proposal, steps)) in
-        proposals.iter().zip(&steps).enumerate().filter(|(_, (_, steps))| !steps.is_empty())
-    {
-        lines.push(Line { step: at, ..line(proposal, steps, settled, checked, now) });
-    }
-    drop(steps);
-    lines.sort_by_key(|line| line.doubt.is_empty());
-    // Each stands for a moment under the number of its proposal, so that none has to be held twice.
-    let mut proposals: Vec<Option<Proposal>> = proposals.into_iter().map(Some).collect();
-    let proposals = lines.iter().filter_map(|line| proposals[line.step].take()).collect();
-    lines.iter_mut().zip(1..).for_each(|(line, number)| line.step = number);
-    (lines, proposals)
+    let own = proposals.iter().zip(&steps).enumerate().filter(|(_, (_, steps))| !steps.is_empty());
+    let made = own.map(|(at, (proposal, steps))| (line(proposal, steps, settled, checked, now), at));
+    let mut made: Vec<(Line, usize)> = made.collect();
+    made.sort_by_key(|(line, _)| line.doubt.is_empty());
+    made.iter_mut().zip(1..).for_each(|((line, _), number)| line.step = number);
+    made.into_iter().unzip()
 }
 
 fn line(proposal: &Proposal, steps: &[usize], settled: &Settled, checked: &Checked, now: &Now) -> Line {

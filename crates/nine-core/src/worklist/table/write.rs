@@ -9,9 +9,9 @@ pub fn to_csv(lines: &[Line], facets: &[String]) -> Vec<u8> {
     let mut out = csv::Writer::from_writer(Vec::new());
     let has_tags = lines.iter().any(|line| line.tags.is_some());
     let heading = COLUMNS.into_iter().chain(has_tags.then_some(TAGS));
-    let mut records = vec![heading.map(str::to_owned).chain(facets.iter().cloned()).collect::<Vec<_>>()];
-    records.extend(lines.iter().map(|line| cells(line, has_tags, facets)));
-    for record in records {
+    let heading = heading.map(str::to_owned).chain(facets.iter().cloned()).collect::<Vec<_>>();
+    let records = lines.iter().map(|line| cells(line, has_tags, facets));
+    for record in std::iter::once(heading).chain(records) {
         out.write_record(&record).expect("records of one length go into memory");
     }
     out.into_inner().expect("memory takes all of it")
