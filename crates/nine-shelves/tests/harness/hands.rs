@@ -252,3 +252,40 @@ fn stops_it() {
         eprintln!("stopped: {}: {cases} points", scene.name);
     }
 }
+
+/// Files that cross together into a folder which somebody moves away meanwhile are where they were, and nothing of
+/// them is in that folder.
+#[test]
+fn moves_away_what_several_files_cross_into() {
+    const FILES: [&str; 3] = ["a.txt", "b.txt", "c.txt"];
+    let mut moved = 0;
+    for point in 1.. {
+        let world = World::across_file_systems();
+        world.rules("[[rule]]\nwhen = \"file\"\nput = \"2\"\n");
+        FILES.iter().for_each(|name| drop(world.file(name, "dear quay")));
+        let shelf = world.shelves.join("2 Loans");
+        fs::create_dir(&shelf).unwrap();
+        let aside = world.shelves.join("aside");
+        // While copies have names of ours, no original has gone yet.
+        let does = format!(
+            "touch reached; ls -A '{0}' | grep -q '^[.]nine-' && mv '{0}' '{1}' && touch moved; true",
+            shelf.display(),
+            aside.display()
+        );
+        let mut command = world.command(&["tidy", "--yes"]);
+        command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does);
+        let ran = command.output().unwrap();
+        if !world.at("reached").exists() {
+            break;
+        }
+        if world.at("moved").exists() {
+            moved += 1;
+            let said = String::from_utf8_lossy(&ran.stdout);
+            let all_here = FILES.iter().all(|name| world.at("Downloads").join(name).exists());
+            assert!(all_here, "point {point}: {said}");
+            assert_eq!(fs::read_dir(&aside).unwrap().count(), 0, "point {point}: {said}");
+            assert_eq!(ran.status.code(), Some(1), "point {point}: {said}");
+        }
+    }
+    assert!(moved >= 5, "{moved}");
+}
