@@ -262,7 +262,9 @@ fn moves_away_what_several_files_cross_into() {
     for point in 1.. {
         let world = World::across_file_systems();
         world.rules("[[rule]]\nwhen = \"file\"\nput = \"2\"\n");
-        FILES.iter().for_each(|name| drop(world.file(name, "dear quay")));
+        for name in FILES {
+            world.file(name, "dear quay");
+        }
         let shelf = world.shelves.join("2 Loans");
         fs::create_dir(&shelf).unwrap();
         let aside = world.shelves.join("aside");
