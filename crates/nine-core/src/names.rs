@@ -67,9 +67,7 @@ pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
     let ends = |double: &[u8]| {
         name.len() > double.len() && name[name.len() - double.len()..].eq_ignore_ascii_case(double)
     };
-    // Asked of every name, of which hardly one ends like these.
-    let may_be_double = name.last().is_some_and(|last| matches!(last | 0x20, b'z' | b'2' | b't' | b's'));
-    if may_be_double && let Some(double) = DOUBLE.iter().find(|double| ends(double)) {
+    if let Some(double) = DOUBLE.iter().find(|double| ends(double)) {
         return name.split_at(name.len() - double.len());
     }
     match name.iter().rposition(|b| *b == b'.') {
@@ -122,18 +120,6 @@ fn digits_by_length(letters: impl Iterator<Item = u8>, key: &mut Vec<u8>) {
         }
     }
 }
-
-/// The letters with which [`UNTITLED_STARTS`] begin.
-const STARTS_WITH: [bool; 256] = {
-    let (mut letters, mut at) = ([false; 256], 0);
-    while at < UNTITLED_STARTS.len() {
-        if let Some(first) = UNTITLED_STARTS[at].as_bytes().first() {
-            letters[first.to_ascii_lowercase() as usize] = true;
-        }
-        at += 1;
-    }
-    letters
-};
 
 /// Stems that say nothing, with or without ` document` and a number behind them.
 const UNTITLED: [&str; 33] = [
@@ -204,9 +190,6 @@ pub fn is_untitled(stem: &[u8]) -> bool {
     // A quick look first, since this is asked of every name: its first word.
     let rest = &stem[start..];
     let word = &rest[..rest.iter().position(|b| !b.is_ascii_alphabetic()).unwrap_or(rest.len())];
-    if !word.is_empty() && !STARTS_WITH[usize::from(word[0].to_ascii_lowercase())] {
-        return false;
-    }
     if !UNTITLED_STARTS.iter().any(|start| start.as_bytes().eq_ignore_ascii_case(word)) {
         return false;
     }

@@ -28,12 +28,6 @@ use crate::session::Session;
 /// Tells what is wrong with the words that were typed, or prints the help that was asked for.
 fn refuse_words(error: &clap::Error) -> ! {
     let text = error.render().to_string();
-    if !error.use_stderr() {
-        // In one piece: what is asked most often need not be written line by line.
-        let text = if output::has_color() { error.render().ansi().to_string() } else { text };
-        let _ = std::io::stdout().write_all(text.as_bytes());
-        std::process::exit(error.exit_code());
-    }
     let is_plain = text.lines().all(|line| nine_core::escape::plain(line) == line);
     if is_plain {
         error.exit();

@@ -13,13 +13,15 @@ pub(super) type Leaving<'a> = HashMap<Address<'a>, usize>;
 /// For each folder, by number, and the form of a name in it, the step that leads there.
 type LandingThere<'l> = HashMap<(usize, &'l [u8]), usize>;
 
-/// Steps whose target has a name that another step frees.
+/// What steps count on.
 #[derive(Default)]
 pub(super) struct Waits {
-    /// For each of them, the step that it waits for.
+    /// For each step whose target has a name that another step frees, that one.
     pub on: HashMap<usize, usize>,
     /// The same the other way round.
     waiting: HashMap<usize, Vec<usize>>,
+    /// Steps that are done all or not at all.
+    sets: HashMap<u32, Vec<usize>>,
 }
 
 impl<'a> Checker<'a> {
@@ -44,6 +46,11 @@ impl<'a> Checker<'a> {
             };
             waits.on.insert(at, *first);
             waits.waiting.entry(*first).or_default().push(at);
+        }
+        for (at, step) in self.steps.iter().enumerate() {
+            if let Some(set) = step.together {
+                waits.sets.entry(set).or_default().push(at);
+            }
         }
         waits
     }
@@ -77,8 +84,11 @@ impl<'a> Checker<'a> {
         let whole: HashMap<Address, usize> =
             leaving.iter().filter(|(_, at)| is_discarded(at)).map(|(item, at)| (*item, *at)).collect();
         let mut in_part: HashMap<Address, usize> = HashMap::new();
-        for ((place, path), at) in &whole {
-            in_part.extend(itself_and_above((place, path)).skip(1).map(|folder| (folder, *at)));
+        for (item, at) in &whole {
+            // Of several the first is named, whatever the order in which they are gone through.
+            for folder in itself_and_above(*item).skip(1) {
+                in_part.entry(folder).and_modify(|first| *first = (*first).min(*at)).or_insert(*at);
+            }
         }
         let goes = |original: &Spot| {
             let with = itself_and_above(original.address()).find_map(|address| whole.get(&address));
@@ -136,33 +146,35 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// Refuses what cannot be done since other steps were refused, from one on of those that were: what belongs
-    /// together with them, what wants a name that one of them would have freed, and so on.
+    /// Refuses what cannot be done since other steps were refused, from one on of those that were: what wants a name
+    /// that one of them would have freed, what belongs together with them, and so on.
     pub(super) fn refuse_what_counts_on_it(&mut self, from: usize, waits: &Waits) {
-        let mut sets: HashMap<u32, Vec<usize>> = HashMap::new();
-        for (at, step) in self.steps.iter().enumerate() {
-            if let Some(set) = step.together {
-                sets.entry(set).or_default().push(at);
-            }
-        }
         let mut next = from;
         while next < self.news.len() {
-            let mut broken: BTreeMap<u32, usize> = BTreeMap::new();
-            let mut taken = BTreeSet::new();
-            let news: BTreeSet<usize> = self.news[next..].iter().copied().collect();
+            let first = next;
             next = self.news.len();
-            for at in news {
-                self.steps[at].together.map(|set| broken.entry(set).or_insert(at));
-                taken.extend(waits.waiting.get(&at).into_iter().flatten());
-            }
+            let taken: BTreeSet<usize> =
+                self.news[first..].iter().filter_map(|at| waits.waiting.get(at)).flatten().copied().collect();
             for at in taken {
                 if let Some((_, entry)) = self.occupant(at) {
                     self.refuse(at, Problem::Taken(Box::new(entry.clone())));
                 }
             }
-            for (set, by) in broken {
-                let others = sets[&set].iter().filter(|at| self.steps[**at].act != Act::Leave);
-                others.for_each(|at| self.refuse(*at, Problem::TogetherWith(by)));
+            self.refuse_sets(first, waits);
+        }
+    }
+
+    /// Refuses what belongs together with a refused step, from one on of those that were.
+    pub(super) fn refuse_sets(&mut self, from: usize, waits: &Waits) {
+        let mut broken: BTreeMap<u32, usize> = BTreeMap::new();
+        for at in &self.news[from..] {
+            if let Some(set) = self.steps[*at].together {
+                broken.entry(set).and_modify(|first| *first = (*first).min(*at)).or_insert(*at);
+            }
+        }
+        for (set, by) in broken {
+            for at in waits.sets[&set].iter().filter(|at| self.steps[**at].act != Act::Leave) {
+                self.refuse(*at, Problem::TogetherWith(by));
             }
         }
     }

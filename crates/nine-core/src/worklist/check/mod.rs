@@ -87,6 +87,7 @@ pub fn check(worklist: &Worklist, facts: &Facts) -> Checked {
     let (leaving, twice) = checker.leaving();
     let waits = checker.waits(&leaving);
     checker.judge_meetings(&leaving, twice);
+    checker.refuse_sets(0, &waits);
     checker.refuse_what_counts_on_it(0, &waits);
     loop {
         let (order, circles) = checker.order(&waits);
