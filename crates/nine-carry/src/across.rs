@@ -140,10 +140,7 @@ impl<'a> Carrier<'a> {
         self.flush_and_compare(&mut crossings, steps, outcome)?;
         self.put_in_place(&mut crossings, steps, outcome)?;
         self.leave_where_folders_went(&mut crossings, steps, outcome)?;
-        // The way to the copies must be as safe as the copies before their originals go.
-        for folder in std::mem::take(&mut self.folders.made_in) {
-            let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
-        }
+        self.folders.sync_made_in(self.places);
         for crossing in crossings {
             let came = self.remove_original(&crossing);
             self.note(crossing.way.at, steps, came, outcome)?;
@@ -166,11 +163,7 @@ impl<'a> Carrier<'a> {
         }
         self.folders.touch(&to.folder());
         let way = Way { at, step, to, source, target, temporary: self.daybook.names().temporary(at, to) };
-        let is_free = target.entry(&to.path).and_then(|there| match there {
-            None => Ok(()),
-            Some(_) => Err(StoreError::Taken),
-        });
-        let copying = is_free.and_then(|()| way.route(self.watch).survey(&step.stamp));
+        let copying = way.route(self.watch).survey(&step.stamp, &to.path);
         Ok(copying.map(|copying| Crossing { way, copying }))
     }
 

@@ -145,10 +145,7 @@ impl<'a> Carrier<'a> {
             self.half_left |= route.retract(&copying, &to.path) != Retracted::Gone;
             return Ok(Err(StoreError::FolderMoved));
         }
-        // The way to the copy must be as safe as the copy before its original goes.
-        for folder in std::mem::take(&mut self.folders.made_in) {
-            let _ = self.places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
-        }
+        self.folders.sync_made_in(self.places);
         Ok(copying.stamp().and_then(|stamp| {
             let stayed = route.remove_original(&copying, &to.path)?;
             Ok(Trace { stamp: Some(stamp), stayed, kept_as: None })
@@ -176,12 +173,7 @@ impl<'a> Carrier<'a> {
         step: &Step,
         to: &Spot,
     ) -> io::Result<StoreResult<Copying>> {
-        let is_free = match route.target.entry(&to.path) {
-            Ok(None) => Ok(()),
-            Ok(Some(_)) => Err(StoreError::Taken),
-            Err(error) => Err(error),
-        };
-        let mut copying = match is_free.and_then(|()| route.survey(&step.stamp)) {
+        let mut copying = match route.survey(&step.stamp, &to.path) {
             Ok(copying) => copying,
             Err(error) => return Ok(Err(error)),
         };

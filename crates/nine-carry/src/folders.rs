@@ -19,7 +19,7 @@ pub(crate) struct Folders {
     /// Folders that were made.
     pub made: Vec<Spot>,
     /// Folders in which new ones were made since anything was last copied.
-    pub made_in: Vec<Spot>,
+    made_in: Vec<Spot>,
 }
 
 impl Folders {
@@ -60,6 +60,14 @@ impl Folders {
     pub fn touch(&mut self, folder: &Spot) {
         if !self.touched.contains(folder) {
             self.touched.insert(folder.clone());
+        }
+    }
+
+    /// Makes sure of folders that were made since the last time: the way to a copy must be as safe as the copy before
+    /// its original goes.
+    pub fn sync_made_in(&mut self, places: &Places) {
+        for folder in std::mem::take(&mut self.made_in) {
+            let _ = places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
         }
     }
 

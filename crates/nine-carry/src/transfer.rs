@@ -91,11 +91,14 @@ pub struct Route<'a> {
 }
 
 impl Route<'_> {
-    /// Looks at all that is to be copied.
+    /// Looks at all that is to be copied, and whether its name is free.
     ///
     /// # Errors
-    /// If it is not what was planned, or cannot be looked at.
-    pub fn survey(&self, stamp: &Stamp) -> StoreResult<Copying> {
+    /// If it is not what was planned, or cannot be looked at; [`StoreError::Taken`].
+    pub fn survey(&self, stamp: &Stamp, to: &ItemPath) -> StoreResult<Copying> {
+        if self.target.entry(to)?.is_some() {
+            return Err(StoreError::Taken);
+        }
         let top = self.source.entry(self.from)?.ok_or(StoreError::NotThere)?;
         if !self.source.is_same(&top, stamp) {
             return Err(StoreError::Changed);

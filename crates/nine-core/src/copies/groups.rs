@@ -1,8 +1,10 @@
 //! Items that are the same, put together from what is known of their bytes.
 
-use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::HashSet;
 
-use super::question::is_in_sight;
+use rustc_hash::FxHashMap;
+
+use super::question::{is_in_sight, shared};
 use super::{Digest, Member};
 use crate::item::{Identity, Kind};
 use crate::tree::{NodeId, Tree};
@@ -143,7 +145,8 @@ pub fn copies_take(trees: &[&Tree], own: usize) -> Vec<CopiesTake> {
 /// Adds the bytes of files that share their size with another and of which nothing was read; of several names of one
 /// file one counts.
 fn add_unread(trees: &[&Tree], own: usize, takes: &mut [CopiesTake]) {
-    let shared = shared_sizes(trees);
+    let sizes = |tree| files_in_sight(tree).map(|id| tree.size(id));
+    let shared = shared(trees.iter().copied().flat_map(sizes).collect(), &HashSet::new());
     let mut unread: Vec<(u64, [u64; 2], usize)> = Vec::new();
     for (view, tree) in trees.iter().enumerate().take(own) {
         let is_unread = |id: &NodeId| tree.digest(*id).is_none() && tree.ends(*id).is_none();
@@ -159,14 +162,6 @@ fn add_unread(trees: &[&Tree], own: usize, takes: &mut [CopiesTake]) {
         takes[own].unread += size;
         file.chunk_by(|a, b| a.2 == b.2).for_each(|names| takes[names[0].2].unread += size);
     }
-}
-
-/// The sizes that more than one name has.
-fn shared_sizes(trees: &[&Tree]) -> FxHashSet<u64> {
-    let of = |tree| files_in_sight(tree).map(|id| tree.size(id));
-    let mut sizes: Vec<u64> = trees.iter().copied().flat_map(of).collect();
-    sizes.sort_unstable();
-    sizes.chunk_by(|a, b| a == b).filter(|same| same.len() > 1).map(|same| same[0]).collect()
 }
 
 /// The sizes of these files, sorted, that only the names of one file have, and that file.

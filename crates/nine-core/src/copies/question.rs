@@ -166,11 +166,7 @@ impl<'a> Asked<'a> {
     /// The sizes that more than one name has, or files elsewhere. Most files have a size of their own, and are not
     /// looked at any further.
     fn shared_sizes(&self, elsewhere: &HashSet<u64>) -> FxHashSet<u64> {
-        let mut sizes: Vec<u64> = self.files().map(|file| file.size).collect();
-        sizes.sort_unstable();
-        let shared =
-            sizes.chunk_by(|a, b| a == b).filter(|same| same.len() > 1 || elsewhere.contains(&same[0]));
-        shared.map(|same| same[0]).collect()
+        shared(self.files().map(|file| file.size).collect(), elsewhere)
     }
 
     /// Those of some sizes of which reading could tell more: a file was never read, or both ends of two are the same
@@ -218,6 +214,14 @@ fn distinct(run: &[Candidate], identity: impl Fn(&Candidate) -> Identity) -> Vec
         Candidate { asked, beside, ..names[0] }
     };
     files.map(one).collect()
+}
+
+/// Those of the sizes of some names that two have, or files elsewhere: sorted, since a table of all of them would take
+/// several times the room.
+pub(super) fn shared(mut sizes: Vec<u64>, elsewhere: &HashSet<u64>) -> FxHashSet<u64> {
+    sizes.sort_unstable();
+    let is_shared = |same: &&[u64]| same.len() > 1 || elsewhere.contains(&same[0]);
+    sizes.chunk_by(|a, b| a == b).filter(is_shared).map(|same| same[0]).collect()
 }
 
 /// The files of a tree that people see: no hidden ones.

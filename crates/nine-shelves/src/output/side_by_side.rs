@@ -1,21 +1,19 @@
 //! Very many lines, made by several threads and written in their order.
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
-use std::thread::{available_parallelism, scope};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::available_parallelism;
+
+use nine_stores::side_by_side;
 
 use super::table::{Cell, Table};
 
-/// Lines that a thread makes at once. Fewer than two such shares are made without other threads.
+/// Lines that a thread makes at once.
 const SHARE: usize = 1024;
 
-/// Shares that are made at once, of which the caller makes the first.
-fn rounds<T>(items: &[T]) -> impl Iterator<Item = (&[T], Vec<&[T]>)> {
-    let threads = if items.len() < 2 * SHARE { 1 } else { available_parallelism().map_or(1, usize::from) };
-    let share = if threads == 1 { items.len().max(1) } else { SHARE };
-    items.chunks(share * threads).filter_map(move |round| {
-        let mut shares = round.chunks(share);
-        Some((shares.next()?, shares.collect()))
-    })
+fn threads() -> usize {
+    available_parallelism().map_or(1, usize::from)
 }
 
 /// Writes what `line` makes of each item.
@@ -24,45 +22,44 @@ pub fn write<T: Sync>(
     items: &[T],
     line: impl Fn(&T, &mut Vec<u8>) -> io::Result<()> + Sync,
 ) -> io::Result<()> {
-    let made = |share: &[T]| -> io::Result<Vec<u8>> {
+    let shares: Vec<&[T]> = items.chunks(SHARE).collect();
+    let is_over = AtomicBool::new(false);
+    let made = |(): &mut (), share: &&[T]| {
         let mut text = Vec::new();
-        share.iter().try_for_each(|item| line(item, &mut text))?;
-        Ok(text)
+        let made = share.iter().try_for_each(|item| line(item, &mut text)).map(|()| text);
+        (!is_over.load(Ordering::Relaxed)).then_some(made)
     };
-    let made = &made;
-    rounds(items).try_for_each(|(first, others)| {
-        scope(|scope| {
-            let others: Vec<_> = others.into_iter().map(|share| scope.spawn(|| made(share))).collect();
-            out.write_all(&made(first)?)?;
-            for other in others {
-                out.write_all(&other.join().expect("lines are made without harm")?)?;
+    let (mut next, mut waiting, mut written) = (0, BTreeMap::new(), Ok(()));
+    side_by_side(
+        &shares,
+        threads(),
+        || (),
+        made,
+        |at, text: io::Result<Vec<u8>>| {
+            waiting.insert(at, text);
+            while let Some(text) = waiting.remove(&next) {
+                next += 1;
+                if written.is_ok() {
+                    written = text.and_then(|text| out.write_all(&text));
+                    // Nobody reads on.
+                    is_over.store(written.is_err(), Ordering::Relaxed);
+                }
             }
-            Ok(())
-        })
-    })
+        },
+    );
+    written
 }
 
 /// Makes room in a table for what `cells` makes of each item.
 pub fn measure<T: Sync>(table: &mut Table, items: &[T], cells: impl Fn(&T) -> Vec<Cell> + Sync) {
-    let measured = |mut own: Table, share: &[T]| {
+    let shares: Vec<&[T]> = items.chunks(SHARE).collect();
+    let empty = table.without_lines();
+    let measured = |(): &mut (), share: &&[T]| {
+        let mut own = empty.without_lines();
         share.iter().for_each(|item| own.measure(&cells(item)));
-        own
+        Some(own)
     };
-    let measured = &measured;
-    for (first, others) in rounds(items) {
-        scope(|scope| {
-            let spawn = |share| {
-                let own = table.without_lines();
-                scope.spawn(move || measured(own, share))
-            };
-            let others: Vec<_> = others.into_iter().map(spawn).collect();
-            let first = measured(table.without_lines(), first);
-            table.measure_like(&first);
-            for other in others {
-                table.measure_like(&other.join().expect("lines are measured without harm"));
-            }
-        });
-    }
+    side_by_side(&shares, threads(), || (), measured, |_, own| table.measure_like(&own));
 }
 
 #[cfg(test)]
@@ -72,13 +69,28 @@ mod tests {
 
     #[test]
     fn however_many_lines_they_stand_in_their_order() {
-        for many in [0, 1, SHARE, 2 * SHARE, 5 * SHARE + 7] {
+        for many in [0, 1, SHARE, 2 * SHARE, 9 * SHARE + 7] {
             let items: Vec<usize> = (0..many).collect();
             let mut out = Vec::new();
-            write(&mut out, &items, |item, out| writeln!(out, "{item}")).unwrap();
+            // The first take longer, so that later ones come before them.
+            let line = |item: &usize, out: &mut Vec<u8>| {
+                if item.is_multiple_of(3 * SHARE) {
+                    std::thread::sleep(std::time::Duration::from_millis(5));
+                }
+                writeln!(out, "{item}")
+            };
+            write(&mut out, &items, line).unwrap();
             let all: String = items.iter().map(|item| format!("{item}\n")).collect();
             assert!(out == all.as_bytes(), "{many}");
         }
+    }
+
+    #[test]
+    fn where_nobody_reads_on_that_is_told() {
+        let items: Vec<usize> = (0..9 * SHARE).collect();
+        let mut full = [0_u8; 100];
+        let written = write(&mut full.as_mut_slice(), &items, |item, out| writeln!(out, "{item}"));
+        assert_eq!(written.unwrap_err().kind(), io::ErrorKind::WriteZero);
     }
 
     #[test]

@@ -2,6 +2,7 @@
 //! renames something, or a place goes away for the moment.
 
 use std::fs;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::process::Output;
 
@@ -253,41 +254,56 @@ fn stops_it() {
     }
 }
 
-/// Files that cross together into a folder which somebody moves away meanwhile are where they were, and nothing of
-/// them is in that folder.
-#[test]
-fn moves_away_what_several_files_cross_into() {
+/// Somebody moves a folder away while several files cross, out of it or into it: they are where they were, and nothing
+/// of them is where they were to go. Returns at how many points that was tried.
+fn while_files_cross(moves: impl Fn(&World) -> PathBuf) -> usize {
     const FILES: [&str; 3] = ["a.txt", "b.txt", "c.txt"];
     let mut moved = 0;
     for point in 1.. {
         let world = World::across_file_systems();
-        world.rules("[[rule]]\nwhen = \"file\"\nput = \"2\"\n");
+        world.rules("[[rule]]\nreach = \"deep\"\nwhen = \"file\"\nput = \"2\"\n");
         for name in FILES {
-            world.file(name, "dear quay");
+            world.file(&format!("letters/{name}"), "dear quay");
         }
-        let shelf = world.shelves.join("2 Loans");
+        let (shelf, away) = (world.shelves.join("2 Loans"), moves(&world));
         fs::create_dir(&shelf).unwrap();
-        let aside = world.shelves.join("aside");
+        let aside = away.parent().unwrap().join("aside");
         // While copies have names of ours, no original has gone yet.
         let does = format!(
-            "touch reached; ls -A '{0}' | grep -q '^[.]nine-' && mv '{0}' '{1}' && touch moved; true",
+            "touch reached; ls -A '{}' | grep -q '^[.]nine-' && mv '{}' '{}' && touch moved; true",
             shelf.display(),
+            away.display(),
             aside.display()
         );
         let mut command = world.command(&["tidy", "--yes"]);
         command.env("NINE_HAND_AT", point.to_string()).env("NINE_HAND", does);
         let ran = command.output().unwrap();
         if !world.at("reached").exists() {
-            break;
+            return moved;
         }
         if world.at("moved").exists() {
             moved += 1;
             let said = String::from_utf8_lossy(&ran.stdout);
-            let all_here = FILES.iter().all(|name| world.at("Downloads").join(name).exists());
+            let now = |at: &Path| if *at == away { aside.clone() } else { at.to_owned() };
+            let letters = now(&world.at("Downloads/letters"));
+            let all_here = FILES.iter().all(|name| letters.join(name).exists());
             assert!(all_here, "point {point}: {said}");
-            assert_eq!(fs::read_dir(&aside).unwrap().count(), 0, "point {point}: {said}");
+            let come = fs::read_dir(now(&shelf)).map_or(0, Iterator::count);
+            assert_eq!(come, 0, "point {point}: {said}");
             assert_eq!(ran.status.code(), Some(1), "point {point}: {said}");
         }
     }
+    unreachable!("the program ends at some point")
+}
+
+#[test]
+fn moves_away_what_several_files_cross_into() {
+    let moved = while_files_cross(|world| world.shelves.join("2 Loans"));
+    assert!(moved >= 5, "{moved}");
+}
+
+#[test]
+fn moves_away_what_several_files_cross_out_of() {
+    let moved = while_files_cross(|world| world.at("Downloads/letters"));
     assert!(moved >= 5, "{moved}");
 }
