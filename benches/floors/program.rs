@@ -15,13 +15,24 @@ pub fn build() -> PathBuf {
     target.join("dist").join("nine")
 }
 
+/// A home for the program: a pile, a bookcase with two shelves beside `home`, and these rules.
+pub fn configure(home: &Path, pile: &Path, rules: &str) {
+    let case = home.with_file_name("case");
+    for folder in [home, &case.join("1 Papers"), &case.join("2 Pictures")] {
+        std::fs::create_dir_all(folder).expect("a folder is made");
+    }
+    let config = format!(
+        "[pile.pile]\nat = '{}'\nbirths = \"ignore\"\nsettle = \"0min\"\n\n[bookcase.case]\nat = '{}'\n\
+         shelves = [\"Papers\", \"Pictures\"]\n\n{rules}",
+        pile.display(),
+        case.display()
+    );
+    std::fs::write(home.join("shelves.toml"), config).expect("the configuration is written");
+}
+
 /// Runs a command to its end; its output goes nowhere.
 pub fn run(program: &Path, home: &Path, words: &[&str]) -> Duration {
-    let start = Instant::now();
-    let status = command(program, home, words).status().expect("it starts");
-    let time = start.elapsed();
-    assert!(status.success(), "{words:?}");
-    time
+    run_into(program, home, words, Path::new("/dev/null"))
 }
 
 /// The same with its output in a file.

@@ -1,7 +1,5 @@
 //! One, two and four million items: time and memory grow in a line, whatever the work.
 
-use std::path::Path;
-
 use crate::figures::{Figures, timed};
 use crate::{Ground, bare, program, tree};
 
@@ -20,13 +18,15 @@ const WORK: [(&str, &[&str]); 5] = [
     ("tidy", &["tidy", "pile"]),
 ];
 
+const RULES: &str = "[[rule]]\nreach = \"deep\"\nwhen = \"ext docx\"\nput = \"1/{modified:year}\"\n";
+
 pub fn section(figures: &mut Figures, ground: &Ground) {
     let mut all: Vec<Vec<(f64, u64)>> = Vec::new();
     for times in SIZES {
         let (files, root) = (ground.rows * times, ground.folder("scale"));
         let (pile, home) = (root.join("pile"), root.join("home"));
         tree::make(&pile, files);
-        configure(&root, &home, &pile);
+        program::configure(&home, &pile, RULES);
         let walk = timed(|| bare::walk(&pile)).as_secs_f64();
         figures.begin(&format!("{files} files; the bare walk {walk:.2} s"));
         let work = |(what, words): &(&str, &[&str])| {
@@ -56,16 +56,4 @@ pub fn section(figures: &mut Figures, ground: &Ground) {
             figures.at_most(&format!("memory: {what}"), (memory / 1_000_000) as f64, 300.0, "MB");
         }
     }
-}
-
-fn configure(root: &Path, home: &Path, pile: &Path) {
-    std::fs::create_dir_all(home).expect("a folder is made");
-    std::fs::create_dir_all(root.join("case/1 Papers")).expect("a folder is made");
-    let config = format!(
-        "[pile.pile]\nat = '{}'\nbirths = \"ignore\"\nsettle = \"0min\"\n\n[bookcase.case]\nat = '{}'\n\
-         shelves = [\"Papers\"]\n\n[[rule]]\nreach = \"deep\"\nwhen = \"ext docx\"\nput = \"1/{{modified:year}}\"\n",
-        pile.display(),
-        root.join("case").display()
-    );
-    std::fs::write(home.join("shelves.toml"), config).expect("the configuration is written");
 }

@@ -79,7 +79,7 @@ pub fn carry(places: &Places, worklist: &Worklist, data: &Path) -> usize {
 }
 
 /// The rules of a deep tidy: nearly three files in ten are filed.
-const RULES: &str = "\n[[rule]]\nreach = \"deep\"\nwhen = \"type document and name has ledger\"\n\
+const RULES: &str = "[[rule]]\nreach = \"deep\"\nwhen = \"type document and name has ledger\"\n\
     put = \"1/{modified:year}\"\n\n[[rule]]\nreach = \"deep\"\nwhen = \"type image and size under 5\"\n\
     put = \"2/{stem:initial}\"\n";
 
@@ -87,17 +87,7 @@ const RULES: &str = "\n[[rule]]\nreach = \"deep\"\nwhen = \"type document and na
 pub fn tidy(figures: &mut Figures, ground: &Ground) {
     let (pile, home) = (ground.tree(), ground.folder("tidy"));
     figures.begin(&format!("A deep tidy of {} files", ground.files));
-    let shelf = ground.folder("case").join("1 Papers");
-    for folder in [&home, &shelf, &ground.folder("case").join("2 Pictures")] {
-        std::fs::create_dir_all(folder).expect("a folder is made");
-    }
-    let config = format!(
-        "[pile.pile]\nat = '{}'\nbirths = \"ignore\"\nsettle = \"0min\"\n\n[bookcase.case]\nat = '{}'\n\
-         shelves = [\"Papers\", \"Pictures\"]\n{RULES}",
-        pile.display(),
-        ground.folder("case").display()
-    );
-    std::fs::write(home.join("shelves.toml"), config).expect("the configuration is written");
+    program::configure(&home, pile, RULES);
     let (words, shown) = (["tidy", "pile"], ground.root.join("preview.txt"));
     let walk = || timed(|| bare::walk(pile));
     let pair = Pair::measure(walk, || program::run_into(ground.program(), &home, &words, &shown));

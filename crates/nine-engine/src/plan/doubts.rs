@@ -13,7 +13,7 @@ pub fn add(places: &Places, steps: &mut [Step]) {
     let mut sight = Sight { places, open, domains, from: None, to: None };
     for step in steps {
         sight.look_at_folders(step);
-        let found = [sight.shared(step), sight.opened(step), sight.lost(step)];
+        let found = [sight.shared(step), sight.opened(), sight.lost(step)];
         step.doubts.extend(found.into_iter().flatten());
     }
 }
@@ -41,14 +41,14 @@ struct Sight<'a> {
 }
 
 impl Sight<'_> {
-    /// Looks at the folders of a step, where they are others than those of the step before.
+    /// Looks at the folders of a step that leads somewhere, where they are others than those of the step before.
     fn look_at_folders(&mut self, step: &Step) {
+        let Some(to) = step.target() else { return self.to = None };
         if !self.from.as_ref().is_some_and(|(folder, _)| step.item.lies_in(folder)) {
             let folder = step.item.folder();
             let open = self.is_open(&folder);
             self.from = Some((folder, open));
         }
-        let Some(to) = step.target() else { return self.to = None };
         if !self.to.as_ref().is_some_and(|target| to.lies_in(&target.folder)) {
             let folder = to.folder();
             let (seen, open) = (self.seen(&folder), self.is_open(&folder));
@@ -82,9 +82,9 @@ impl Sight<'_> {
     }
 
     /// A step from a folder that the person alone may enter to one that others may.
-    fn opened(&self, step: &Step) -> Option<Doubt> {
-        let ((from, is_open), to) = (self.from.as_ref()?, self.to.as_ref()?);
-        if (*is_open)? || !to.open? || step.target().is_none() {
+    fn opened(&self) -> Option<Doubt> {
+        let (to, (from, is_open)) = (self.to.as_ref()?, self.from.as_ref()?);
+        if (*is_open)? || !to.open? {
             return None;
         }
         Some(Doubt::Opens { from: from.to_string(), to: to.folder.to_string() })
