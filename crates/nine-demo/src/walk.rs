@@ -209,7 +209,7 @@ pub const STATIONS: [Station; 44] = [
     },
     Station {
         tells: "One without names can be sent to somebody: figures, and the folders of the first level.",
-        words: &["report", "--names", "hide"],
+        words: &["report", "--hide-names"],
     },
     Station {
         tells: "Whoever has filed a hundred things has shown where the next belongs. Where would things go that no rule is for?",

@@ -5,7 +5,7 @@ use std::io::Read;
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 
-use clap::{Args, ValueEnum};
+use clap::{ArgAction, Args, ValueEnum};
 use nine_core::config::Color;
 use nine_engine::selection::Selection;
 
@@ -13,22 +13,26 @@ use crate::failure::{Done, Failure};
 
 /// Options of every command.
 #[derive(Debug, Args)]
+#[command(next_help_heading = "Of every command")]
 pub struct Common {
     /// Keep configuration and daybook in this one folder
-    #[arg(long, value_name = "DIR", env = "NINE_HOME", global = true)]
+    #[arg(long, value_name = "DIR", env = "NINE_HOME", global = true, hide_short_help = true)]
     pub home: Option<PathBuf>,
     /// The day from which ages are counted, such as 2031-04-07 or 2031-04-07T09:00
-    #[arg(long, value_name = "DATE", env = "NINE_TODAY", global = true)]
+    #[arg(long, value_name = "DATE", env = "NINE_TODAY", global = true, hide_short_help = true)]
     pub today: Option<String>,
     /// Let whole files on drives be read where a question needs it; what that costs is told without it
-    #[arg(long, global = true)]
+    #[arg(long, global = true, hide_short_help = true)]
     pub read_drive: bool,
     /// When to use colour: auto, always or never
-    #[arg(long, value_name = "WHEN", default_value = "auto", global = true, value_parser = when_word)]
+    #[arg(long, value_name = "WHEN", default_value = "auto", global = true, value_parser = when_word, hide_short_help = true)]
     pub color: ColorWord,
     /// Tell on standard error what is being done; twice for more
-    #[arg(short, long, action = clap::ArgAction::Count, global = true)]
+    #[arg(short, long, action = ArgAction::Count, global = true, hide_short_help = true)]
     pub verbose: u8,
+    /// Print help; -h is the short form
+    #[arg(short, long, action = ArgAction::Help, global = true, hide_short_help = true)]
+    pub help: Option<bool>,
 }
 
 /// When to use colour; where a command takes the colour of something by the same option, that one.
@@ -61,24 +65,33 @@ pub fn color_word(word: &str) -> Result<ColorWord, String> {
     })
 }
 
+/// The headings under which the options of all commands stand: what is meant, where it goes, how it is shown, how it is
+/// carried out.
+pub const WHAT: &str = "What";
+pub const WHERE_TO: &str = "Where to";
+pub const SHOWN: &str = "How it is shown";
+pub const CARRIED: &str = "How it is carried out";
+
 /// How a worklist is shown and agreed to
 #[derive(Debug, Clone, Args)]
 pub struct ShowArgs {
-    /// Carry it out without asking
-    #[arg(short, long)]
-    pub yes: bool,
     /// Show every line, however many
-    #[arg(long)]
+    #[arg(long, help_heading = SHOWN, hide_short_help = true)]
     pub all: bool,
-    /// How to print the worklist
-    #[arg(long, default_value = "table")]
+    /// As table, csv, json, paths or paths0
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true, hide_short_help = true)]
     pub format: Format,
-    /// Write it to this file instead, as .csv or .json, to be read, edited and given to `nine carry`
-    #[arg(long, value_name = "FILE", conflicts_with = "yes")]
-    pub worklist: Option<PathBuf>,
+    /// Carry it out without asking
+    #[arg(short, long, help_heading = CARRIED)]
+    pub yes: bool,
     /// Leave what is in doubt
-    #[arg(long)]
+    #[arg(long, help_heading = CARRIED)]
     pub sure: bool,
+    /// Write it to a table (.csv, .json) for nine carry
+    ///
+    /// Nothing is carried out then; it can be read and edited first.
+    #[arg(long, value_name = "FILE", conflicts_with = "yes", help_heading = CARRIED)]
+    pub worklist: Option<PathBuf>,
 }
 
 impl ShowArgs {
@@ -99,17 +112,17 @@ impl ShowArgs {
 /// A selection of items
 #[derive(Debug, Args)]
 pub struct SelectionArgs {
-    /// Paths, as the shell or nine writes them; - reads them from standard input
+    /// Paths, or PLACE/path; - reads them from standard input
     #[arg(value_name = "PATH")]
     pub paths: Vec<PathBuf>,
     /// Everything for which a condition holds
-    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., conflicts_with_all = ["paths", "saved"])]
+    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., conflicts_with_all = ["paths", "saved"], help_heading = WHAT)]
     pub condition: Vec<String>,
     /// Everything that a saved search finds
-    #[arg(long, value_name = "NAME", conflicts_with = "paths")]
+    #[arg(long, value_name = "SEARCH", conflicts_with = "paths", help_heading = WHAT, hide_short_help = true)]
     pub saved: Option<String>,
     /// Paths on standard input are each ended by a NUL, not by the line
-    #[arg(short = '0', long)]
+    #[arg(short = '0', long, help_heading = WHAT, hide_short_help = true)]
     pub null: bool,
 }
 

@@ -115,7 +115,7 @@ fn a_browser_finds_nothing_wrong() {
     let hostile = hostile();
     let named = page_of(&hostile, &[], "named.html");
     let hidden = hostile.at("hidden.html");
-    hostile.nine(&["report", "--names", "hide", "--to", hidden.to_str().unwrap()]).ends(0);
+    hostile.nine(&["report", "--hide-names", "--to", hidden.to_str().unwrap()]).ends(0);
     let bare = World::new();
     bare.rules("");
     let empty = page_of(&bare, &[], "empty.html");

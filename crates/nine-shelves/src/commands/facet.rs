@@ -11,7 +11,7 @@ use nine_engine::Error;
 use nine_engine::facet::{FacetLine, change, from_column, list};
 use serde::Serialize;
 
-use crate::args::{PlainFormat, ShowArgs};
+use crate::args::{PlainFormat, SHOWN, ShowArgs};
 use crate::failure::{Done, Failure};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::table::{Table, TableColumn, styled};
@@ -22,11 +22,11 @@ use crate::session::Session;
 /// How many answers are listed where not all are asked for.
 const MOST: usize = 12;
 
-/// The facets and their answers with counts; add, rename and drop answers
+/// The facets and their answers with counts; add, drop answers
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,
-    after_help = "Examples:\n  nine facet                                        all facets, each answer with how many items have it\n  nine facet add lender \"New Quay Society\" --also NQS\n  nine facet add client --from clients.csv --column name\n  nine facet rename lender NQS \"New Quay Society\"\n  nine facet drop lender \"New Quay Society\"\n\nEach change is shown first, loses no comment of shelves.toml, and `nine undo` takes it back."
+    after_long_help = "Examples:\n  nine facet                                        all facets, each answer with how many items have it\n  nine facet add lender \"New Quay Society\" --also NQS\n  nine facet add client --from clients.csv --column name\n  nine facet rename lender NQS \"New Quay Society\"\n  nine facet drop lender \"New Quay Society\"\n\nEach change is shown first, loses no comment of shelves.toml, and `nine undo` takes it back."
 )]
 pub struct FacetArgs {
     #[command(subcommand)]
@@ -35,10 +35,10 @@ pub struct FacetArgs {
     #[arg(value_name = "FACET")]
     pub facets: Vec<String>,
     /// Show every answer, however many
-    #[arg(long)]
+    #[arg(long, help_heading = SHOWN)]
     pub all: bool,
-    /// How to print them
-    #[arg(long, default_value = "table")]
+    /// As table, csv or json
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: PlainFormat,
 }
 
@@ -48,11 +48,12 @@ pub enum FacetCommand {
     /// Add answers, or other spellings of one that is there
     Add {
         /// The facet
+        #[arg(value_name = "FACET")]
         facet: String,
         /// The answers
         #[arg(value_name = "ANSWER", required_unless_present = "from")]
         answers: Vec<String>,
-        /// Another spelling of the one answer; may be given more than once
+        /// Another spelling of the one answer; can be repeated
         #[arg(long, value_name = "SPELLING", conflicts_with = "from")]
         also: Vec<String>,
         /// A table (.csv) with answers in one of its columns
@@ -67,8 +68,10 @@ pub enum FacetCommand {
     /// Give an answer another name; the old one stays as a spelling
     Rename {
         /// The facet
+        #[arg(value_name = "FACET")]
         facet: String,
         /// The answer
+        #[arg(value_name = "ANSWER")]
         answer: String,
         /// Its new name
         new: String,
@@ -78,6 +81,7 @@ pub enum FacetCommand {
     /// Drop answers
     Drop {
         /// The facet
+        #[arg(value_name = "FACET")]
         facet: String,
         /// The answers
         #[arg(value_name = "ANSWER", required = true)]

@@ -4,6 +4,7 @@ pub mod archive;
 pub mod carry;
 pub mod check;
 pub mod compare;
+pub mod completions;
 pub mod copies;
 pub mod demo;
 pub mod discard;
@@ -55,6 +56,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Review(args) => review::run(args, session),
         Command::Put(args) => put::run(args, session),
         Command::Carry(args) => carry::run(args, session),
+        Command::Completions(args) => completions::run(&args),
         Command::Copies(args) => copies::run(args, session),
         Command::Compare(args) => compare::run(args, session),
         Command::Routine(args) => routine::run(args, session),

@@ -9,7 +9,7 @@ use nine_engine::plan::Plan;
 use nine_engine::put::{self, Merged, Near, Put, Request, folder, merge};
 use nine_engine::{Error, Workspace};
 
-use crate::args::{ClashWord, Format, SelectionArgs, ShowArgs};
+use crate::args::{ClashWord, Format, SelectionArgs, ShowArgs, WHERE_TO};
 use crate::ask;
 use crate::failure::Done;
 use crate::output::style::FAINT;
@@ -19,28 +19,34 @@ use crate::session::Session;
 /// File by hand: move or copy a selection onto a shelf
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine put letter.pdf --on 3                           onto shelf 3\n  nine put *.pdf --on 3/Claims/2031                    folders that are missing are made\n  nine put --where name has claim --on Grants/Claims   a shelf by its title\n  nine put --saved films --on home/5/Films --copy      what is found stays where it is\n  nine put scans/* --on 2 --keep-folders               with the folders that they lie in\n  nine put claims --on 3/Claims --merge                two folders become one; copies are discarded"
+    after_long_help = "Examples:\n  nine put letter.pdf --on 3                           onto shelf 3\n  nine put *.pdf --on 3/Claims/2031                    folders that are missing are made\n  nine put --where name has claim --on Grants/Claims   a shelf by its title\n  nine put --saved films --on home/5/Films --copy      what is found stays where it is\n  nine put scans/* --on 2 --keep-folders               with the folders that they lie in\n  nine put claims --on 3/Claims --merge                two folders become one; copies are discarded"
 )]
 pub struct PutArgs {
     #[command(flatten)]
     pub selection: SelectionArgs,
-    /// The shelf, by number or title, and a folder on it; before it may stand the bookcase
-    #[arg(long, value_name = "SHELF[/FOLDER]")]
+    /// Number or title of the shelf, and a folder on it
+    ///
+    /// The bookcase may stand before it: home/3/Claims.
+    #[arg(long, value_name = "SHELF[/FOLDER]", help_heading = WHERE_TO)]
     pub on: String,
-    /// Make copies, and leave what is selected where it is
-    #[arg(long)]
+    /// Copy, and leave what is selected where it is
+    #[arg(long, help_heading = WHERE_TO)]
     pub copy: bool,
-    /// Keep the folders between the pile and each item; otherwise all come to lie side by side
-    #[arg(long)]
+    /// Keep the folders between the pile and each item
+    ///
+    /// Otherwise all come to lie side by side.
+    #[arg(long, help_heading = WHERE_TO)]
     pub keep_folders: bool,
-    /// Bring the selected folders together with the one under --on, folder into folder
-    #[arg(long, conflicts_with_all = ["copy", "keep_folders"])]
+    /// Bring the selected folders together with that one
+    ///
+    /// Folder into folder; what is there already by content is discarded.
+    #[arg(long, conflicts_with_all = ["copy", "keep_folders"], help_heading = WHERE_TO)]
     pub merge: bool,
-    /// What to do where a name is taken
-    #[arg(long, value_name = "WHAT", default_value = "number")]
+    /// Name taken: number, leave, hold or replace
+    #[arg(long, value_name = "WHAT", default_value = "number", help_heading = WHERE_TO, hide_possible_values = true)]
     pub clash: ClashWord,
     /// Make the folder although one that exists is called nearly the same
-    #[arg(long)]
+    #[arg(long, help_heading = WHERE_TO, hide_short_help = true)]
     pub new_folder: bool,
     #[command(flatten)]
     pub show: ShowArgs,

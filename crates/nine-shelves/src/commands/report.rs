@@ -8,42 +8,36 @@ use nine_core::amount::{counted, readable};
 use nine_core::paste;
 use nine_engine::report::{self, Report, Request};
 
+use crate::args::{SHOWN, WHAT};
 use crate::failure::{Done, Failure, unless};
 use crate::output;
 use crate::output::style::{FAINT, STRONG};
 use crate::report::page;
 use crate::session::Session;
 
-/// One page with pictures, to open in a browser: how it was, and how it is
+/// One page with pictures: how it was, and how it is
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine report                          all piles and bookcases; kept under the day's date\n  nine report --open                   and shown by the desktop's browser\n  nine report drive downloads          some places; any folder will do too\n  nine report --to ~/friday.html       somewhere else\n  nine report --names hide --to to-send.html\n                                       figures and folders of the first level alone\n  nine report --format json            the data alone\n\nThe page is one file that needs nothing else and sends nothing. It tells what survey, shelves,\ncopies, archive list, history and tag list tell; of copies as far as files were compared by now."
+    after_long_help = "Examples:\n  nine report                          all piles and bookcases; kept under the day's date\n  nine report --open                   and shown by the desktop's browser\n  nine report drive downloads          some places; any folder will do too\n  nine report --to ~/friday.html       somewhere else\n  nine report --hide-names --to to-send.html\n                                       figures and folders of the first level alone\n  nine report --format json            the data alone\n\nThe page is one file that needs nothing else and sends nothing. It tells what survey, shelves,\ncopies, archive list, history and tag list tell; of copies as far as files were compared by now."
 )]
 pub struct ReportArgs {
     /// The places; all piles and bookcases, if left out
     #[arg(value_name = "PLACE")]
     pub places: Vec<PathBuf>,
     /// Write it to this file, which must not be there yet
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = SHOWN)]
     pub to: Option<PathBuf>,
     /// Open it with the desktop's program for pages
-    #[arg(long, conflicts_with = "format")]
+    #[arg(long, conflicts_with = "format", help_heading = SHOWN)]
     pub open: bool,
-    /// Whether items are named; without names there are no pictures and tags either, so that it can be sent
-    #[arg(long, value_name = "WHETHER", default_value = "show")]
-    pub names: NamesWord,
-    /// How to write it; json goes to standard output, unless --to is given
-    #[arg(long, default_value = "html")]
+    /// Leave out what items are called, so that it can be sent
+    ///
+    /// Only places and the folders directly in them are named then; there are no pictures and no tags.
+    #[arg(long, help_heading = WHAT)]
+    pub hide_names: bool,
+    /// html, or json, which goes to standard output unless --to is given
+    #[arg(long, default_value = "html", help_heading = SHOWN, hide_possible_values = true)]
     pub format: ReportFormat,
-}
-
-/// Whether items are named
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum NamesWord {
-    /// All are
-    Show,
-    /// Only places and the folders directly in them
-    Hide,
 }
 
 /// Formats of a report
@@ -67,7 +61,7 @@ pub fn run(args: &ReportArgs, session: &Session) -> Done {
         return Err(nine_engine::Error::FileUnwritable { file: file.to_owned(), source }.into());
     }
     let workspace = session.to_read()?;
-    let request = Request { places: args.places.clone(), hides_names: args.names == NamesWord::Hide };
+    let request = Request { places: args.places.clone(), hides_names: args.hide_names };
     let made = report::report(&workspace, &request)?;
     let text = match args.format {
         ReportFormat::Html => page(&made),

@@ -6,31 +6,31 @@ use nine_engine::Workspace;
 use nine_engine::retrieve::{self, Request, Retrieved};
 
 use super::put::folder_typed;
-use crate::args::{ClashWord, SelectionArgs, ShowArgs};
+use crate::args::{ClashWord, SelectionArgs, ShowArgs, WHAT, WHERE_TO};
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// What was archived or swept, back to where it came from or onto a shelf
+/// What was archived or swept, back to where it came from
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine retrieve ~/Shelves/'9 Archive'/2031-04-07/downloads/plan.pdf\n  nine retrieve 'home/9 Archive/2031-04-07.zip/downloads/plan.pdf'   out of a pack, which stays as it is\n  nine retrieve --where name has sextant        whatever of it is archived or swept\n  nine retrieve --run 12                        all that run 12 moved\n  nine retrieve desktop/2031-04-07/letter.odt   what was swept goes back to the desktop\n  nine retrieve --where tag loans --on 2/Back   onto a shelf instead"
+    after_long_help = "Examples:\n  nine retrieve ~/Shelves/'9 Archive'/2031-04-07/downloads/plan.pdf\n  nine retrieve 'home/9 Archive/2031-04-07.zip/downloads/plan.pdf'   out of a pack, which stays as it is\n  nine retrieve --where name has sextant        whatever of it is archived or swept\n  nine retrieve --run 12                        all that run 12 moved\n  nine retrieve desktop/2031-04-07/letter.odt   what was swept goes back to the desktop\n  nine retrieve --where tag loans --on 2/Back   onto a shelf instead"
 )]
 pub struct RetrieveArgs {
     #[command(flatten)]
     pub selection: SelectionArgs,
     /// All that a run moved away
-    #[arg(long, value_name = "RUN", conflicts_with_all = ["paths", "condition", "saved"])]
+    #[arg(long, value_name = "RUN", conflicts_with_all = ["paths", "condition", "saved"], help_heading = WHAT)]
     pub run: Option<u64>,
-    /// Onto this shelf, and not to where it came from
-    #[arg(long, value_name = "SHELF[/FOLDER]")]
+    /// Onto this shelf, not to where it came from
+    #[arg(long, value_name = "SHELF[/FOLDER]", help_heading = WHERE_TO)]
     pub on: Option<String>,
     /// Make the folder although one that exists is called nearly the same
-    #[arg(long, requires = "on")]
+    #[arg(long, requires = "on", help_heading = WHERE_TO, hide_short_help = true)]
     pub new_folder: bool,
-    /// What to do where a name is taken
-    #[arg(long, value_name = "WHAT", default_value = "number")]
+    /// Name taken: number, leave, hold or replace
+    #[arg(long, value_name = "WHAT", default_value = "number", help_heading = WHERE_TO, hide_possible_values = true)]
     pub clash: ClashWord,
     #[command(flatten)]
     pub show: ShowArgs,

@@ -11,7 +11,7 @@ use nine_engine::plan::{Plan, Written};
 use nine_engine::review::{self, Kept, LostItem, OpenReview, Waiting};
 
 use super::shelves;
-use crate::args::{Format, SelectionArgs, ShowArgs};
+use crate::args::{Format, SelectionArgs, ShowArgs, WHAT};
 use crate::ask;
 use crate::failure::{Done, Failure, FailureKind, unless};
 use crate::output;
@@ -21,23 +21,23 @@ use crate::review::{Ended, expect_screen, go_through};
 use crate::session::Session;
 use nine_core::paste;
 
-/// Go through all that lies loose, or through a worklist, item by item on the whole screen
+/// Go through what lies loose, item by item, on the whole screen
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine review                   all piles: what rules propose, and what no rule is for\n  nine review downloads         one pile\n  nine review list.csv          a worklist from a table\n  nine review --where type document and modified over 1y\n                                any selection, wherever it lies\n\nA number puts the item on that shelf, space takes what is proposed, ? tells all keys. Nothing is changed\nbefore the end, where all of it is shown once more. Each decision is kept at once: after a closed window\n`nine review` goes on where it was. At the question of any other command, r opens the same view."
+    after_long_help = "Examples:\n  nine review                   all piles: what rules propose, and what no rule is for\n  nine review downloads         one pile\n  nine review list.csv          a worklist from a table\n  nine review --where type document and modified over 1y\n                                any selection, wherever it lies\n\nA number puts the item on that shelf, space takes what is proposed, ? tells all keys. Nothing is changed\nbefore the end, where all of it is shown once more. Each decision is kept at once: after a closed window\n`nine review` goes on where it was. At the question of any other command, r opens the same view."
 )]
 pub struct ReviewArgs {
     /// Piles, or a worklist that --worklist wrote
     #[arg(value_name = "PILE|FILE")]
     pub piles: Vec<String>,
     /// Everything for which a condition holds
-    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., conflicts_with_all = ["piles", "saved"])]
+    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., conflicts_with_all = ["piles", "saved"], help_heading = WHAT)]
     pub condition: Vec<String>,
     /// Everything that a saved search finds
-    #[arg(long, value_name = "NAME", conflicts_with = "piles")]
+    #[arg(long, value_name = "SEARCH", conflicts_with = "piles", help_heading = WHAT)]
     pub saved: Option<String>,
     /// Forget decisions that were kept, and begin anew
-    #[arg(long)]
+    #[arg(long, help_heading = WHAT)]
     pub anew: bool,
 }
 

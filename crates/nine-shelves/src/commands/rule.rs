@@ -12,7 +12,7 @@ use nine_engine::Workspace;
 use nine_engine::rule::{RuleLine, Tried, add, change, forget, list, reorder, try_out};
 use serde::Serialize;
 
-use crate::args::{ClashWord, Format, PlainFormat, ShowArgs};
+use crate::args::{ClashWord, Format, PlainFormat, SHOWN, ShowArgs};
 use crate::failure::{Done, Failure};
 use crate::output::style::{DOUBT, FAINT, PLAIN, STRONG};
 use crate::output::table::{Cell, Table, TableColumn, styled};
@@ -20,17 +20,17 @@ use crate::output::{self, Look, records};
 use crate::preview::Preview;
 use crate::session::Session;
 
-/// The rules with what each would do now; add, change, move, drop, try one
+/// The rules with what each would do now; try, add, change one
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,
-    after_help = "Examples:\n  nine rule                                 the rules in order: what each would do now, what it takes from later ones\n  nine rule try type image and age over 90d --put 5\n                                            what such a rule would do; it is written nowhere\n  nine rule add \"old pictures\" --when type image and age over 90d --put 5/{taken:year}\n  nine rule change \"old pictures\" --put 5\n  nine rule move \"old pictures\" --before loans\n  nine rule drop \"old pictures\"\n\nEach change is shown first, loses no comment of shelves.toml, and `nine undo` takes it back."
+    after_long_help = "Examples:\n  nine rule                                 the rules in order: what each would do now, what it takes from later ones\n  nine rule try type image and age over 90d --put 5\n                                            what such a rule would do; it is written nowhere\n  nine rule add \"old pictures\" --when type image and age over 90d --put 5/{taken:year}\n  nine rule change \"old pictures\" --put 5\n  nine rule move \"old pictures\" --before loans\n  nine rule drop \"old pictures\"\n\nEach change is shown first, loses no comment of shelves.toml, and `nine undo` takes it back."
 )]
 pub struct RuleArgs {
     #[command(subcommand)]
     pub command: Option<RuleCommand>,
-    /// How to print the rules
-    #[arg(long, default_value = "table")]
+    /// As table, csv or json
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: PlainFormat,
 }
 
@@ -44,11 +44,11 @@ pub enum RuleCommand {
         condition: Vec<String>,
         #[command(flatten)]
         says: SaysArgs,
-        /// The rule before which it would be tried; last, if left out
-        #[arg(long, value_name = "RULE")]
+        /// The rule before which it would be tried; else last
+        #[arg(long, value_name = "RULE", help_heading = SAYS)]
         before: Option<String>,
         /// Show every line, however many
-        #[arg(long)]
+        #[arg(long, help_heading = SHOWN)]
         all: bool,
     },
     /// Add a rule
@@ -56,22 +56,25 @@ pub enum RuleCommand {
         /// Its name
         name: String,
         /// When it applies
-        #[arg(long, value_name = "CONDITION", num_args = 1.., required = true)]
+        #[arg(long, value_name = "CONDITION", num_args = 1.., required = true, help_heading = SAYS)]
         when: Vec<String>,
         #[command(flatten)]
         says: SaysArgs,
-        /// The rule before which it is tried; last, if left out
-        #[arg(long, value_name = "RULE")]
+        /// The rule before which it is tried; else last
+        #[arg(long, value_name = "RULE", help_heading = SAYS)]
         before: Option<String>,
         #[command(flatten)]
         show: ShowArgs,
     },
-    /// Change what a rule says; what is not given stays, and an empty text takes it away
+    /// Change what a rule says
+    ///
+    /// What is not given stays, and an empty text takes it away.
     Change {
         /// Its name, or its number in the list
+        #[arg(value_name = "RULE")]
         name: String,
         /// When it applies
-        #[arg(long, value_name = "CONDITION", num_args = 1..)]
+        #[arg(long, value_name = "CONDITION", num_args = 1.., help_heading = SAYS)]
         when: Vec<String>,
         #[command(flatten)]
         says: SaysArgs,
@@ -81,6 +84,7 @@ pub enum RuleCommand {
     /// Try a rule before another one, or last
     Move {
         /// Its name, or its number in the list
+        #[arg(value_name = "RULE")]
         name: String,
         /// The rule before which it is tried
         #[arg(long, value_name = "RULE", required_unless_present = "last")]
@@ -94,35 +98,39 @@ pub enum RuleCommand {
     /// Drop a rule
     Drop {
         /// Its name, or its number in the list
+        #[arg(value_name = "RULE")]
         name: String,
         #[command(flatten)]
         show: ShowArgs,
     },
 }
 
+/// The heading of what a rule says.
+const SAYS: &str = "What it says";
+
 /// What a rule does
 #[derive(Debug, Clone, Args)]
 pub struct SaysArgs {
     /// The shelf, and folders on it: 2/{lender}/{season}
-    #[arg(long, value_name = "PATTERN")]
+    #[arg(long, value_name = "PATTERN", help_heading = SAYS)]
     pub put: Option<String>,
-    /// What items are called: "{modified} {stem:tidy}{ext}"
-    #[arg(long, value_name = "PATTERN")]
+    /// What items are called: {modified} {stem:tidy}
+    #[arg(long, value_name = "PATTERN", help_heading = SAYS)]
     pub rename: Option<String>,
-    /// A tag that it gives; may be given more than once
-    #[arg(long = "tag", value_name = "TAG")]
+    /// A tag that it gives; can be repeated
+    #[arg(long = "tag", value_name = "TAG", help_heading = SAYS)]
     pub tags: Vec<String>,
-    /// A pile that it is for; all, if left out; may be given more than once
-    #[arg(long = "pile", value_name = "PILE")]
+    /// A pile that it is for; can be repeated
+    #[arg(long = "pile", value_name = "PILE", help_heading = SAYS)]
     pub piles: Vec<String>,
     /// Reach into folders too
-    #[arg(long, conflicts_with = "loose")]
+    #[arg(long, conflicts_with = "loose", help_heading = SAYS)]
     pub deep: bool,
     /// Reach only what lies loose, which is the usual thing
-    #[arg(long)]
+    #[arg(long, help_heading = SAYS, hide_short_help = true)]
     pub loose: bool,
-    /// What to do where a name is taken
-    #[arg(long, value_name = "WHAT")]
+    /// Name taken: number, leave, hold or replace
+    #[arg(long, value_name = "WHAT", help_heading = SAYS, hide_possible_values = true)]
     pub clash: Option<ClashWord>,
 }
 

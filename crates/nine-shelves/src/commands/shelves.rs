@@ -16,7 +16,7 @@ use nine_engine::shelves::{
 };
 use serde::Serialize;
 
-use crate::args::{ColorWord, PlainFormat, ShowArgs, color_word};
+use crate::args::{ColorWord, PlainFormat, SHOWN, ShowArgs, color_word};
 use crate::failure::{Done, unless};
 use crate::output::style::{DOUBT, FAINT, STRONG};
 use crate::output::{self, Look, bookcase, records};
@@ -30,7 +30,7 @@ const LINES: usize = 8;
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,
-    after_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong\n  nine shelves make             the folders that are not there yet\n  nine shelves rename 3 Funding\n  nine shelves move 7 2         shelf 7 becomes 2; those between step aside, and rules follow\n  nine shelves mark 2 ⚓ --color blue\n  nine shelves favourites       into the side bars of file dialogs; --drop takes them out"
+    after_long_help = "Examples:\n  nine shelves                  all bookcases: counts, depth, what is wrong and what mends it\n  nine shelves home --all       every line about one of them\n  nine shelves --format json    one object a shelf, and one for each thing that is wrong\n  nine shelves make             the folders that are not there yet\n  nine shelves rename 3 Funding\n  nine shelves move 7 2         shelf 7 becomes 2; those between step aside, and rules follow\n  nine shelves mark 2 ⚓ --color blue\n  nine shelves favourites       into the side bars of file dialogs; --drop takes them out"
 )]
 pub struct ShelvesArgs {
     #[command(subcommand)]
@@ -39,10 +39,10 @@ pub struct ShelvesArgs {
     #[arg(value_name = "BOOKCASE")]
     pub bookcases: Vec<String>,
     /// Show every line, however many
-    #[arg(long)]
+    #[arg(long, help_heading = SHOWN)]
     pub all: bool,
-    /// How to print it
-    #[arg(long, default_value = "table")]
+    /// As table, csv or json
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: PlainFormat,
 }
 
@@ -67,15 +67,19 @@ pub enum ShelvesCommand {
     /// Give a shelf another title, with its folder
     Rename {
         /// Its number or title, as in 3, Grants or home/3
+        #[arg(value_name = "SHELF")]
         shelf: String,
         /// The new title, without a number
         title: String,
         #[command(flatten)]
         show: ShowArgs,
     },
-    /// Give a shelf another number; those between step aside, and rules follow
+    /// Give a shelf another number
+    ///
+    /// Those between step aside, and rules follow.
     Move {
         /// Its number or title, as in 7, Later or home/7
+        #[arg(value_name = "SHELF")]
         shelf: String,
         /// The new number
         #[arg(value_parser = clap::value_parser!(u8).range(1..=9))]
@@ -94,6 +98,7 @@ pub enum ShelvesCommand {
     /// Give a shelf a mark and a colour to tell it apart
     Mark {
         /// Its number or title, as in 2, Loans or home/2
+        #[arg(value_name = "SHELF")]
         shelf: String,
         /// A sign, such as ⚓
         #[arg(required_unless_present_any = ["color", "drop"])]

@@ -16,7 +16,7 @@ use nine_engine::survey::{LARGEST, Request, Surveyed, look, odd_command, oddity}
 use serde_json::{Value, json};
 
 use super::shelves;
-use crate::args::{Format, PlainFormat};
+use crate::args::{Format, PlainFormat, SHOWN, WHAT};
 use crate::failure::{Done, Failure, unless};
 use crate::notices::known_since;
 use crate::output::items::{ALL, ItemColumn, ItemListing, USUAL, print_csv, print_paths};
@@ -28,23 +28,23 @@ use crate::session::Session;
 /// How many types are told; the others are told together.
 const TYPES: usize = 6;
 
-/// What lies around: counts and bytes by type, age and size, and what is odd
+/// What lies around by type, age and size, and what is odd
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine survey                    all piles, and the bookcases below\n  nine survey downloads          one pile; a bookcase or any folder will do too\n  nine survey --odd same-name    the folders that share a name\n  nine survey --format json      one object a place"
+    after_long_help = "Examples:\n  nine survey                    all piles, and the bookcases below\n  nine survey downloads          one pile; a bookcase or any folder will do too\n  nine survey --odd same-name    the folders that share a name\n  nine survey --format json      one object a place"
 )]
 pub struct SurveyArgs {
     /// The piles to look at; all, if left out
     #[arg(value_name = "PILE")]
     pub piles: Vec<PathBuf>,
     /// List what is odd in this way
-    #[arg(long, value_name = "WHAT")]
+    #[arg(long, value_name = "WHAT", help_heading = WHAT)]
     pub odd: Option<String>,
     /// Answer from what is known already, without reading any place
-    #[arg(long)]
+    #[arg(long, help_heading = WHAT)]
     pub known: bool,
-    /// How to print it; paths and paths0 go with --odd
-    #[arg(long, default_value = "table")]
+    /// As table, csv or json; with --odd also paths or paths0
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: Format,
 }
 

@@ -6,7 +6,7 @@ use nine_engine::Workspace;
 use nine_engine::sweep::{self, Request, Swept};
 
 use super::tidy::print_left;
-use crate::args::ShowArgs;
+use crate::args::{ShowArgs, WHAT};
 use crate::failure::Done;
 use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
@@ -15,14 +15,14 @@ use crate::session::Session;
 /// All that lies loose, into one folder with the day's date
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine sweep desktop            clears the desktop: everything into desktop/2031-04-07\n  nine sweep                    all piles, each into a folder of its own\n  nine sweep --sort-later       only what no rule is for, into the standing folder `Sort later`\n  nine retrieve desktop/2031-04-07/plan.pdf    pulls one back\n\nWhat is hidden, still arriving or changed just now stays, and so do folders of earlier sweeps."
+    after_long_help = "Examples:\n  nine sweep desktop            clears the desktop: everything into desktop/2031-04-07\n  nine sweep                    all piles, each into a folder of its own\n  nine sweep --sort-later       only what no rule is for, into the standing folder `Sort later`\n  nine retrieve desktop/2031-04-07/plan.pdf    pulls one back\n\nWhat is hidden, still arriving or changed just now stays, and so do folders of earlier sweeps."
 )]
 pub struct SweepArgs {
     /// The piles to sweep; all, if left out
     #[arg(value_name = "PILE")]
     pub piles: Vec<String>,
     /// Only what no rule is for, into a standing folder
-    #[arg(long)]
+    #[arg(long, help_heading = WHAT)]
     pub sort_later: bool,
     #[command(flatten)]
     pub show: ShowArgs,

@@ -9,7 +9,7 @@ use nine_engine::Workspace;
 use nine_engine::tag::{self, Request, Tagged, list};
 use serde::Serialize;
 
-use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
+use crate::args::{PlainFormat, SHOWN, SelectionArgs, ShowArgs, WHAT};
 use crate::failure::{Done, Failure, unless};
 use crate::output::style::{DOUBT, FAINT};
 use crate::output::table::{Table, TableColumn, cell, styled};
@@ -20,14 +20,17 @@ use crate::session::Session;
 /// Add, drop, rename and list tags
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine tag                                        all tags, with counts\n  nine tag add todo letter.pdf plan.md\n  nine tag add loans,urgent --where name has loan\n  nine tag drop todo --where tag todo and age over 1y\n  nine tag rename client lender                   everywhere; client/Harrow becomes lender/Harrow\n  nine tag merge to-do todo                       two that mean the same\n  nine tag --from-folder --where folder has Loans  what the folders say, as tags\n\nTags live with the items, in the attribute user.xdg.tags. A tag on a folder is the folder's alone. Notes carry tags of their own,\nin a header or as #loan/north-gallery in the text; they count, and only the note's text can change them."
+    after_long_help = "Examples:\n  nine tag                                        all tags, with counts\n  nine tag add todo letter.pdf plan.md\n  nine tag add loans,urgent --where name has loan\n  nine tag drop todo --where tag todo and age over 1y\n  nine tag rename client lender                   everywhere; client/Harrow becomes lender/Harrow\n  nine tag merge to-do todo                       two that mean the same\n  nine tag --from-folder --where folder has Loans  what the folders say, as tags\n\nTags live with the items, in the attribute user.xdg.tags. A tag on a folder is the folder's alone. Notes carry tags of their own,\nin a header or as #loan/north-gallery in the text; they count, and only the note's text can change them."
 )]
-#[command(args_conflicts_with_subcommands = true)]
+#[command(
+    args_conflicts_with_subcommands = true,
+    override_usage = "nine tag [list|add|drop|rename|merge] …\n       nine tag --from-folder [OPTIONS] [PATH]..."
+)]
 pub struct TagArgs {
     #[command(subcommand)]
     pub command: Option<TagCommand>,
-    /// Give what is selected the tags that its folder's place says
-    #[arg(long)]
+    /// Give what is selected the tags that its place says
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub from_folder: bool,
     #[command(flatten)]
     pub selection: SelectionArgs,
@@ -39,13 +42,13 @@ pub struct TagArgs {
 pub enum TagCommand {
     /// All tags, with counts and bytes
     List {
-        /// How to print them
-        #[arg(long, default_value = "table")]
+        /// As table, csv or json
+        #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
         format: PlainFormat,
     },
     /// Give items tags
     #[command(
-        after_help = "Examples:\n  nine tag add todo letter.pdf\n  nine tag add loans,2031 --where name has loan --yes"
+        after_long_help = "Examples:\n  nine tag add todo letter.pdf\n  nine tag add loans,2031 --where name has loan --yes"
     )]
     Add {
         /// The tags, joined by commas
@@ -58,7 +61,7 @@ pub enum TagCommand {
     },
     /// Take tags from items
     #[command(
-        after_help = "Examples:\n  nine tag drop todo letter.pdf\n  nine tag drop 'client/*' --where folder has Old     all tags nested below client"
+        after_long_help = "Examples:\n  nine tag drop todo letter.pdf\n  nine tag drop 'client/*' --where folder has Old     all tags nested below client"
     )]
     Drop {
         /// The tags, joined by commas; `client/*` stands for all that are nested below
@@ -72,7 +75,7 @@ pub enum TagCommand {
     /// Give a tag another name, everywhere
     Rename {
         /// The old name; what is nested below it goes along
-        #[arg(value_name = "OLD")]
+        #[arg(value_name = "TAG")]
         from: String,
         /// The new name, which no item has yet
         #[arg(value_name = "NEW")]
@@ -86,7 +89,7 @@ pub enum TagCommand {
         #[arg(value_name = "TAG")]
         from: String,
         /// The tag that stays
-        #[arg(value_name = "INTO")]
+        #[arg(value_name = "TAG")]
         to: String,
         #[command(flatten)]
         show: ShowArgs,

@@ -19,7 +19,7 @@ use crate::session::Session;
 /// Apply the rules: plan, check, show, ask once, carry out
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine tidy                     all piles: shows what would be done, then asks\n  nine tidy downloads           one pile\n  nine tidy --yes               carries it out without asking\n  nine tidy --format csv        the worklist as a table for other programs; changes nothing"
+    after_long_help = "Examples:\n  nine tidy                     all piles: shows what would be done, then asks\n  nine tidy downloads           one pile\n  nine tidy --yes               carries it out without asking\n  nine tidy --format csv        the worklist as a table for other programs; changes nothing"
 )]
 pub struct TidyArgs {
     /// The piles to tidy; all, if left out

@@ -21,7 +21,7 @@ use crate::session::Session;
 /// Take a run back
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine undo                     the last run that has not been taken back\n  nine undo 12                  run 12; a run that was itself an undo can be taken back too\n  nine undo friday              all that the routine `friday` did the last time, the last part first"
+    after_long_help = "Examples:\n  nine undo                     the last run that has not been taken back\n  nine undo 12                  run 12; a run that was itself an undo can be taken back too\n  nine undo friday              all that the routine `friday` did the last time, the last part first"
 )]
 pub struct UndoArgs {
     /// The run's number, as `nine history` shows it, or the name of a routine

@@ -17,7 +17,7 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
 
 use super::routine::{take_away, write_units};
-use crate::args::{Format, ShowArgs};
+use crate::args::{CARRIED, Format, ShowArgs};
 use crate::clock::clock;
 use crate::failure::Done;
 use crate::interruption;
@@ -26,26 +26,26 @@ use crate::output::style::{DOUBT, FAINT, REFUSED, STRONG};
 use crate::preview::parts;
 use crate::session::Session;
 
-/// File what arrives, as it arrives: what is complete, and sure
+/// File what arrives, as it arrives
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine watch                    the piles under [watch] in shelves.toml, or all\n  nine watch downloads          one pile\n  nine watch --once             does what is due, and ends\n  nine watch --service          has it run from now on, whenever you are logged in\n  nine watch --no-service       no more\n\nNothing is touched before it has settled, nor while a program has it open or it is a partial\ndownload. What is in doubt waits for `nine review`. What you take back with `nine undo` is left\nalone until it changes. SIGHUP reads the configuration anew; SIGTERM ends it after the step in hand."
+    after_long_help = "Examples:\n  nine watch                    the piles under [watch] in shelves.toml, or all\n  nine watch downloads          one pile\n  nine watch --once             does what is due, and ends\n  nine watch --service          has it run from now on, whenever you are logged in\n  nine watch --no-service       no more\n\nNothing is touched before it has settled, nor while a program has it open or it is a partial\ndownload. What is in doubt waits for `nine review`. What you take back with `nine undo` is left\nalone until it changes. SIGHUP reads the configuration anew; SIGTERM ends it after the step in hand."
 )]
 pub struct WatchArgs {
     /// The piles to watch
     #[arg(value_name = "PILE")]
     pub piles: Vec<String>,
     /// Do what is due, and end
-    #[arg(long, conflicts_with_all = ["service", "no_service"])]
+    #[arg(long, conflicts_with_all = ["service", "no_service"], help_heading = CARRIED)]
     pub once: bool,
     /// Write a service of systemd that watches whenever you are logged in
-    #[arg(long, conflicts_with = "no_service")]
+    #[arg(long, conflicts_with = "no_service", help_heading = "By itself")]
     pub service: bool,
     /// Take that service away
-    #[arg(long)]
+    #[arg(long, help_heading = "By itself")]
     pub no_service: bool,
     /// Write the service, or take it away, without asking
-    #[arg(short, long)]
+    #[arg(short, long, help_heading = CARRIED)]
     pub yes: bool,
 }
 

@@ -17,6 +17,7 @@ use nine_engine::why::{Does, GoesWith, ItemReport, OfRule, explain_item};
 use nine_stores::reading::Words;
 use serde::Serialize;
 
+use crate::args::SHOWN;
 use crate::commands::suggest::explained::{self, ExplainedRecord};
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
@@ -24,17 +25,17 @@ use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, tags};
 use crate::session::Session;
 
-/// Everything known about one item, and for each rule, whether it applies and why not
+/// All that is known of one item, and what each rule says of it
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine why ~/Downloads/statement.pdf\n  nine why 'downloads/statement.pdf'      the same, as places are written"
+    after_long_help = "Examples:\n  nine why ~/Downloads/statement.pdf\n  nine why 'downloads/statement.pdf'      the same, as places are written"
 )]
 pub struct WhyArgs {
     /// The item: a path, or PLACE/path as nine writes it
     #[arg(value_name = "PATH")]
     pub path: PathBuf,
-    /// How to print it
-    #[arg(long, default_value = "table")]
+    /// As table or json
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: WhyFormat,
 }
 

@@ -171,7 +171,7 @@ fn the_data_is_as_its_schema_says() {
     let schema = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/report.schema.json");
     let schema: Value = serde_json::from_slice(&fs::read(schema).unwrap()).unwrap();
     let schema = jsonschema::validator_for(&schema).unwrap();
-    for words in [&["report", "--format", "json"][..], &["report", "--format", "json", "--names", "hide"]] {
+    for words in [&["report", "--format", "json"][..], &["report", "--format", "json", "--hide-names"]] {
         let told: Value = serde_json::from_str(&in_it(&world, &root, words).ends(0).out).unwrap();
         assert_eq!(
             schema.iter_errors(&told).map(|error| error.to_string()).collect::<Vec<_>>(),
@@ -211,10 +211,10 @@ fn hidden_names_are_nowhere() {
     let places = ["downloads", "home", outside];
     let page = world.at("page.html");
     world
-        .nine(&[&["report"], &places[..], &["--names", "hide", "--to", page.to_str().unwrap()]].concat())
+        .nine(&[&["report"], &places[..], &["--hide-names", "--to", page.to_str().unwrap()]].concat())
         .ends(0);
     let page = fs::read_to_string(page).unwrap();
-    let data = report(&world, &[&places[..], &["--names", "hide"]].concat());
+    let data = report(&world, &[&places[..], &["--hide-names"]].concat());
     for told in [&page, &data.to_string()] {
         assert!(!told.contains("SECRET") && !told.contains("secret"), "{told}");
         assert!(!told.contains("data:image/jpeg") && !told.contains(world.dir.path().to_str().unwrap()));

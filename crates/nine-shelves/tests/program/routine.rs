@@ -175,8 +175,13 @@ fn a_second_one_ends_quietly() {
 fn it_is_made_changed_and_dropped_without_an_editor() {
     let world = World::new();
     world.rules("# the end\n");
-    world.nine(&["routine"]).ends(0).says("There are no routines yet").says("nine routine friday --run tidy");
-    let made = ["routine", "weekly", "--run", "tidy", "--run", "copies --flag", "--when", "Fri 4pm", "--yes"];
+    world
+        .nine(&["routine"])
+        .ends(0)
+        .says("There are no routines yet")
+        .says("nine routine friday --part tidy");
+    let made =
+        ["routine", "weekly", "--part", "tidy", "--part", "copies --flag", "--when", "Fri 4pm", "--yes"];
     world.nine(&made).ends(0).says("next Fri 2031-04-11 16:00");
     world
         .nine(&["routine"])

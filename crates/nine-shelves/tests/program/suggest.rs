@@ -279,6 +279,6 @@ fn with_nobody_there_a_suggestion_is_kept_for_the_review() {
     assert_eq!(world.picture(), before, "a guess is never sure enough");
     world.nine(&[]).ends(0).says("nine review");
     world.nine(&["routine", "weekly", "--yes"]).ends(0).says("1 moved");
-    let add = ["routine", "bad", "--run", "suggest --rules", "--yes"];
+    let add = ["routine", "bad", "--part", "suggest --rules", "--yes"];
     world.nine(&add).ends(2).warns("cannot be a part of a routine");
 }

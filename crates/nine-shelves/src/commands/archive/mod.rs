@@ -8,7 +8,7 @@ use nine_engine::Workspace;
 use nine_engine::archive::{self, Archived, Packed, pack};
 
 use super::tidy::print_left;
-use crate::args::{PlainFormat, SelectionArgs, ShowArgs};
+use crate::args::{PlainFormat, SHOWN, SelectionArgs, ShowArgs};
 use crate::failure::Done;
 use crate::output::style::{DOUBT, FAINT};
 use crate::preview::{PlanToShow, Preview};
@@ -17,7 +17,7 @@ use crate::session::Session;
 /// Stale items, or a selection, into the dated archive
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine archive                                what is stale by the condition in shelves.toml\n  nine archive ~/Shelves/'4 Exhibitions'/2029  a finished project\n  nine archive --where tag done               what a condition finds\n  nine archive list                           the dated folders\n  nine archive verify                         every byte against its checksum\n  nine archive pack 2031-04-07 --as zip       one file in place of the folder\n\nWhere things came from is kept as folders, and in contents.csv. What is archived is still found by nine search,\nand nine retrieve brings it back."
+    after_long_help = "Examples:\n  nine archive                                what is stale by the condition in shelves.toml\n  nine archive ~/Shelves/'4 Exhibitions'/2029  a finished project\n  nine archive --where tag done               what a condition finds\n  nine archive list                           the dated folders\n  nine archive verify                         every byte against its checksum\n  nine archive pack 2031-04-07 --as zip       one file in place of the folder\n\nWhere things came from is kept as folders, and in contents.csv. What is archived is still found by nine search,\nand nine retrieve brings it back."
 )]
 #[command(args_conflicts_with_subcommands = true)]
 pub struct ArchiveArgs {
@@ -32,28 +32,29 @@ pub struct ArchiveArgs {
 #[derive(Debug, Subcommand)]
 pub enum ArchiveCommand {
     /// The dated folders and packs, with counts and bytes
-    #[command(after_help = "Examples:\n  nine archive list\n  nine archive list --format json")]
+    #[command(after_long_help = "Examples:\n  nine archive list\n  nine archive list --format json")]
     List {
-        /// How to print them
-        #[arg(long, default_value = "table")]
+        /// As table, csv or json
+        #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
         format: PlainFormat,
     },
-    /// Hold the archive against its checksums: what is missing, changed or extra
+    /// Hold the archive against its checksums
     #[command(
-        after_help = "Examples:\n  nine archive verify               all of it\n  nine archive verify 2031-04-07    one dated folder or pack\n\nThe exit status is 1 if anything is missing, changed or extra."
+        after_long_help = "Examples:\n  nine archive verify               all of it\n  nine archive verify 2031-04-07    one dated folder or pack\n\nThe exit status is 1 if anything is missing, changed or extra."
     )]
     Verify {
         /// The dated folders; all, if left out
         #[arg(value_name = "DATE")]
         dates: Vec<String>,
-        /// How to print what was found
-        #[arg(long, default_value = "table")]
+        /// As table, csv or json
+        #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
         format: PlainFormat,
     },
-    /// Make one file of a dated folder, with its list beside it; the folder goes into the trash once the
-    /// file was read back and compared
+    /// Make one file of a dated folder
+    ///
+    /// Its list stands beside it. The folder goes into the trash once the file was read back and compared.
     #[command(
-        after_help = "Examples:\n  nine archive pack 2031-04-07 --as zip        opens everywhere\n  nine archive pack 2031-04-07 --as tar.zst    smaller; any name, all attributes"
+        after_long_help = "Examples:\n  nine archive pack 2031-04-07 --as zip        opens everywhere\n  nine archive pack 2031-04-07 --as tar.zst    smaller; any name, all attributes"
     )]
     Pack {
         /// The dated folder

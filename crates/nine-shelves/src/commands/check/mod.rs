@@ -14,7 +14,7 @@ use nine_engine::check::{CheckReport, OwnFiles, PlaceState, check};
 use nine_stores::drive::Conduct;
 use serde::Serialize;
 
-use crate::args::PlainFormat;
+use crate::args::{PlainFormat, SHOWN};
 use crate::failure::{Done, Failure, FailureKind};
 use crate::output::style::{DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use crate::output::table::{Table, TableColumn, cell, styled};
@@ -25,11 +25,11 @@ use crate::session::Session;
 /// Is the configuration sound, are the places reachable
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine check                    read shelves.toml and look at every place\n  nine check --format json      one object a place"
+    after_long_help = "Examples:\n  nine check                    read shelves.toml and look at every place\n  nine check --format json      one object a place"
 )]
 pub struct CheckArgs {
-    /// How to print the places
-    #[arg(long, default_value = "table")]
+    /// As table, csv or json
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: PlainFormat,
 }
 

@@ -9,49 +9,51 @@ use clap::Args;
 use nine_engine::compare::{Compared, Request, places};
 
 use super::put::{folder_typed, print_new_folders};
-use crate::args::ShowArgs;
+use crate::args::{ShowArgs, WHAT};
 use crate::failure::{Done, unless};
 use crate::preview::Preview;
 use crate::session::Session;
 
-/// What of A is nowhere in B by content, whatever the folders, names and dates
+/// What of A is nowhere in B by content, whatever the names
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine compare ~/Import home                  what of the import is nowhere in the bookcase\n  nine compare ~/Import home --reverse        what of the bookcase is nowhere in the import\n  nine compare ~/Import home --found          what is in both, and where\n  nine compare ~/Import home --names          also the same name with other bytes\n  nine compare ~/Import home --discard-found  into the trash with what the bookcase surely holds\n  nine compare ~/Import home --put-missing 5/New\n  nine compare ~/Photos --listing disk.csv    against a list of what is elsewhere\n  nine compare ~/Import home --format paths0 | nine put - -0 --on 5\n\nA list is made on the other machine with: nine search --in FOLDER --format csv --with-hash > disk.csv"
+    after_long_help = "Examples:\n  nine compare ~/Import home                  what of the import is nowhere in the bookcase\n  nine compare ~/Import home --reverse        what of the bookcase is nowhere in the import\n  nine compare ~/Import home --found          what is in both, and where\n  nine compare ~/Import home --names          also the same name with other bytes\n  nine compare ~/Import home --discard-found  into the trash with what the bookcase surely holds\n  nine compare ~/Import home --put-missing 5/New\n  nine compare ~/Photos --listing disk.csv    against a list of what is elsewhere\n  nine compare ~/Import home --format paths0 | nine put - -0 --on 5\n\nA list is made on the other machine with: nine search --in FOLDER --format csv --with-hash > disk.csv"
 )]
 pub struct CompareArgs {
-    /// What is held against the others: a pile, a bookcase, any folder
+    /// A pile, a bookcase, any folder
     #[arg(value_name = "A")]
     pub a: PathBuf,
     /// Where its bytes may be: piles, bookcases, any folders
     #[arg(value_name = "B", required_unless_present = "listing")]
     pub b: Vec<PathBuf>,
-    /// A list that `nine search --format csv --with-hash` wrote, in place of B
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["b", "names", "put_missing"])]
+    /// A list from nine search --with-hash, in place of B
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["b", "names", "put_missing"], help_heading = WHAT)]
     pub listing: Option<PathBuf>,
-    /// Only what of A a condition holds for
-    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., help_heading = "What")]
+    /// Only this of A
+    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., help_heading = WHAT)]
     pub condition: Vec<String>,
     /// The other way round: what of B is nowhere in A
-    #[arg(long, help_heading = "What", conflicts_with_all = ["found", "names"])]
+    #[arg(long, help_heading = WHAT, conflicts_with_all = ["found", "names"])]
     pub reverse: bool,
     /// What of A is in B, and where
-    #[arg(long, help_heading = "What", conflicts_with = "names")]
+    #[arg(long, help_heading = WHAT, conflicts_with = "names")]
     pub found: bool,
-    /// Also what has the same name in B, with other bytes
-    #[arg(long, help_heading = "What")]
+    /// Also equal names with other bytes
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub names: bool,
     /// Hidden files too
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub hidden: bool,
-    /// Put into the trash what of A is in B; each is compared byte by byte once more before it goes
+    /// Discard what of A is in B
+    ///
+    /// Each is compared byte by byte once more before it goes.
     #[arg(long, help_heading = "What is done", conflicts_with_all = ["reverse", "names", "listing", "put_missing"])]
     pub discard_found: bool,
-    /// Put what of A is nowhere in B onto a shelf
+    /// Put what is nowhere in B there
     #[arg(long, value_name = "SHELF[/FOLDER]", help_heading = "What is done", conflicts_with_all = ["reverse", "found", "names"])]
     pub put_missing: Option<String>,
     /// With --put-missing: keep the folders between A and each item
-    #[arg(long, help_heading = "What is done", requires = "put_missing")]
+    #[arg(long, help_heading = "What is done", requires = "put_missing", hide_short_help = true)]
     pub keep_folders: bool,
     #[command(flatten)]
     pub show: ShowArgs,

@@ -10,38 +10,40 @@ use nine_core::amount::counted;
 use nine_engine::Workspace;
 use nine_engine::copies::{Copies, Request, find};
 
-use crate::args::{Format, ShowArgs};
+use crate::args::{Format, SHOWN, ShowArgs, WHAT};
 use crate::failure::{Done, unless};
 use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Items with the same bytes; flag them, or discard all but the one to keep
+/// Items with the same bytes; flag or discard all but one
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine copies                             in all piles and bookcases, the most space first\n  nine copies downloads ~/Photos          only there\n  nine copies --where type image          groups with a picture in them\n  nine copies --flag                      tags all but the one that stays: copy\n  nine copies --discard --keep shelf,in:home/5,older\n  nine copies --discard --give-tags       what stays gets the tags of what goes\n  nine copies --names                     names that look like copies, with other bytes\n  nine copies --similar                   pictures that look alike; only to be looked at\n\nWhat stays is decided by the first of these that tells two apart: shelf (on a shelf rather than\nin a pile), in:PLACE/FOLDER, tagged, unmarked (no `(1)` or `copy of` in the name), older, newer,\nshorter (path). A list of your own goes into shelves.toml: [copies] keep = [\"shelf\", \"older\"].\nBefore a copy is discarded it is compared byte by byte with the one that stays."
+    after_long_help = "Examples:\n  nine copies                             in all piles and bookcases, the most space first\n  nine copies downloads ~/Photos          only there\n  nine copies --where type image          groups with a picture in them\n  nine copies --flag                      tags all but the one that stays: copy\n  nine copies --discard --keep shelf,in:home/5,older\n  nine copies --discard --give-tags       what stays gets the tags of what goes\n  nine copies --names                     names that look like copies, with other bytes\n  nine copies --similar                   pictures that look alike; only to be looked at\n\nWhat stays is decided by the first of these that tells two apart: shelf (on a shelf rather than\nin a pile), in:PLACE/FOLDER, tagged, unmarked (no `(1)` or `copy of` in the name), older, newer,\nshorter (path). A list of your own goes into shelves.toml: [copies] keep = [\"shelf\", \"older\"].\nBefore a copy is discarded it is compared byte by byte with the one that stays."
 )]
 pub struct CopiesArgs {
-    /// Where to look: piles, bookcases, any folders; all piles and bookcases, if left out
+    /// Piles, bookcases, any folders; all places, if left out
     #[arg(value_name = "PLACE")]
     pub places: Vec<PathBuf>,
-    /// Only groups with an item for which a condition holds
-    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., help_heading = "What")]
+    /// Only groups with such an item
+    #[arg(long = "where", value_name = "CONDITION", num_args = 1.., help_heading = WHAT)]
     pub condition: Vec<String>,
     /// Hidden files too
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub hidden: bool,
     /// Empty files are copies of one another too
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub empty: bool,
-    /// Files whose names suggest a copy although their bytes differ
-    #[arg(long, help_heading = "What", conflicts_with_all = ["similar", "flag", "discard"])]
+    /// Names that suggest a copy although the bytes differ
+    #[arg(long, help_heading = WHAT, conflicts_with_all = ["similar", "flag", "discard"])]
     pub names: bool,
-    /// Pictures that look alike: resized, saved anew, compressed more
-    #[arg(long, help_heading = "What", conflicts_with_all = ["flag", "discard"])]
+    /// Pictures that look alike
+    ///
+    /// They were resized, saved anew or compressed more.
+    #[arg(long, help_heading = WHAT, conflicts_with_all = ["flag", "discard"])]
     pub similar: bool,
-    /// Which of them stays: preferences, the most important first
-    #[arg(long, value_name = "LIST", value_delimiter = ',', help_heading = "What stays")]
+    /// What stays: shelf, in:PLACE/FOLDER, tagged, older …
+    #[arg(long, value_name = "LIST", value_delimiter = ',', help_heading = "What is done")]
     pub keep: Vec<String>,
     /// Tag all but the one that stays with `copy`
     #[arg(long, help_heading = "What is done", conflicts_with = "discard")]
@@ -50,10 +52,10 @@ pub struct CopiesArgs {
     #[arg(long, help_heading = "What is done")]
     pub discard: bool,
     /// Give the one that stays the tags of those that go
-    #[arg(long, help_heading = "What is done", requires = "discard")]
+    #[arg(long, help_heading = "What is done", requires = "discard", hide_short_help = true)]
     pub give_tags: bool,
     /// At most so many groups
-    #[arg(long, value_name = "N", help_heading = "How it is shown", conflicts_with_all = ["flag", "discard"])]
+    #[arg(long, value_name = "N", help_heading = SHOWN, conflicts_with_all = ["flag", "discard"], hide_short_help = true)]
     pub limit: Option<usize>,
     #[command(flatten)]
     pub show: ShowArgs,

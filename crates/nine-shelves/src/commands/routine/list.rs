@@ -66,7 +66,7 @@ pub fn print(workspace: &Workspace, format: PlainFormat, session: &Session) -> D
     if all.is_empty() {
         writeln!(out, "There are no routines yet. This makes one, and asks before it is written:")?;
         let command =
-            "nine routine friday --run tidy --run 'copies --flag' --run archive --when 'Friday 16:00'";
+            "nine routine friday --part tidy --part 'copies --flag' --part archive --when 'Friday 16:00'";
         writeln!(out, "  {STRONG}{command}{STRONG:#}")?;
         return Ok(out.flush()?);
     }

@@ -17,7 +17,7 @@ use nine_engine::Workspace;
 use nine_engine::plan::{Agreed, Plan};
 use nine_engine::routine::{self, Account, Course, Foresight, Parts, Permitted, RoutineLock};
 
-use crate::args::{Format, PlainFormat, ShowArgs};
+use crate::args::{CARRIED, Format, PlainFormat, SHOWN, ShowArgs};
 use crate::ask::{self, Consent, Offered};
 use crate::failure::{Done, Failure, FailureKind, unless};
 use crate::output;
@@ -30,47 +30,53 @@ pub use notify::notify;
 pub use parts::check_part;
 pub use timer::{reload_units, take_away, write as write_units};
 
-/// A named list of commands in one go: seen first, asked once, told in one account
+/// A named list of commands in one go: shown first, asked once
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine routine                        the routines, when each is run, and how it went\n  nine routine friday                 shows all parts, asks once, carries each out\n  nine routine friday --plan          only shows them\n  nine routine friday --run tidy --run 'copies --flag' --run archive --when 'Friday 16:00'\n                                      makes it, or changes what it does\n  nine routine friday --schedule      has it run at its times\n  nine routine friday --calendar friday.ics\n                                      an event with an alarm, for your own calendar\n  nine undo friday                    takes the whole of it back\n\nAt its times nobody is asked: only what is not in doubt is done; the rest waits for `nine review`."
+    after_long_help = "Examples:\n  nine routine                        the routines, when each is run, and how it went\n  nine routine friday                 shows all parts, asks once, carries each out\n  nine routine friday --plan          only shows them\n  nine routine friday --part tidy --part 'copies --flag' --part archive --when 'Friday 16:00'\n                                      makes it, or changes what it does\n  nine routine friday --schedule      has it run at its times\n  nine routine friday --calendar friday.ics\n                                      an event with an alarm, for your own calendar\n  nine undo friday                    takes the whole of it back\n\nAt its times nobody is asked: only what is not in doubt is done; the rest waits for `nine review`."
 )]
 pub struct RoutineArgs {
     /// The routine; all are listed, if left out
-    #[arg(value_name = "NAME")]
+    #[arg(value_name = "ROUTINE")]
     pub name: Option<String>,
     /// Show what it would do, and ask nothing
-    #[arg(long, requires = "name", conflicts_with_all = ["yes", "unattended"])]
+    #[arg(long, requires = "name", conflicts_with_all = ["yes", "unattended"], help_heading = CARRIED)]
     pub plan: bool,
     /// Carry it out without asking
-    #[arg(short, long, requires = "name")]
+    #[arg(short, long, requires = "name", help_heading = CARRIED)]
     pub yes: bool,
     /// Show every line of every part, however many
-    #[arg(long, requires = "name")]
+    #[arg(long, requires = "name", help_heading = SHOWN, hide_short_help = true)]
     pub all: bool,
-    /// Nobody is there: do only what is not in doubt, keep the rest for `nine review`
-    #[arg(long, requires = "name", conflicts_with = "yes")]
+    /// Only what is not in doubt; the rest waits for nine review
+    ///
+    /// For when nobody is there.
+    #[arg(long, requires = "name", conflicts_with = "yes", help_heading = CARRIED)]
     pub unattended: bool,
-    /// A command of the routine; given once for each, in order, they make the routine
+    /// A command of it; given once for each, in order
     #[arg(long, value_name = "COMMAND", requires = "name", help_heading = "What it is", conflicts_with_all = ["plan", "unattended"])]
-    pub run: Vec<String>,
-    /// When it is run: Friday 16:00, weekdays 17:00, daily 18:30, first Monday 9:00; an empty text takes that away
+    pub part: Vec<String>,
+    /// Friday 16:00, weekdays 17:00, first Monday 9:00 …
+    ///
+    /// An empty text takes that away.
     #[arg(long, value_name = "TIMES", requires = "name", help_heading = "What it is", conflicts_with_all = ["plan", "unattended"])]
     pub when: Option<String>,
     /// Drop the routine
-    #[arg(long, requires = "name", help_heading = "What it is", conflicts_with_all = ["run", "when", "plan", "unattended"])]
+    #[arg(long, requires = "name", help_heading = "What it is", conflicts_with_all = ["part", "when", "plan", "unattended"])]
     pub drop: bool,
-    /// Have it run at its times, by a timer of systemd; where there is none, print the line for cron
-    #[arg(long, requires = "name", help_heading = "By itself", conflicts_with_all = ["run", "when", "drop", "plan", "unattended"])]
+    /// Have it run at its times, by a timer of systemd
+    ///
+    /// Where there is none, the line for cron is printed.
+    #[arg(long, requires = "name", help_heading = "By itself", conflicts_with_all = ["part", "when", "drop", "plan", "unattended"])]
     pub schedule: bool,
     /// Have it run at its times no more
-    #[arg(long, requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "run", "when", "drop", "plan", "unattended"])]
+    #[arg(long, requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "part", "when", "drop", "plan", "unattended"], hide_short_help = true)]
     pub unschedule: bool,
-    /// Write an event with an alarm, for a calendar of your own
-    #[arg(long, value_name = "FILE", requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "unschedule", "run", "when", "drop", "plan", "unattended"])]
+    /// Write an event with an alarm for your calendar
+    #[arg(long, value_name = "FILE", requires = "name", help_heading = "By itself", conflicts_with_all = ["schedule", "unschedule", "part", "when", "drop", "plan", "unattended"])]
     pub calendar: Option<PathBuf>,
-    /// How to print the list
-    #[arg(long, default_value = "table", conflicts_with = "name")]
+    /// As table, csv or json
+    #[arg(long, default_value = "table", conflicts_with = "name", help_heading = SHOWN, hide_possible_values = true, hide_short_help = true)]
     pub format: PlainFormat,
 }
 
@@ -88,7 +94,7 @@ pub fn run(args: RoutineArgs, session: &Session) -> Done {
     let Some(name) = &args.name else {
         return list::print(&session.to_read()?, args.format, session);
     };
-    if !args.run.is_empty() || args.when.is_some() {
+    if !args.part.is_empty() || args.when.is_some() {
         return save(name, &args, session);
     }
     if args.drop {
@@ -110,7 +116,7 @@ pub fn run(args: RoutineArgs, session: &Session) -> Done {
 /// Makes the routine, or changes what it does.
 fn save(name: &str, args: &RoutineArgs, session: &Session) -> Done {
     let workspace = session.to_change()?;
-    let run = (!args.run.is_empty()).then(|| args.run.clone());
+    let run = (!args.part.is_empty()).then(|| args.part.clone());
     let plan = routine::save(&workspace, name, &RoutineEdit { run, when: args.when.clone() })?;
     let then = workspace_then(&workspace, &plan);
     let planned = PlanToShow::new(plan, move |_, out| {

@@ -15,7 +15,7 @@ use nine_engine::looking::WantsInside;
 use nine_engine::search::{GroupBy, Request, SearchNeeds, SearchResult, SortBy, find, refresh_displays};
 use nine_engine::selection::condition;
 
-use crate::args::Format;
+use crate::args::{Format, SHOWN, WHAT};
 use crate::failure::{Done, Failure, unless};
 use crate::output::items::{ALL, ItemColumn, USUAL};
 use crate::session::Session;
@@ -23,83 +23,89 @@ use crate::session::Session;
 /// One flat list of all that matches, with its location
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine search type image and age over 90d\n  nine search                                   everything in all places\n  nine search name has budget --in ~/Documents  one folder\n  nine search --saved big type video            a saved search, and more\n  nine search type packed --save packed         keeps it under a name\n  nine search --list                            the saved searches and what each finds now\n  nine search text has sextant --text           words inside; reads them where that was not done yet\n  nine search size over 100MB --by type --totals\n  nine search type installer --format paths0 | xargs -0 ls -l\n  nine search --in ~/Photos --format csv --with-hash > photos.csv\n\nThe guide has the language of conditions."
+    after_long_help = "Examples:\n  nine search type image and age over 90d\n  nine search                                   everything in all places\n  nine search name has budget --in ~/Documents  one folder\n  nine search --saved big type video            a saved search, and more\n  nine search type packed --save packed         keeps it under a name\n  nine search --list                            the saved searches and what each finds now\n  nine search text has sextant --text           words inside; reads them where that was not done yet\n  nine search size over 100MB --by type --totals\n  nine search type installer --format paths0 | xargs -0 ls -l\n  nine search --in ~/Photos --format csv --with-hash > photos.csv\n\nThe guide has the language of conditions."
 )]
 pub struct SearchArgs {
-    /// What to look for, such as: type image and age over 90d. Everything, if left out
+    /// Such as: type image and age over 90d. Everything, if left out
     #[arg(value_name = "CONDITION")]
     pub condition: Vec<String>,
-    /// Look for what a saved search finds (also with a further condition)
-    #[arg(long, value_name = "NAME", help_heading = "Saved searches")]
+    /// What a saved search finds, and a condition
+    #[arg(long, value_name = "SEARCH", help_heading = "Saved searches")]
     pub saved: Vec<String>,
     /// Keep the search under this name
     #[arg(long, value_name = "NAME", help_heading = "Saved searches", conflicts_with_all = ["list", "drop"])]
     pub save: Option<String>,
     /// With --save: also keep it as a folder of links for other programs (`no` ends that)
     #[arg(long, value_name = "YES", requires = "save", num_args = 0..=1, default_missing_value = "yes",
-          help_heading = "Saved searches")]
+          help_heading = "Saved searches", hide_short_help = true)]
     pub display: Option<YesNo>,
     /// The saved searches, and what each finds now
-    #[arg(long, help_heading = "Saved searches", conflicts_with_all = ["condition", "drop"])]
+    #[arg(long, help_heading = "Saved searches", conflicts_with_all = ["condition", "drop"], hide_short_help = true)]
     pub list: bool,
     /// Forget a saved search
-    #[arg(long, value_name = "NAME", help_heading = "Saved searches", conflicts_with_all = ["condition", "saved"])]
+    #[arg(long, value_name = "SEARCH", help_heading = "Saved searches", conflicts_with_all = ["condition", "saved"], hide_short_help = true)]
     pub drop: Option<String>,
     /// Look only here: a pile, a bookcase or any folder
-    #[arg(long = "in", value_name = "PLACE", help_heading = "Where")]
+    #[arg(long = "in", value_name = "PLACE", help_heading = WHAT)]
     pub within: Vec<PathBuf>,
     /// Look here as well as in the piles and bookcases
-    #[arg(long, value_name = "FOLDER", help_heading = "Where", conflicts_with = "within")]
+    #[arg(long, value_name = "FOLDER", help_heading = WHAT, conflicts_with = "within", hide_short_help = true)]
     pub also: Vec<PathBuf>,
     /// Answer from what is known already, without reading any place
-    #[arg(long, help_heading = "Where")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub known: bool,
     /// Leave out what is in the archive
-    #[arg(long, help_heading = "Where")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub no_archive: bool,
     /// Folders too
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT)]
     pub folders: bool,
     /// Only folders that hold no file
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub empty_folders: bool,
     /// Hidden items too
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT)]
     pub hidden: bool,
     /// Let a folder's tags count for all that lies in it
-    #[arg(long, help_heading = "What")]
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub inside: bool,
-    /// Read the words inside files where that was not done yet
-    #[arg(long, help_heading = "What")]
+    /// Read the words inside files where they are not known
+    #[arg(long, help_heading = WHAT, hide_short_help = true)]
     pub text: bool,
-    /// Group the list by type, folder, age, tag, size, a facet, or what items say of themselves (camera, author,
-    /// taken:year …), with counts and bytes for each group
-    #[arg(long, value_name = "WHAT", value_parser = group_by, help_heading = "How it is shown")]
+    /// Group by type, folder, age, tag, size, a facet …
+    ///
+    /// With counts and bytes for each group. What items say of themselves serves as well: camera, author, taken:year.
+    #[arg(long, value_name = "WHAT", value_parser = group_by, help_heading = SHOWN)]
     pub by: Option<GroupBy>,
     /// With --by: only the counts and bytes
-    #[arg(long, requires = "by", help_heading = "How it is shown")]
+    #[arg(long, requires = "by", help_heading = SHOWN, hide_short_help = true)]
     pub totals: bool,
-    /// The order: largest, newest or in order of name first
-    #[arg(long, value_name = "WHAT", help_heading = "How it is shown")]
+    /// By name, location, size, age, type, opened, arrived
+    ///
+    /// The largest and the newest come first.
+    #[arg(long, value_name = "WHAT", help_heading = SHOWN, hide_possible_values = true)]
     pub sort: Option<SortWord>,
     /// The other way round
-    #[arg(long, help_heading = "How it is shown")]
+    #[arg(long, help_heading = SHOWN, hide_short_help = true)]
     pub reverse: bool,
     /// Which columns, such as name,size,type
-    #[arg(long, value_name = "COLUMNS", value_delimiter = ',', help_heading = "How it is shown")]
+    ///
+    /// There are name, location, path, type, size, items, modified, opened, arrived, tags, archived, age, blake3,
+    /// title, author, sender, subject, artist, album, camera, origin, pages, width, height, duration, taken and sent.
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',', help_heading = SHOWN, hide_possible_values = true)]
     pub columns: Vec<ItemColumn>,
     /// Add the BLAKE3 digest of each file's bytes, for `nine compare --listing` or `b3sum`; reads what was
     /// not read yet
-    #[arg(long, help_heading = "How it is shown")]
+    #[arg(long, help_heading = SHOWN, hide_short_help = true)]
     pub with_hash: bool,
     /// At most so many
-    #[arg(long, value_name = "N", help_heading = "How it is shown")]
+    #[arg(long, value_name = "N", help_heading = SHOWN)]
     pub limit: Option<usize>,
     /// A short look into the one item that is found
-    #[arg(long, help_heading = "How it is shown")]
+    #[arg(long, help_heading = SHOWN, hide_short_help = true)]
     pub show: bool,
-    /// How to print the list
-    #[arg(long, default_value = "table", help_heading = "How it is shown")]
+    /// As table, csv, json, paths or paths0
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: Format,
 }
 

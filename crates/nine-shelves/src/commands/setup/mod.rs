@@ -17,7 +17,7 @@ use nine_engine::{Error, Workspace};
 use nine_stores::Location;
 
 use self::questions::Answers;
-use crate::args::{Format, PlainFormat, ShowArgs};
+use crate::args::{CARRIED, Format, PlainFormat, ShowArgs};
 use crate::failure::{Done, Failure};
 use crate::preview::Preview;
 use crate::session::Session;
@@ -26,44 +26,66 @@ use crate::{ask, output};
 /// Make shelves and a configuration from a ready-made layout
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine setup                        asks five short questions, shows everything, and asks once\n  nine setup --list                 the layouts as trees\n  nine setup --layout clients --at ~/Shelves --yes\n                                    without a question\n  nine setup --at ~/Documents       takes over the numbered folders that stand there\n  nine setup --save-layout mine.toml\n                                    the shelves as they stand as a layout, to keep or hand on\n\nWhat is there is not moved. `nine undo` takes the folders and the configuration back."
+    after_long_help = "Examples:\n  nine setup                        asks five short questions, shows everything, and asks once\n  nine setup --list                 the layouts as trees\n  nine setup --layout clients --at ~/Shelves --yes\n                                    without a question\n  nine setup --at ~/Documents       takes over the numbered folders that stand there\n  nine setup --save-layout mine.toml\n                                    the shelves as they stand as a layout, to keep or hand on\n\nWhat is there is not moved. `nine undo` takes the folders and the configuration back."
 )]
 pub struct SetupArgs {
     /// Draw the layouts as trees
-    #[arg(long, conflicts_with_all = ["at", "piles", "yes", "save_layout"])]
+    #[arg(long, conflicts_with_all = ["at", "piles", "yes", "save_layout"], help_heading = "Layouts")]
     pub list: bool,
-    /// The layout: one of those that `--list` shows, or a file
-    #[arg(long, value_name = "NAME|FILE")]
+    /// One of those that --list shows, or a file
+    #[arg(long, value_name = "NAME|FILE", help_heading = "Layouts")]
     pub layout: Option<String>,
-    /// Where the bookcase stands, or is to stand: a folder, or the address of one on a drive
+    /// Where the bookcase stands or is to stand; also on a drive
     #[arg(long, value_name = "DIR")]
     pub at: Option<PathBuf>,
-    /// A folder where things land, instead of desktop and downloads; may be given more than once
+    /// A folder where things land, instead of desktop and downloads
+    ///
+    /// It may be given more than once.
     #[arg(long = "pile", value_name = "DIR")]
     pub piles: Vec<PathBuf>,
-    /// Where the marks of shelves stand
-    #[arg(long, value_name = "WHERE")]
+    /// Where marks stand: in the name, as an icon, or none
+    #[arg(long, value_name = "WHERE", hide_possible_values = true)]
     pub marks: Option<MarksWord>,
     /// Leave out the starter rules
     #[arg(long)]
     pub no_rules: bool,
-    /// Keep starter searches (installers, films, big, untouched) as folders of links
+    /// Keep starter searches as folders of links
     #[arg(long)]
     pub displays: bool,
     /// Do it without asking
-    #[arg(short, long)]
+    #[arg(short, long, help_heading = CARRIED)]
     pub yes: bool,
-    /// Write the shelves as they stand to this file as a layout
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["layout", "at", "piles", "marks", "no_rules", "displays", "yes"])]
+    /// Write the shelves as they stand as a layout
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["layout", "at", "piles", "marks", "no_rules", "displays", "yes"], help_heading = "Layouts")]
     pub save_layout: Option<PathBuf>,
     /// The bookcase of which a layout is written; the first, if left out
-    #[arg(long, value_name = "NAME", requires = "save_layout")]
+    #[arg(
+        long,
+        value_name = "BOOKCASE",
+        requires = "save_layout",
+        hide_short_help = true,
+        help_heading = "Layouts"
+    )]
     pub of: Option<String>,
     /// How many folders deep, below a shelf, a layout is written
-    #[arg(long, value_name = "NUMBER", default_value_t = 2, requires = "save_layout")]
+    #[arg(
+        long,
+        value_name = "NUMBER",
+        default_value_t = 2,
+        requires = "save_layout",
+        hide_short_help = true,
+        help_heading = "Layouts"
+    )]
     pub depth: usize,
-    /// How to print the list
-    #[arg(long, default_value = "table", requires = "list")]
+    /// With --list: as table, csv or json
+    #[arg(
+        long,
+        default_value = "table",
+        requires = "list",
+        hide_short_help = true,
+        hide_possible_values = true,
+        help_heading = "Layouts"
+    )]
     pub format: PlainFormat,
 }
 

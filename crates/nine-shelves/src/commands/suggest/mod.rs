@@ -11,36 +11,48 @@ use nine_core::amount::{count, counted};
 use nine_engine::Workspace;
 use nine_engine::suggest::{Effort, LearnedFrom, Request, Suggested, plan as suggest};
 
-use crate::args::{PlainFormat, ShowArgs};
+use crate::args::{PlainFormat, ShowArgs, WHAT};
 use crate::failure::{Done, Failure};
 use crate::output;
 use crate::output::style::{FAINT, STRONG};
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Where what lies loose would go, by the example of what is filed; --rules makes rules of it
+/// Where what lies loose would go, by the example of what is filed
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine suggest                    all piles: shows where things would go and why, then asks\n  nine suggest downloads --sure   only what is 90 % sure or more\n  nine suggest --over 75%         only what is as sure as that\n  nine suggest --worklist w.csv   the same as a table, to be read and edited\n  nine suggest --rules            rules that say most of it, to be read, picked and written\n  nine suggest --measure          how often it is right on your shelves\n\nIt learns on this machine, from names, types, tags and what files say of themselves. What the archive holds, what is put off and what lies there twice teaches nothing; what you file by hand, or take back, counts more. `nine why PATH` tells more of one item."
+    after_long_help = "Examples:\n  nine suggest                    all piles: shows where things would go and why, then asks\n  nine suggest downloads --sure   only what is 90 % sure or more\n  nine suggest --over 75%         only what is as sure as that\n  nine suggest --worklist w.csv   the same as a table, to be read and edited\n  nine suggest --rules            rules that say most of it, to be read, picked and written\n  nine suggest --measure          how often it is right on your shelves\n\nIt learns on this machine, from names, types, tags and what files say of themselves. What the archive holds, what is put off and what lies there twice teaches nothing; what you file by hand, or take back, counts more. `nine why PATH` tells more of one item."
 )]
 pub struct SuggestArgs {
     /// The piles; all, if left out
     #[arg(value_name = "PILE")]
     pub piles: Vec<String>,
-    /// Only what is right in so many of a hundred cases, such as 80%
-    #[arg(long, value_name = "SHARE", value_parser = share, conflicts_with_all = ["rules", "measure"])]
+    /// Only what is so sure, such as 80%
+    ///
+    /// Of those said to be 80 % sure, 8 in 10 are right.
+    #[arg(long, value_name = "SHARE", value_parser = share, conflicts_with_all = ["rules", "measure"], help_heading = WHAT)]
     pub over: Option<u8>,
-    /// Make rules of it: a few that say most of what is filed
-    #[arg(long)]
+    /// A few rules that say most of what is filed
+    #[arg(long, help_heading = "As rules")]
     pub rules: bool,
-    /// With --rules: write these, by their numbers, such as 1,3
-    #[arg(long, value_name = "NUMBERS", value_delimiter = ',', requires = "rules")]
+    /// With --rules: write these, such as 1,3
+    #[arg(
+        long,
+        value_name = "NUMBERS",
+        value_delimiter = ',',
+        requires = "rules",
+        help_heading = "As rules"
+    )]
     pub only: Vec<usize>,
-    /// How often it is right here: learned from what came earlier, asked about what came later
-    #[arg(long, conflicts_with_all = ["rules", "piles"])]
+    /// How often it is right on your shelves
+    ///
+    /// Learned from what came earlier, asked about what came later.
+    #[arg(long, conflicts_with_all = ["rules", "piles"], help_heading = WHAT)]
     pub measure: bool,
-    /// Read what all filed items say of themselves first (title, author, sender), however long that takes
-    #[arg(long)]
+    /// Read first what all filed items say of themselves
+    ///
+    /// Their titles, authors and senders, however long that takes.
+    #[arg(long, help_heading = WHAT)]
     pub read: bool,
     #[command(flatten)]
     pub show: ShowArgs,
