@@ -36,7 +36,7 @@ pub use lock::{AtWork, Lock, lock, lock_as};
 pub use outcome::{Failed, Outcome, Trace};
 pub use pieces::Piece;
 pub use private::{close_to_others, make_private, new_private, replace_private, write_private};
-pub use recovery::{Patience, Recovered, recover};
+pub use recovery::{Patience, Recovered, Unseen, recover, unseen};
 pub use removal::Stayed;
 pub use same::same_bytes;
 pub use transfer::Names;

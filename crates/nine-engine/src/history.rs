@@ -141,6 +141,68 @@ impl RunAccount {
     }
 }
 
+/// What was done in all.
+#[derive(Debug, Default)]
+pub struct Stats {
+    /// When the first run began.
+    pub since: String,
+    /// How many runs there were.
+    pub runs: usize,
+    /// Steps that were done.
+    pub done: usize,
+    /// Runs that were taken back.
+    pub taken_back: usize,
+    /// Runs that were cut off.
+    pub cut_off: usize,
+    /// By command, the one with the most runs first.
+    pub commands: Vec<CommandStats>,
+}
+
+/// What was done by one command.
+#[derive(Debug, Default, Serialize)]
+pub struct CommandStats {
+    /// The command's name.
+    pub command: String,
+    /// Its runs.
+    pub runs: usize,
+    /// Items moved.
+    pub moved: usize,
+    /// Items whose tags changed.
+    pub tagged: usize,
+    /// Items put into the trash.
+    pub discarded: usize,
+    /// What was restored, packed, unpacked, made or written.
+    pub other: usize,
+    /// Steps that were planned and not done.
+    pub not_done: usize,
+}
+
+/// Counts all runs.
+pub fn stats(history: &History) -> Stats {
+    let History { runs, taken_back } = history;
+    let mut stats = Stats { runs: runs.len(), taken_back: taken_back.len(), ..Stats::default() };
+    stats.since = runs.first().map(|run| run.at.clone()).unwrap_or_default();
+    let mut commands: BTreeMap<String, CommandStats> = BTreeMap::new();
+    for run in runs {
+        let account = RunAccount::of(run, taken_back);
+        stats.cut_off += usize::from(account.cut_off);
+        let words = account.command.strip_prefix("nine ").unwrap_or(&account.command);
+        let word = words.split_whitespace().next().unwrap_or_default().to_owned();
+        let line = commands.entry(word.clone()).or_default();
+        line.command = word;
+        line.runs += 1;
+        line.moved += account.moved;
+        line.tagged += account.tagged;
+        line.discarded += account.discarded;
+        line.other += account.restored + account.packed + account.unpacked + account.made + account.written;
+        line.not_done += account.not_done;
+        stats.done += run.done();
+    }
+    stats.commands = commands.into_values().collect();
+    stats.commands.sort_by(|a, b| b.runs.cmp(&a.runs).then_with(|| a.command.cmp(&b.command)));
+    stats
+}
+
 /// All runs.
 ///
 /// # Errors

@@ -191,7 +191,7 @@ fn print_recovered(out: &mut dyn Write, recovered: &Recovered) -> std::io::Resul
     if let Some(why) = waits_for {
         let told = format!("{DOUBT}Run {run}{DOUBT:#} ({command}) was cut off");
         writeln!(out, "{told}, and what became of it is not seen yet:")?;
-        writeln!(out, "  {why}; each command looks again (`nine history {run} --give-up` waits no longer)")?;
+        writeln!(out, "  {why}; each command looks again (`nine history give-up {run}` waits no longer)")?;
         return writeln!(out);
     }
     let mut told = vec![format!("{} done", steps(*done))];

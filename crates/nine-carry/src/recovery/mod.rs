@@ -77,6 +77,44 @@ pub fn recover(
     recovering.recover()
 }
 
+/// What will not be known of a run that is closed although a place of it is away.
+#[derive(Debug, Default, PartialEq, Eq)]
+pub struct Unseen {
+    /// The run's command.
+    pub command: String,
+    /// How many steps it has.
+    pub steps: usize,
+    /// Why places cannot be worked with, each reason once.
+    pub away: Vec<String>,
+    /// The items of which nobody can see whether they are at their old place or at the new one.
+    pub items: Vec<Spot>,
+}
+
+/// What would not be known of a run that was cut off, if it were closed now. Nothing is written.
+///
+/// # Errors
+/// If the daybook cannot be read.
+pub fn unseen(data: &Path, number: u64, open: &dyn Fn(&Run) -> Places) -> io::Result<Unseen> {
+    let run = daybook::read(data, number)?;
+    let mut places = open(&run);
+    places.expect_roots(&run.roots);
+    let steps = run.steps.len();
+    let mut unseen = Unseen { command: run.command.clone(), steps, ..Unseen::default() };
+    for (_, step) in steps_left(&run) {
+        let ends = std::iter::once(&step.item).chain(step.target());
+        let why: Vec<String> = ends.filter_map(|spot| places.of(spot).err()).map(|e| e.to_string()).collect();
+        if !why.is_empty() {
+            unseen.items.push(step.item.clone());
+        }
+        why.into_iter().for_each(|why| {
+            if !unseen.away.contains(&why) {
+                unseen.away.push(why);
+            }
+        });
+    }
+    Ok(unseen)
+}
+
 struct Recovering<'a> {
     data: &'a Path,
     places: &'a Places,

@@ -200,6 +200,14 @@ impl Workspace {
         Ok(self.with(config_file::of_text(&self.environment, text)?))
     }
 
+    /// What would not be known of a run that was cut off, if it were closed now. Nothing is changed.
+    ///
+    /// # Errors
+    /// If it is not open, or the daybook cannot be read.
+    pub fn unseen(&self, run: u64) -> Result<nine_carry::Unseen> {
+        recovery::unseen(self, run)
+    }
+
     /// Closes one run that was cut off with what can be seen, although a place of it is away.
     ///
     /// # Errors

@@ -3,7 +3,7 @@
 
 use std::os::unix::fs::PermissionsExt;
 
-use nine_carry::{Patience, daybook, lock, open_runs, recover};
+use nine_carry::{Patience, Unseen, daybook, lock, open_runs, recover};
 use nine_stores::{Location, Places};
 
 use super::{Environment, Workspace};
@@ -16,11 +16,22 @@ pub(super) fn recover_all(workspace: &Workspace) -> Result {
     recover_these(workspace, runs, Patience::Waits)
 }
 
+/// What would not be known of a run if it were closed now.
+pub(super) fn unseen(workspace: &Workspace, run: u64) -> Result<Unseen> {
+    expect_open(workspace, run)?;
+    let open_store = |at: &Location| workspace.open_store(at, true);
+    let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
+    nine_carry::unseen(workspace.data(), run, &open).map_err(Error::Daybook)
+}
+
+fn expect_open(workspace: &Workspace, run: u64) -> Result {
+    let open = open_runs(workspace.data()).map_err(Error::Daybook)?;
+    if open.contains(&run) { Ok(()) } else { Err(Error::RunIsOver(run)) }
+}
+
 /// Closes one run that was cut off with what can be seen.
 pub(super) fn give_up(workspace: &Workspace, run: u64) -> Result {
-    if !open_runs(workspace.data()).map_err(Error::Daybook)?.contains(&run) {
-        return Err(Error::RunIsOver(run));
-    }
+    expect_open(workspace, run)?;
     recover_these(workspace, vec![run], Patience::GivesUp)
 }
 

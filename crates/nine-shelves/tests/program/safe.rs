@@ -359,3 +359,50 @@ fn an_interruption_ends_a_large_copy() {
     let left = fs::read_dir(world.shelves.join("1 Boats")).map_or(0, Iterator::count);
     assert_eq!(left, 0, "nothing of the copy is left");
 }
+
+/// A run of which a place is gone for good is closed only after it was said what will not be known.
+#[test]
+fn a_run_is_given_up() {
+    let world = World::new();
+    world.rules("[[rule]]\nname = \"all\"\nwhen = \"type document\"\nput = \"1\"\n");
+    for name in ["a", "b", "c"] {
+        world.file(&format!("{name}.pdf"), "%PDF-1.4 a plan");
+    }
+    let mut killed = None;
+    for point in 1..60 {
+        let ended = world.command(&["tidy", "--yes"]).env("NINE_KILL_AT", point.to_string()).output().unwrap();
+        // Cut off after it had begun to move.
+        if ended.status.code().is_none() && !world.at("Downloads/a.pdf").exists() {
+            killed = Some(point);
+            break;
+        }
+        world.nine(&["check"]);
+    }
+    assert!(killed.is_some(), "it is cut off between two moves");
+    let away = world.at("away");
+    fs::rename(&world.shelves, &away).unwrap();
+    let run = open_run(&world);
+    world.nine(&["tidy"]).ends(1).warns(&format!("nine history give-up {run}"));
+
+    let told = world.nine(&["history", "give-up", &run]).ends(0);
+    for words in ["Shelves is not there", "it will not be known", "downloads/a.pdf", "Nothing has been changed"] {
+        assert!(told.err.contains(words), "{words} is not in\n{}", told.err);
+    }
+    assert_eq!(open_run(&world), run, "it waits still");
+    world.nine(&["history", "give-up", &run, "--yes"]).ends(0).warns("was cut off");
+    world.nine(&["history", "give-up", &run, "--yes"]).ends(2).warns("is over");
+    world.nine(&["history", "--format", "json"]).ends(0).says("\"cut_off\":true");
+    let stats = world.nine(&["history", "--stats"]).ends(0).says("tidy").out;
+    assert!(stats.contains("cut off"), "{stats}");
+    // What is there is as it was.
+    assert!(away.join("1 Boats/a.pdf").exists() || world.at("Downloads/a.pdf").exists());
+}
+
+/// The number of the run that has a mark and no end.
+fn open_run(world: &World) -> String {
+    let folder = world.data.join("daybook");
+    let mut runs: Vec<_> = fs::read_dir(&folder).unwrap().flatten().map(|entry| entry.path()).collect();
+    runs.retain(|path| path.is_file() && !fs::read_to_string(path).unwrap().contains("\"line\":\"end\""));
+    assert_eq!(runs.len(), 1, "{runs:?}");
+    runs[0].file_stem().unwrap().to_str().unwrap().trim_start_matches('0').to_owned()
+}

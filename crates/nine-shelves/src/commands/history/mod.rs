@@ -1,8 +1,11 @@
 //! `nine history`: the daybook.
 
+mod give_up;
+mod stats;
+
 use std::io::Write;
 
-use clap::Args;
+use clap::{Args, Subcommand};
 use nine_carry::daybook::{Ended, Occasion, Run};
 use nine_core::amount::counted;
 use nine_core::escape::plain;
@@ -11,7 +14,7 @@ use nine_engine::Workspace;
 use nine_engine::history::{self, History, RunAccount, RunNote};
 use serde::Serialize;
 
-use crate::args::PlainFormat;
+use crate::args::{CARRIED, PlainFormat, SHOWN};
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, REFUSED, STRONG};
 use crate::output::table::{Table, TableColumn, cell, styled};
@@ -21,21 +24,41 @@ use crate::session::Session;
 /// The daybook: what was carried out, the newest first
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  nine history                  the last runs\n  nine history 12               every step of run 12\n  nine history --format json"
+    args_conflicts_with_subcommands = true,
+    after_long_help = "Examples:\n  nine history                  the last runs\n  nine history 12               every step of run 12\n  nine history --stats          what was done in all, command by command\n  nine history --format json\n  nine history give-up 12       closes a run that was cut off and whose place is gone for good"
 )]
 pub struct HistoryArgs {
+    #[command(subcommand)]
+    pub command: Option<HistoryCommand>,
     /// A run, to see its steps
     #[arg(value_name = "RUN")]
     pub run: Option<u64>,
-    /// Close a run that was cut off and whose place is away for good, with what can be seen of it
-    #[arg(long, requires = "run")]
-    pub give_up: bool,
+    /// What was done in all, command by command
+    #[arg(long, conflicts_with_all = ["run", "limit"], help_heading = SHOWN)]
+    pub stats: bool,
     /// How many runs to show
-    #[arg(long, value_name = "N", default_value_t = 20)]
+    #[arg(long, value_name = "N", default_value_t = 20, help_heading = SHOWN)]
     pub limit: usize,
-    /// How to print it
-    #[arg(long, default_value = "table")]
+    /// As table, csv or json
+    #[arg(long, default_value = "table", help_heading = SHOWN, hide_possible_values = true)]
     pub format: PlainFormat,
+}
+
+/// What is done with runs
+#[derive(Debug, Subcommand)]
+pub enum HistoryCommand {
+    /// Close a run that was cut off and whose place is gone for good
+    #[command(
+        after_long_help = "Examples:\n  nine history give-up 12       says what will not be known, and asks\n  nine history give-up 12 --yes\n\nA run of which a place is away waits, and each command looks again. Once it is closed nobody looks any more;\nno file is touched."
+    )]
+    GiveUp {
+        /// The run
+        #[arg(value_name = "RUN")]
+        run: u64,
+        /// Close it without asking
+        #[arg(short, long, help_heading = CARRIED)]
+        yes: bool,
+    },
 }
 
 /// Runs it.
@@ -43,12 +66,13 @@ pub struct HistoryArgs {
 /// # Errors
 /// If the daybook cannot be read, or there is no such run.
 pub fn run(args: HistoryArgs, session: &Session) -> Done {
-    if let (Some(number), true) = (args.run, args.give_up) {
-        return Ok(session.unrecovered()?.give_up(number)?);
+    if let Some(HistoryCommand::GiveUp { run, yes }) = args.command {
+        return give_up::run(run, yes, session);
     }
     let workspace = session.to_read()?;
     match args.run {
         Some(number) => one_run(&history::run(&workspace, number)?, args.format, session),
+        None if args.stats => stats::print(&history::stats(&history::all(&workspace)?), args.format, session),
         None => all_runs(&args, &workspace, session),
     }
 }
