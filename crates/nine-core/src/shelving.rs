@@ -32,6 +32,17 @@ pub enum ShelfFolder {
 }
 
 impl Shelf {
+    /// Whether it is meant by a word: its number, its title, both, or the name of its folder.
+    pub fn is_called(&self, word: &str) -> bool {
+        let wanted = fold(word);
+        let numbered = format!("{} {}", self.number, self.config.title);
+        let found = self.found.iter().any(|name| fold(&String::from_utf8_lossy(name)) == wanted);
+        word == self.number.to_string()
+            || wanted == fold(&self.config.title)
+            || wanted == fold(&numbered)
+            || found
+    }
+
     /// Whether it is for what is put off: it is called Later.
     pub fn is_for_later(&self) -> bool {
         fold(without_mark(&self.config.title)) == "later"

@@ -9,6 +9,7 @@ pub mod archive;
 pub mod carry;
 pub mod check;
 pub mod compare;
+pub mod completion;
 pub mod configuration;
 pub mod copies;
 pub mod discard;

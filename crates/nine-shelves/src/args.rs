@@ -19,7 +19,7 @@ pub struct Common {
     #[arg(long, value_name = "DIR", env = "NINE_HOME", global = true, hide_short_help = true)]
     pub home: Option<PathBuf>,
     /// The day from which ages are counted, such as 2031-04-07 or 2031-04-07T09:00
-    #[arg(long, value_name = "DATE", env = "NINE_TODAY", global = true, hide_short_help = true)]
+    #[arg(long, value_name = "DAY", env = "NINE_TODAY", global = true, hide_short_help = true)]
     pub today: Option<String>,
     /// Let whole files on drives be read where a question needs it; what that costs is told without it
     #[arg(long, global = true, hide_short_help = true)]

@@ -5,6 +5,7 @@ mod ask;
 mod cli;
 mod clock;
 mod commands;
+mod completion;
 mod failure;
 mod interruption;
 mod notices;
@@ -24,6 +25,7 @@ use clap::FromArgMatches;
 
 pub use crate::cli::command;
 use crate::cli::{Cli, Command};
+pub use crate::completion::registration;
 use crate::session::Session;
 
 /// Tells what is wrong with the words that were typed, or prints the help that was asked for.
@@ -42,6 +44,7 @@ fn refuse_words(error: &clap::Error) -> ! {
 
 /// Runs the program with the words that it was started with.
 pub fn run() -> ExitCode {
+    completion::answer_shell();
     let typed = command().try_get_matches().and_then(|matches| Cli::from_arg_matches(&matches));
     let cli = typed.unwrap_or_else(|error| refuse_words(&error));
     if matches!(cli.command, Some(Command::InsideReader)) {

@@ -27,7 +27,7 @@ use crate::pieces::Piece;
 use crate::transfer::Names;
 
 pub use open::open_runs;
-pub use read::read;
+pub use read::{Glimpse, glimpse, read};
 pub use record::{DaybookLine, Occasion};
 pub(crate) use write::stamp;
 pub use write::{Heading, Writer};
@@ -140,13 +140,18 @@ pub fn file(data: &Path, run: u64) -> PathBuf {
 /// # Errors
 /// If the file cannot be read.
 pub fn is_over(data: &Path, run: u64) -> io::Result<bool> {
+    Ok(matches!(last_line(data, run)?, Some(DaybookLine::End { .. })))
+}
+
+/// The last line, if it is a short one that can be read.
+fn last_line(data: &Path, run: u64) -> io::Result<Option<DaybookLine>> {
     let mut file = std::fs::File::open(file(data, run))?;
     let length = file.metadata()?.len();
     file.seek(io::SeekFrom::Start(length.saturating_sub(LAST_BYTES)))?;
     let mut tail = Vec::new();
     file.read_to_end(&mut tail)?;
     let last = tail.split(|b| *b == b'\n').rfind(|line| !line.is_empty()).unwrap_or_default();
-    Ok(matches!(serde_json::from_slice(last), Ok(DaybookLine::End { .. })))
+    Ok(serde_json::from_slice(last).ok())
 }
 
 /// More than an `end` line is long.

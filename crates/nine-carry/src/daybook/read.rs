@@ -1,7 +1,7 @@
 //! A run read from its file.
 
 use std::collections::BTreeMap;
-use std::io;
+use std::io::{self, BufRead};
 use std::path::Path;
 
 use nine_core::escape::unescape;
@@ -57,6 +57,36 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         }
     }
     Ok(run)
+}
+
+/// What a run was, in one line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Glimpse {
+    /// Its number.
+    pub run: u64,
+    /// When it began, such as `2031-04-07T09:15:02+02:00`.
+    pub at: String,
+    /// The command.
+    pub command: String,
+    /// How many steps were done, if it is over.
+    pub done: Option<usize>,
+}
+
+/// Reads the first and the last line of a run alone, however long it is.
+///
+/// # Errors
+/// If the file cannot be read, or its first line is not that of a run.
+pub fn glimpse(data: &Path, run: u64) -> io::Result<Glimpse> {
+    let mut first = Vec::new();
+    io::BufReader::new(std::fs::File::open(file(data, run))?).read_until(b'\n', &mut first)?;
+    let DaybookLine::Run { at, command, .. } = serde_json::from_slice(&first)? else {
+        return Err(io::Error::other("the first line is not that of a run"));
+    };
+    let done = match super::last_line(data, run)? {
+        Some(DaybookLine::End { done, .. }) => Some(done),
+        _ => None,
+    };
+    Ok(Glimpse { run, at, command, done })
 }
 
 /// How many numbers the plan has taken so far.

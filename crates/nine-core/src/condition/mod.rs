@@ -9,6 +9,7 @@
 //! for one item and [`Condition::explain`] says which test decided.
 
 mod eval;
+mod expected;
 mod lexer;
 mod needs;
 mod parse;
@@ -17,6 +18,7 @@ mod typed;
 mod vocabulary;
 
 pub use eval::{Explanation, TestFailure};
+pub use expected::{Expected, ValueKind, expected};
 pub use needs::{Need, Needs};
 pub use parse::{Resolve, parse, parse_with};
 pub use print::in_condition;

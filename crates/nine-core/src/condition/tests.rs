@@ -2,6 +2,7 @@ use jiff::tz::TimeZone;
 use proptest::prelude::*;
 
 use super::*;
+use crate::facet::Facets;
 use crate::item::{Entry, Identity, Item, Kind};
 use crate::kinds::{TYPES, recognise};
 use crate::moment::{Moment, Now};
@@ -262,6 +263,21 @@ fn test() -> impl Strategy<Value = Test> {
     ]
 }
 
+/// The words of a text as a shell hands them on: parted at spaces, double quotes taken away.
+fn words_of(text: &str) -> Vec<String> {
+    let (mut words, mut is_quoted) = (vec![String::new()], false);
+    let mut chars = text.chars();
+    while let Some(c) = chars.next() {
+        match c {
+            '"' => is_quoted = !is_quoted,
+            '\\' if is_quoted => words.last_mut().unwrap().extend(chars.next()),
+            ' ' if !is_quoted => words.push(String::new()),
+            c => words.last_mut().unwrap().push(c),
+        }
+    }
+    words
+}
+
 fn condition() -> impl Strategy<Value = Condition> {
     test().prop_map(Condition::Test).prop_recursive(4, 24, 4, |inner| {
         prop_oneof![
@@ -279,6 +295,24 @@ proptest! {
         let read = parse(&printed);
         prop_assert_eq!(read.as_ref(), Ok(&condition), "{}", printed);
         prop_assert_eq!(read.unwrap().to_string(), printed);
+    }
+
+    #[test]
+    fn each_word_of_a_condition_was_to_be_expected(condition in condition()) {
+        let printed = condition.to_string();
+        // Without its quotes this extension is the word before a value.
+        prop_assume!(!printed.contains("\"is\""));
+        let words = words_of(&printed);
+        let none = Facets::default();
+        for (at, word) in words.iter().enumerate() {
+            let found = expected(&words[..at], &none);
+            let plain = word.trim_matches(['(', ')']).to_ascii_lowercase();
+            let is_offered = found.words.contains(&plain.as_str());
+            let is_value = found.value.is_some();
+            prop_assert!(is_offered || is_value || plain.is_empty(), "`{}` after {:?}", word, &words[..at]);
+        }
+        let joints = expected(&words, &none).words;
+        prop_assert!(joints.contains(&"and"), "{:?} after {:?}", joints, words);
     }
 
     #[test]

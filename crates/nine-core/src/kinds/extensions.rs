@@ -292,6 +292,11 @@ static KNOWN: LazyLock<FxHashMap<&'static str, Known>> = LazyLock::new(|| {
     each.collect()
 });
 
+/// Every extension that is known, without its dot, type by type.
+pub(super) fn all() -> impl Iterator<Item = &'static str> {
+    TABLE.iter().flat_map(|(_, list, _)| list.split_ascii_whitespace())
+}
+
 /// What is known of an extension, given in small letters and without its dot.
 pub(super) fn lookup(ext: &str) -> Option<Known> {
     KNOWN.get(ext).copied()

@@ -131,6 +131,11 @@ pub fn type_of_name(name: &[u8]) -> Option<ItemType> {
     known_of(name).map(|known| known.item_type)
 }
 
+/// Every extension that is known, without its dot, type by type.
+pub fn known_extensions() -> impl Iterator<Item = &'static str> {
+    extensions::all()
+}
+
 /// The type that an extension (with the dot, or empty) promises; see [`crate::names::split_extension`].
 pub fn type_of_extension(extension: &[u8]) -> Option<ItemType> {
     known_of_extension(extension).map(|known| known.item_type)

@@ -2,7 +2,7 @@
 
 use nine_core::escape::escape;
 use nine_core::item::Kind;
-use nine_core::names::{fold, is_refused_elsewhere, nearly_same};
+use nine_core::names::{is_refused_elsewhere, nearly_same};
 use nine_core::place::{NameBuf, Spot};
 use nine_core::shelving::{Shelf, Shelving};
 
@@ -51,7 +51,7 @@ fn shelf<'p>(shelvings: &[Shelving], on: &str, parts: &'p [&'p str]) -> Result<(
     let (Some(shelving), Some((first, folders))) = (shelving, rest.split_first()) else {
         return Err(wrong());
     };
-    let shelf = shelving.shelves.iter().find(|shelf| is_called(shelf, first)).ok_or_else(wrong)?;
+    let shelf = shelving.shelves.iter().find(|shelf| shelf.is_called(first)).ok_or_else(wrong)?;
     let twice = || {
         let found = shelf.found.iter().map(|name| format!("`{}`", escape(name))).collect();
         Error::ShelfTwice { number: shelf.number, found }
@@ -66,17 +66,6 @@ fn all_shelves(shelvings: &[Shelving]) -> Vec<String> {
         shelving.shelves.iter().map(written).collect::<Vec<_>>()
     };
     shelvings.iter().flat_map(of).collect()
-}
-
-/// Whether a shelf is meant by a word: its number, its title, both, or the name of its folder.
-fn is_called(shelf: &Shelf, word: &str) -> bool {
-    let wanted = fold(word);
-    let numbered = format!("{} {}", shelf.number, shelf.config.title);
-    let found = shelf.found.iter().any(|name| fold(&String::from_utf8_lossy(name)) == wanted);
-    word == shelf.number.to_string()
-        || wanted == fold(&shelf.config.title)
-        || wanted == fold(&numbered)
-        || found
 }
 
 /// The name of a folder: the one that was typed, or one that exists and is called nearly so.

@@ -26,7 +26,7 @@ pub use environment::{Environment, ReaderProgram};
 pub use shelving::shelvings;
 
 use crate::reader::Reader;
-use crate::reporter::{Notice, Reporter, Task, during};
+use crate::reporter::{Notice, Reporter, Silent, Task, during};
 use crate::{Error, Result};
 pub(crate) use drives::Drives;
 
@@ -129,6 +129,15 @@ impl Workspace {
         recovery::close_data(&environment, &*reporter);
         let loaded = config_file::load(&environment)?;
         Ok(Self::new(environment, reporter, loaded))
+    }
+
+    /// A workspace that is only asked for what is known already: nothing is looked after, closed or told.
+    ///
+    /// # Errors
+    /// Everything that is wrong with the configuration.
+    pub fn as_known(environment: Arc<Environment>) -> Result<Self> {
+        let loaded = config_file::load(&environment)?;
+        Ok(Self::new(environment, Arc::new(Silent), loaded))
     }
 
     /// The same with a text as its configuration, whatever the file says.

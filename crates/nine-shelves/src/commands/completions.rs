@@ -32,9 +32,9 @@ pub enum ShellWord {
 /// As the exit status has it.
 pub fn run(args: &CompletionsArgs) -> Done {
     let (file, line) = match args.shell {
-        ShellWord::Bash => ("~/.bashrc", "source <(COMPLETE=bash nine)"),
-        ShellWord::Zsh => ("~/.zshrc, below the line with compinit", "source <(COMPLETE=zsh nine)"),
-        ShellWord::Fish => ("~/.config/fish/config.fish", "COMPLETE=fish nine | source"),
+        ShellWord::Bash => ("~/.bashrc", "source <(NINE_COMPLETE=bash nine)"),
+        ShellWord::Zsh => ("~/.zshrc, below the line with compinit", "source <(NINE_COMPLETE=zsh nine)"),
+        ShellWord::Fish => ("~/.config/fish/config.fish", "NINE_COMPLETE=fish nine | source"),
     };
     writeln!(output::err(), "Add this line to {file}:")?;
     writeln!(output::out(), "{line}")?;

@@ -38,7 +38,7 @@ pub struct SurveyArgs {
     #[arg(value_name = "PILE")]
     pub piles: Vec<PathBuf>,
     /// List what is odd in this way
-    #[arg(long, value_name = "WHAT", help_heading = WHAT)]
+    #[arg(long, value_name = "KIND", help_heading = WHAT)]
     pub odd: Option<String>,
     /// Answer from what is known already, without reading any place
     #[arg(long, help_heading = WHAT)]

@@ -370,7 +370,8 @@ fn a_run_is_given_up() {
     }
     let mut killed = None;
     for point in 1..60 {
-        let ended = world.command(&["tidy", "--yes"]).env("NINE_KILL_AT", point.to_string()).output().unwrap();
+        let ended =
+            world.command(&["tidy", "--yes"]).env("NINE_KILL_AT", point.to_string()).output().unwrap();
         // Cut off after it had begun to move.
         if ended.status.code().is_none() && !world.at("Downloads/a.pdf").exists() {
             killed = Some(point);
@@ -385,7 +386,9 @@ fn a_run_is_given_up() {
     world.nine(&["tidy"]).ends(1).warns(&format!("nine history give-up {run}"));
 
     let told = world.nine(&["history", "give-up", &run]).ends(0);
-    for words in ["Shelves is not there", "it will not be known", "downloads/a.pdf", "Nothing has been changed"] {
+    for words in
+        ["Shelves is not there", "it will not be known", "downloads/a.pdf", "Nothing has been changed"]
+    {
         assert!(told.err.contains(words), "{words} is not in\n{}", told.err);
     }
     assert_eq!(open_run(&world), run, "it waits still");

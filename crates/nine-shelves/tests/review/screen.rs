@@ -2,7 +2,7 @@
 
 use std::fs;
 use std::io::Write;
-use std::process::Child;
+use std::process::{Child, Command};
 use std::sync::{Arc, Mutex};
 use std::thread::sleep;
 use std::time::{Duration, Instant};
@@ -52,10 +52,20 @@ impl Screen {
         variables: &[(&str, &str)],
         attributes: &'static str,
     ) -> Self {
-        let (main, name) = terminal(rows, columns);
         let mut command = world.command(words);
         command.envs(variables.iter().copied());
-        let child = start_on(&name, with_a_session(&command, world.dir.path()));
+        Self::of(&command, world, (rows, columns), attributes)
+    }
+
+    /// Any program on a terminal of its own.
+    pub fn of(
+        command: &Command,
+        world: &World,
+        (rows, columns): (u16, u16),
+        attributes: &'static str,
+    ) -> Self {
+        let (main, name) = terminal(rows, columns);
+        let child = start_on(&name, with_a_session(command, world.dir.path()));
         let parser = vt100::Parser::new(some(rows), some(columns), 0);
         let seen = Arc::new(Mutex::new(Seen { parser, raw: Vec::new(), is_over: false }));
         let (reads, keeps) = (main.try_clone().unwrap(), Arc::clone(&seen));

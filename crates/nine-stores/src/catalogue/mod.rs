@@ -136,6 +136,23 @@ impl Catalogue {
         }
     }
 
+    /// Opens the catalogue to ask it something at once, beside programs that may be writing. Nothing is made, mended or
+    /// waited for.
+    ///
+    /// # Errors
+    /// If there is none of this version, or it cannot be read now.
+    pub fn open_beside_others(file: &Path) -> CatalogueResult<Self> {
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        Self::of_this_version(Connection::open_with_flags(file, flags)?, file)
+    }
+
+    fn of_this_version(db: Connection, file: &Path) -> CatalogueResult<Self> {
+        match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
+            FORMAT => Ok(Self { db, file: file.to_owned() }),
+            _ => Err(CatalogueError::System("the catalogue is of another version".into())),
+        }
+    }
+
     /// Opens the catalogue only to be asked, where nothing can be written.
     ///
     /// # Errors
@@ -146,10 +163,7 @@ impl Catalogue {
         let path = percent_encoding::percent_encode(file.as_os_str().as_bytes(), URI);
         // Without a right to write beside it, SQLite must be told that nobody else can either.
         let db = Connection::open_with_flags(format!("file:{path}?immutable=1"), flags)?;
-        match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
-            FORMAT => Ok(Self { db, file: file.to_owned() }),
-            _ => Err(CatalogueError::System("the catalogue is of another version".into())),
-        }
+        Self::of_this_version(db, file)
     }
 
     /// Sets the file aside and starts a new one.

@@ -75,7 +75,7 @@ pub struct SearchArgs {
     /// Group by type, folder, age, tag, size, a facet …
     ///
     /// With counts and bytes for each group. What items say of themselves serves as well: camera, author, taken:year.
-    #[arg(long, value_name = "WHAT", value_parser = group_by, help_heading = SHOWN)]
+    #[arg(long, value_name = "GROUP", value_parser = group_by, help_heading = SHOWN)]
     pub by: Option<GroupBy>,
     /// With --by: only the counts and bytes
     #[arg(long, requires = "by", help_heading = SHOWN, hide_short_help = true)]
