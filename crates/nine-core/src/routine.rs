@@ -31,6 +31,7 @@ pub struct RoutinePart {
 
 /// What may be done with nobody there.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Unattended {
     /// What is not in doubt.

@@ -56,6 +56,15 @@ impl ConfigChange {
         self.old.as_ref() == Some(&self.new)
     }
 
+    /// The step that writes the schema beside a configuration that is new, where none is there.
+    pub fn schema(&self) -> Option<Step> {
+        let name = Name::new(config::SCHEMA_NAME.as_bytes()).filter(|_| self.old.is_none())?;
+        let at = self.step.item.path.parent()?.join(name);
+        let is_free = matches!(self.store.entry(&at), Ok(None) | Err(StoreError::NotThere));
+        let step = || Step::write(Spot::new(PLACE, at), None, None, config::SCHEMA.to_owned());
+        is_free.then(step)
+    }
+
     /// The step, for a run in these places.
     pub fn into_step(self, places: &mut Places) -> Step {
         places.add(PLACE, self.store);

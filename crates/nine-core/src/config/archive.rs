@@ -1,10 +1,10 @@
 //! What goes to the archive and where, as the configuration says it.
 
 use serde::Deserialize;
-use toml::Spanned;
 
 use super::Config;
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use crate::archive::{Archive, USUAL_WHEN};
 use crate::condition;
 use crate::diagnostic::Diagnostic;
@@ -13,9 +13,12 @@ use crate::pattern::PutPattern;
 use crate::saved;
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct ArchiveText {
+    /// What is stale.
     when: Option<Spanned<String>>,
+    /// The dated folder and folders in it, as a pattern: `9/{today}/{pile}`.
     put: Option<Spanned<String>>,
 }
 

@@ -1,15 +1,17 @@
 //! Which of several copies stays, as the configuration says it.
 
 use serde::Deserialize;
-use toml::Spanned;
 
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use crate::copies::Keep;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct CopiesText {
+    /// Which of several copies stays, the most important preference first: shelf, in:PLACE/FOLDER, tagged, unmarked, older, newer, shorter.
     keep: Vec<Spanned<String>>,
 }
 

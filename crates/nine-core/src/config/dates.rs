@@ -3,20 +3,24 @@
 use std::sync::Arc;
 
 use serde::Deserialize;
-use toml::Spanned;
 
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use crate::diagnostic::{Diagnostic, nearest};
 use crate::facet::{DateForms, MonthNames, Order, languages};
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct DatesText {
+    /// How a date such as 3.4.31 is read.
     order: Option<OrderText>,
+    /// Languages in which months are read, such as en and de.
     months: Option<Vec<Spanned<String>>>,
 }
 
 #[derive(Deserialize, Clone, Copy)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 enum OrderText {
     #[serde(rename = "day first")]
     DayFirst,

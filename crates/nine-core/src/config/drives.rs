@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 use serde::Deserialize;
-use toml::Spanned;
 
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use crate::diagnostic::Diagnostic;
 use crate::place::ItemPath;
 
@@ -41,6 +41,7 @@ pub struct DriveLogin {
 
 /// Where a password comes from. It never stands in the configuration itself.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase", deny_unknown_fields)]
 pub enum PasswordFrom {
     /// An environment variable of this name.
@@ -52,16 +53,25 @@ pub enum PasswordFrom {
 }
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct DriveText {
+    /// The address of the folder at its top.
     at: Spanned<String>,
+    /// Your name there; without it the password is a token.
     user: Option<Spanned<String>>,
+    /// Where the password comes from.
+    #[cfg_attr(test, schemars(with = "Option<PasswordFrom>"))]
     password: Option<Spanned<toml::Value>>,
+    /// A file with the certificate of whoever vouches for the server.
     certificate: Option<Spanned<String>>,
+    /// Whether it may be reached without encryption.
     #[serde(default)]
     plain_http: bool,
+    /// Folders that others see, and who these are.
     #[serde(default)]
     shared: BTreeMap<Spanned<String>, String>,
+    /// Requests under way at once, 1 to 32.
     at_once: Option<Spanned<usize>>,
 }
 

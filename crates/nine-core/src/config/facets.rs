@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use serde::de::{MapAccess, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer};
-use toml::Spanned;
 
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use crate::condition;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::facet::{
@@ -18,24 +18,37 @@ use crate::names::fold;
 use crate::pattern;
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct FacetText {
+    /// Its answers: a list, or a table with the other spellings of each.
     values: Option<Spanned<ValuesText>>,
+    /// Where the answers are found instead: `year`, `quarter`, `month`, `week` or `number`.
     from: Option<Spanned<String>>,
+    /// Whether small misspellings are forgiven.
     spelling: Option<Spanned<SpellingText>>,
+    /// Whether title, subject, sender and the words inside are asked where name and folders say nothing.
     #[serde(default)]
     text: bool,
+    /// The month in which a year starts.
     starts: Option<Spanned<String>>,
+    /// How an answer is written: `{from}-{to:short}`.
     write: Option<Spanned<String>>,
+    /// The earliest year that is believed.
     earliest: Option<i16>,
+    /// The latest year that is believed.
     latest: Option<i16>,
+    /// By which of its two calendar years a business year is called.
     fiscal: Option<Spanned<FiscalText>>,
+    /// Whose year is taken where the name is silent, as a doubt: `modified`, `created`, `taken`, `sent` or `text`.
     or_else: Option<Spanned<String>>,
+    /// The words behind one of which a number stands.
     after: Option<Spanned<Vec<String>>>,
 }
 
 /// By which of its two calendar years a business year is called.
 #[derive(Deserialize, Clone, Copy, PartialEq)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 enum FiscalText {
     Start,
@@ -45,6 +58,19 @@ enum FiscalText {
 /// Answers with their other spellings, from a list of answers or a table. Read by hand, since what
 /// may be one of two forms is buffered otherwise, and loses its places in the text.
 struct ValuesText(Vec<(Spanned<String>, Vec<Spanned<String>>)>);
+
+#[cfg(test)]
+impl schemars::JsonSchema for ValuesText {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Answers".into()
+    }
+
+    fn json_schema(of: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        let list = of.subschema_for::<Vec<String>>();
+        let table = of.subschema_for::<std::collections::BTreeMap<String, Vec<String>>>();
+        schemars::json_schema!({ "anyOf": [list, table] })
+    }
+}
 
 impl<'de> Deserialize<'de> for ValuesText {
     fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
@@ -79,6 +105,7 @@ impl<'de> Visitor<'de> for ValuesVisitor {
 }
 
 #[derive(Deserialize, Clone, Copy)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 enum SpellingText {
     Exact,

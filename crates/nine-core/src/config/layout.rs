@@ -3,13 +3,13 @@
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
-use toml::Spanned;
 
 use super::archive::ArchiveText;
 use super::dates::DatesText;
 use super::facets::FacetText;
 use super::read::from_toml;
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use super::text::{BookcaseText, FileText, RuleText, SearchText, ShelfText};
 use super::{Config, Marks};
 use crate::diagnostic::Diagnostic;

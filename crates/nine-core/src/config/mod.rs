@@ -13,7 +13,9 @@ mod read;
 mod reader;
 mod routines;
 mod rules;
+mod schema;
 mod shelves;
+mod spanned;
 mod text;
 
 pub use answers::{AnswerChange, change_answers};
@@ -23,6 +25,7 @@ pub use edit::{RoutineEdit, drop_routine, drop_search, save_routine, save_search
 pub use layout::LayoutText;
 pub use read::parse;
 pub use rules::{RuleChange, RuleEdit, change_rules};
+pub use schema::{SCHEMA, SCHEMA_LINE, SCHEMA_NAME};
 pub use shelves::{renumber_rules, set_shelves};
 
 use std::ops::Range;
@@ -129,6 +132,7 @@ impl ShelfConfig {
 
 /// Where the marks of shelves stand.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Marks {
     /// In the folder's name: `2 ⚓ Loans`.
@@ -153,6 +157,7 @@ pub struct TagLook {
 
 /// The colours that every terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 #[allow(missing_docs)]
 pub enum Color {

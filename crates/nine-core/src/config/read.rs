@@ -2,11 +2,10 @@
 
 use std::ops::Range;
 
-use toml::Spanned;
-
 use super::archive::usual_archive;
 use super::drives::is_address;
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use super::text::{
     Births, BookcaseText, ClashText, DiscardText, ExtensionText, FileText, PileText, ReachText, RuleText,
     SearchText, ShelfTable, TagText,

@@ -1,8 +1,7 @@
 //! What every part of a configuration is read with: the text, and what is wrong with it.
 
-use toml::Spanned;
-
 use super::Config;
+use super::spanned::Spanned;
 use crate::diagnostic::{Diagnostic, any_of, nearest};
 use crate::pattern::PutPattern;
 

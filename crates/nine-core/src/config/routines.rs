@@ -1,10 +1,10 @@
 //! Routines and what is watched: `[routine.NAME]` and `[watch]`.
 
 use serde::Deserialize;
-use toml::Spanned;
 
 use super::Config;
 use super::reader::ConfigReader;
+use super::spanned::Spanned;
 use crate::diagnostic::Diagnostic;
 use crate::moment::{EXPECTED_SPAN, Span};
 use crate::routine::{Routine, RoutinePart, Unattended, WatchConfig};
@@ -17,19 +17,26 @@ const PROGRAM: &str = "nine";
 const WATCH: &str = "watch";
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct RoutineText {
+    /// Its commands, in order.
     run: Spanned<Vec<Spanned<String>>>,
+    /// When it is run by itself, such as `Friday 16:00`.
     when: Option<Spanned<String>>,
+    /// What is done with nobody there.
     #[serde(default)]
     unattended: Unattended,
 }
 
 #[derive(Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub(super) struct WatchText {
+    /// The piles that are watched; all, if left out.
     #[serde(default)]
     piles: Vec<Spanned<String>>,
+    /// How often drives and network mounts are looked at, such as `15min`.
     look: Option<Spanned<String>>,
 }
 

@@ -1,4 +1,5 @@
 use super::*;
+use crate::diagnostic::Diagnostic;
 use crate::diagnostic::locate;
 use crate::rules::{Clash, Reach};
 
@@ -48,6 +49,7 @@ fn a_sound_configuration() {
 /// The line, the word and the help of each finding.
 fn findings(text: &str) -> Vec<(usize, String, String)> {
     let found = parse(text).expect_err(text);
+    hold_against_schema(text, &found);
     let told = found.into_iter().map(|finding| {
         let word = text[finding.span.clone()].to_owned();
         (
@@ -57,6 +59,18 @@ fn findings(text: &str) -> Vec<(usize, String, String)> {
         )
     });
     told.collect()
+}
+
+/// What is wrong with the words of a text, and not with what they mean, is refused by the schema as well; what is only
+/// wrong in its meaning it may let through.
+#[track_caller]
+fn hold_against_schema(text: &str, found: &[Diagnostic]) {
+    let Some(refused) = schema::tests::against(text) else { return };
+    let about_words = ["that is known here", "` is missing here", "invalid type", "a password does not"];
+    let of_words = |finding: &&Diagnostic| about_words.iter().any(|words| finding.message.contains(words));
+    if let Some(finding) = found.iter().find(of_words) {
+        assert!(!refused.is_empty(), "the schema lets `{}` through:\n{text}", finding.message);
+    }
 }
 
 #[track_caller]

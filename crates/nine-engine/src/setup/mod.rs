@@ -7,7 +7,9 @@ mod try_out;
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use nine_core::config::{Additions, Color, Composed, Marks, NewBookcase, ShelfConfig, compose, free_name};
+use nine_core::config::{
+    Additions, Color, Composed, Marks, NewBookcase, SCHEMA_LINE, ShelfConfig, compose, free_name,
+};
 use nine_core::item::Kind;
 use nine_core::layout::{Layout, LayoutShelf};
 use nine_core::marks::{is_mark, without_mark};
@@ -89,11 +91,14 @@ pub struct SetUp {
 pub fn plan(workspace: &Workspace, request: &Request) -> Result<SetUp> {
     let case = Case::find(workspace, request)?;
     let composed = compose(&text(workspace), &case.additions(workspace, request));
-    let Composed { text: new, mut left_out } = composed.map_err(|findings| Error::Config {
+    let Composed { text: mut new, mut left_out } = composed.map_err(|findings| Error::Config {
         file: workspace.environment.config_file.clone(),
         text: text(workspace),
         findings,
     })?;
+    if !workspace.loaded.exists {
+        new.insert_str(0, &format!("{SCHEMA_LINE}\n"));
+    }
     left_out.extend(case.taken_over.iter().map(|number| format!("rules for shelf {number}")));
     let after = workspace.with_text(new.clone())?;
     let mut places = after.opened().places.clone();
@@ -107,6 +112,7 @@ pub fn plan(workspace: &Workspace, request: &Request) -> Result<SetUp> {
     }
     let change = ConfigChange::of(workspace, |_| Ok(new.clone()))?;
     let old = change.old.clone();
+    steps.extend(change.schema());
     steps.push(change.into_step(&mut places));
     let proposals = steps.into_iter().map(Proposal::fixed).collect();
     let plan = Draft { as_one: true, ..Draft::new("nine setup", proposals, &places) }.draw_up();

@@ -144,10 +144,11 @@ impl ItemColumn {
     fn set(self) -> TableColumn {
         match self {
             ItemColumn::Name => TableColumn::Shortened,
-            ItemColumn::Location | ItemColumn::Path => TableColumn::Squeezed,
+            ItemColumn::Location | ItemColumn::Path => TableColumn::Squeezed(1),
             ItemColumn::Size | ItemColumn::Items | ItemColumn::Said(SaidField::Figure(_)) => {
                 TableColumn::Right
             }
+            ItemColumn::Age => TableColumn::Yielding,
             _ => TableColumn::Left,
         }
     }

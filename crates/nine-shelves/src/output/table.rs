@@ -1,6 +1,8 @@
 //! Aligned columns without frames.
 
 use std::borrow::Cow;
+use std::collections::hash_map::Entry;
+use std::collections::{HashMap, HashSet};
 use std::fmt::Write as _;
 use std::io::{self, Write};
 
@@ -34,10 +36,28 @@ pub enum TableColumn {
     Left,
     /// Figures.
     Right,
-    /// Words that may be shortened in their middle where the line is too narrow.
+    /// Names, which may be shortened in their middle where the line is too narrow, and keep most of its room.
     Shortened,
-    /// The same for words that matter less: these are shortened first.
-    Squeezed,
+    /// Words that matter less and are shortened before names are: those of a lower number first.
+    Squeezed(u8),
+    /// Words that are left out where names would have too little room.
+    Yielding,
+    /// Figures that are left out where names would have too little room.
+    YieldingRight,
+}
+
+impl TableColumn {
+    fn is_right(self) -> bool {
+        matches!(self, Self::Right | Self::YieldingRight)
+    }
+
+    fn is_shortened(self) -> bool {
+        matches!(self, Self::Shortened | Self::Squeezed(_))
+    }
+
+    fn yields(self) -> bool {
+        matches!(self, Self::Yielding | Self::YieldingRight)
+    }
 }
 
 /// Lines of cells.
@@ -47,16 +67,28 @@ pub struct Table {
     /// The widest cell of each column, of all lines that are or were here.
     widest: Vec<usize>,
     indent: usize,
+    /// Names that would be shown alike if they were shortened, and are told whole.
+    alike: HashSet<String>,
 }
 
 const GAP: usize = 2;
-/// A shortened column keeps at least this much.
-const LEAST: usize = 14;
+/// A name keeps this much before other columns have given way.
+const NAME: usize = 40;
+/// What is squeezed keeps this much before names are cut to [`NAME`].
+const FAIR: usize = 14;
+/// What is squeezed keeps at least this much, and says with it where to look on.
+const LEAST: usize = 8;
 
 impl Table {
     /// An empty table of these columns.
     pub fn new(columns: &[TableColumn]) -> Self {
-        Self { columns: columns.to_vec(), lines: Vec::new(), widest: vec![0; columns.len()], indent: 0 }
+        Self {
+            columns: columns.to_vec(),
+            lines: Vec::new(),
+            widest: vec![0; columns.len()],
+            indent: 0,
+            alike: HashSet::new(),
+        }
     }
 
     /// The same, set in by some spaces.
@@ -104,23 +136,66 @@ impl Table {
     pub fn widths(&self, look: &Look) -> Vec<usize> {
         let (mut widths, line) = self.wanted();
         let mut over = line.saturating_sub(look.width);
-        for kind in [TableColumn::Squeezed, TableColumn::Shortened] {
-            while over > 0 {
-                let flexible =
-                    (0..widths.len()).filter(|at| self.columns[*at] == kind && widths[*at] > LEAST);
-                let Some(widest) = flexible.max_by_key(|at| widths[*at]) else {
-                    break;
-                };
-                widths[widest] -= 1;
-                over -= 1;
+        self.squeeze(&mut widths, &mut over, FAIR);
+        self.cut(&mut widths, &mut over, NAME, |column| column == TableColumn::Shortened);
+        self.squeeze(&mut widths, &mut over, LEAST);
+        for at in (0..widths.len()).filter(|at| self.columns[*at].yields()) {
+            if over > 0 && widths[at] > 0 {
+                over = over.saturating_sub(widths[at] + GAP);
+                widths[at] = 0;
             }
         }
+        self.cut(&mut widths, &mut over, FAIR, |column| column == TableColumn::Shortened);
         widths
+    }
+
+    /// Cuts what is squeezed down to a width, in its order.
+    fn squeeze(&self, widths: &mut [usize], over: &mut usize, least: usize) {
+        for rank in 1..=3 {
+            self.cut(widths, over, least, |column| column == TableColumn::Squeezed(rank));
+        }
+    }
+
+    /// Cuts some columns, the widest first, down to a width, as far as is needed.
+    fn cut(&self, widths: &mut [usize], over: &mut usize, least: usize, which: impl Fn(TableColumn) -> bool) {
+        while *over > 0 {
+            let flexible = (0..widths.len()).filter(|at| which(self.columns[*at]) && widths[*at] > least);
+            let Some(widest) = flexible.max_by_key(|at| widths[*at]) else { break };
+            widths[widest] -= 1;
+            *over -= 1;
+        }
+    }
+
+    /// Finds the names of a column that differ only in what is cut out of them; these are told whole then.
+    pub fn tell_apart(
+        &mut self,
+        column: usize,
+        names: impl Iterator<Item = String>,
+        widths: &[usize],
+        look: &Look,
+    ) {
+        let mut known: HashMap<String, String> = HashMap::new();
+        for name in names.filter(|name| width(name) > widths[column]) {
+            let shown = shorten(&name, widths[column], look.ascii).into_owned();
+            match known.entry(shown) {
+                Entry::Occupied(other) if *other.get() != name => {
+                    self.alike.extend([other.get().clone(), name]);
+                }
+                Entry::Occupied(_) => {}
+                Entry::Vacant(free) => drop(free.insert(name)),
+            }
+        }
     }
 
     /// Prints the lines with these widths, so that several tables can share them.
     pub fn print_with(&self, out: &mut impl Write, look: &Look, widths: &[usize]) -> io::Result<()> {
-        self.lines.iter().try_for_each(|line| self.print_line(out, look, widths, line))
+        let names = (0..self.columns.len()).filter(|at| self.columns[*at] == TableColumn::Shortened);
+        let mut told = self.without_lines();
+        for column in names {
+            let cells = self.lines.iter().filter_map(|line| Some(line.get(column)?.text.clone()));
+            told.tell_apart(column, cells, widths, look);
+        }
+        self.lines.iter().try_for_each(|line| told.print_line(out, look, widths, line))
     }
 
     /// Prints a line with these widths.
@@ -142,11 +217,13 @@ impl Table {
                 continue;
             }
             let shown = match column {
-                TableColumn::Shortened | TableColumn::Squeezed => shorten(&cell.text, *room, look.ascii),
+                _ if column.is_shortened() && !self.alike.contains(&cell.text) => {
+                    shorten(&cell.text, *room, look.ascii)
+                }
                 _ => Cow::Borrowed(cell.text.as_str()),
             };
             let padding = room.saturating_sub(width(&shown));
-            let before = if *column == TableColumn::Right { padding } else { 0 };
+            let before = if column.is_right() { padding } else { 0 };
             text.extend(std::iter::repeat_n(' ', pending + before));
             let style = cell.style;
             write!(text, "{style}{shown}{style:#}").map_err(io::Error::other)?;
@@ -218,6 +295,42 @@ mod tests {
         assert_eq!(lines[0], "a.txt                           5 B  new");
         assert_eq!(lines[1], "a very lo…agreement 2031.pdf  12 KB  old");
         assert!(lines.iter().all(|line| line.width() <= 40));
+    }
+
+    #[test]
+    fn a_name_keeps_its_room_and_others_give_way_in_their_order() {
+        use TableColumn::{Right, Shortened, Squeezed, YieldingRight};
+        let name = "insurance certificate of the harbour office 2031-04.pdf";
+        let line = |table: &mut Table| {
+            let cells = [name, "downloads/from the old machine/letters", "12 KB", "14 months", "loan papers"];
+            table.line(cells.map(cell).to_vec());
+        };
+        let mut table = Table::new(&[Shortened, Squeezed(1), Right, YieldingRight, Squeezed(2)]);
+        line(&mut table);
+        let widths = |width| table.widths(&Look { width, ..LOOK });
+        assert_eq!(widths(200), [55, 38, 5, 9, 11]);
+        assert_eq!(widths(120), [55, 32, 5, 9, 11], "the location first");
+        assert_eq!(widths(95), [48, 14, 5, 9, 11], "then names down to forty");
+        assert_eq!(widths(84), [40, 11, 5, 9, 11], "then what is squeezed, further");
+        assert_eq!(widths(79), [40, 8, 5, 9, 9], "then the rule");
+        assert_eq!(widths(70), [40, 8, 5, 0, 8], "then the age");
+        assert_eq!(widths(60), [33, 8, 5, 0, 8], "and names last");
+    }
+
+    #[test]
+    fn names_that_differ_in_what_is_cut_out_are_never_shown_alike() {
+        let mut table = Table::new(&[TableColumn::Shortened, TableColumn::Right]);
+        let names = [
+            "a list of all Harrow things that came for the board.txt",
+            "a list of all Marram things that came for the board.txt",
+        ];
+        let other = "something else that is far too long for a line.txt";
+        for name in [names[0], names[1], other, other] {
+            table.line(vec![cell(name), cell("5 B")]);
+        }
+        let lines = printed(&table);
+        assert!(lines[0].starts_with(names[0]) && lines[1].starts_with(names[1]), "{lines:?}");
+        assert!(lines[2].contains('…') && lines[2] == lines[3], "{lines:?}");
     }
 
     #[test]

@@ -17,8 +17,11 @@ use nine_core::worklist::{Act, Checked, Doubt, Step, Worklist};
 /// How many lines of a group are shown where not all are asked for.
 const LINES: usize = 15;
 
+/// The column in which the name stands.
+const NAME: usize = 1;
+
 /// How long a reason may be to be told whole.
-const SHORT: usize = 24;
+const SHORT: usize = 20;
 
 /// A worklist with what its check found.
 pub struct Shown<'a> {
@@ -72,6 +75,8 @@ impl Shown<'_> {
             side_by_side::measure(&mut table, &steps[..*shown], |at| self.cells(*at, &beside));
         }
         let widths = table.widths(self.look);
+        let named = tables.iter().flat_map(|(_, steps, shown)| &steps[..*shown]);
+        table.tell_apart(NAME, named.map(|at| self.name(&self.worklist.steps[*at])), &widths, self.look);
         let told_before = self.told_before(tables.iter().flat_map(|(_, steps, shown)| &steps[..*shown]));
         for (group, steps, shown) in &tables {
             self.heading(out, group, steps)?;
@@ -152,9 +157,9 @@ impl Shown<'_> {
     }
 
     fn table(&self, is_short: bool) -> Table {
-        use TableColumn::{Left, Right, Shortened, Squeezed};
-        let why = if is_short { Left } else { Squeezed };
-        Table::new(&[Left, Shortened, Squeezed, Right, Right, Squeezed, why]).indented(2)
+        use TableColumn::{Left, Right, Shortened, Squeezed, YieldingRight};
+        let why = if is_short { Left } else { Squeezed(2) };
+        Table::new(&[Left, Shortened, Squeezed(1), Right, YieldingRight, Squeezed(3), why]).indented(2)
     }
 
     fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> Vec<Cell> {

@@ -68,37 +68,37 @@ fn previews_in_a_narrow_terminal() {
         sample.shown(80, "tidy desktop"),
         str![[r#"
 1 Exhibitions/Tides 2031  7 items, 23 KB
-  +  Budg…s v3.xlsx  desktop  1.6 KB    15 days            tides
-  +  Exhi… (1).docx  desktop   954 B     9 days            tides
-  +  Exhi…2031.docx  desktop   955 B     2 days            tides
-  +  Tide… plan.png  desktop  4.1 KB    12 days            tides
-  +  Tide…draft.png  desktop  4.9 KB     5 days            tides
-  +  Tide…final.png  desktop  5.0 KB     3 days            tides
-  +  Tide…FINAL.png  desktop  5.0 KB     4 days            tides
+  +  Budget Tides v3.xlsx                   desktop  1.6 KB            tides
+  +  Exhibition plan Tides 2031 (1).docx    desktop   954 B            tides
+  +  Exhibition plan Tides 2031.docx        desktop   955 B            tides
+  +  Tides floor plan.png                   desktop  4.1 KB            tides
+  +  Tides poster draft.png                 desktop  4.9 KB            tides
+  +  Tides poster FINAL final.png           desktop  5.0 KB            tides
+  +  Tides poster FINAL.png                 desktop  5.0 KB            tides
 
 1 Exhibitions/regatta/children  1 item, 61 B
-  +  🛶 r… ideas.md  desktop    61 B   4 months            notes by tag
+  +  🛶 regatta ideas.md                    desktop    61 B            no…y tag
 
 3 Funding/2031  1 item, 947 B
-  +  Gran…2030.docx  desktop   947 B   3 months            grants
+  +  Grant report Coastal Fund 2030.docx    desktop   947 B            grants
 
 7 Reference/Notes/D  1 item, 40 B
-  +  -dra…etter.txt  desktop    40 B   2 months            notes
+  +  -draft letter.txt                      desktop    40 B            notes
 
 7 Reference/Notes/T  1 item, 39 B
-  +  two/nlines.txt  desktop    39 B   4 months            notes
+  +  two/nlines.txt                         desktop    39 B            notes
 
 8 Later/Screenshots  1 item, 6.0 KB
-  +  Scre…01.57.png  desktop  6.0 KB   4 months            screenshots
+  +  Screenshot 2030-11-19 at 09.01.57.png  desktop  6.0 KB            sc…shots
 
 8 Later/shortcut  3 items, 190 B
-  +  Ferr…table.url  desktop    57 B   8 months            shortcuts and installers
-  +  Tern…e.desktop  desktop    83 B  23 months            shortcuts and installers
-  +  Weather.url     desktop    50 B  20 months            shortcuts and installers
+  +  Ferry timetable.url                    desktop    57 B            sh…llers
+  +  Tern Quay drive.desktop                desktop    83 B            sh…llers
+  +  Weather.url                            desktop    50 B            sh…llers
 
 Tags  2 items, 64 B get tags and stay where they are
-  +  Untitled 2.txt  desktop    30 B    33 days  +name me  nameless
-  +  Untitled.txt    desktop    34 B   2 months  +name me  nameless
+  +  Untitled 2.txt                         desktop    30 B  +name me  nameless
+  +  Untitled.txt                           desktop    34 B  +name me  nameless
 
   1 Exhibitions  ███▉██▉███▒▒▒▒▒▒▒▌▒▌                     10 files   14 KB  +8
   2 Loans        ▉██▉██▉                                   6 files  4.1 KB
@@ -133,26 +133,26 @@ New folder: 6 Office/Mail/2031
         sample.shown(80, "archive"),
         str![[r#"
 9 Archive/2031-04-07/downloads  3 items, 560 B
-  +  label-printer-setup.exe     downloads   512 B  2 years  modified 2029-01-27
-  +  old caf/xe9 list.txt        downloads    27 B  4 years  modified 2027-02-27
-  +  shanty.md                   downloads    21 B  3 years  modified 2027-12-24
+  +  label-printer-setup.exe                   do…loads   512 B  mo…01-27
+  +  old caf/xe9 list.txt                      do…loads    27 B  mo…02-27
+  +  shanty.md                                 do…loads    21 B  mo…12-24
 
 9 Archive/2031-04-07/papers  52 items, 72 KB
-  +  22 decem… on condition.odt  papers      721 B  2 years  modified 2028-09-14
-  +  2027-28 …GE REPORT (1).jpg  papers     3.6 KB  3 years  modified 2027-11-03
-  +  2027-28 …DAMAGE REPORT.jpg  papers     3.6 KB  3 years  modified 2027-11-03
-  +  2027-28-…FOR LOAN (1).docx  papers      936 B  2 years  modified 2028-10-31
-  +  2028-05-…AM COAST MUSE.PDF  papers      673 B  3 years  modified 2027-11-11
-  +  2028-07-…eipt for loan.odt  papers      720 B  2 years  modified 2028-05-29
-  +  2028_Har…report - Copy.jpg  papers     3.6 KB  2 years  modified 2028-11-05
-  +  2029 203…est Kittiwake.pdf  papers      673 B  2 years  modified 2028-11-07
-  +  2031 - D…row - request.PDF  papers      672 B  3 years  modified 2027-12-21
-  +  20310222…ve_insurance.docx  papers      938 B  2 years  modified 2028-09-14
-  +  apr 30 l…n row archive.PDF  papers      671 B  2 years  modified 2028-07-22
-  +  Brannock…09 stern lamp.jpg  papers     3.6 KB  2 years  modified 2028-06-16
-  +  chart 12…uary 2030 (1).pdf  papers      673 B  3 years  modified 2027-12-14
-  +  copy of …of sailmakers.pdf  papers      673 B  2 years  modified 2028-12-27
-  +  copy of … LOAN-2030-31.pdf  papers      673 B  2 years  modified 2029-01-17
+  +  22 december 2…on report on condition.odt  papers     721 B  mo…09-14
+  +  2027-28 MARRM…HEAD DAMAGE REPORT (1).jpg  papers    3.6 KB  mo…11-03
+  +  2027-28 MARRM…GUREHEAD DAMAGE REPORT.jpg  papers    3.6 KB  mo…11-03
+  +  2027-28-SOCIE…AGREMENT FOR LOAN (1).docx  papers     936 B  mo…10-31
+  +  2028-05-19 LETTER MARRAM COAST MUSE.PDF   papers     673 B  mo…11-11
+  +  2028-07-16 ma… loan receipt for loan.odt  papers     720 B  mo…05-29
+  +  2028_Harrow D…s_damage report - Copy.jpg  papers    3.6 KB  mo…11-05
+  +  2029 2030 loan request Kittiwake.pdf      papers     673 B  mo…11-07
+  +  2031 - Dock Trust Harrow - request.PDF    papers     672 B  mo…12-21
+  +  20310222_lant…nrowarchive_insurance.docx  papers     938 B  mo…09-14
+  +  apr 30 lteter lantern row archive.PDF     papers     671 B  mo…07-22
+  +  Brannock's Bo…te 20291009 stern lamp.jpg  papers    3.6 KB  mo…06-16
+  +  chart 12_lett…wake_February 2030 (1).pdf  papers     673 B  mo…12-14
+  +  copy of agree… 3 guild of sailmakers.pdf  papers     673 B  mo…12-27
+  +  copy of HARRO…LEIPT FOR LOAN-2030-31.pdf  papers     673 B  mo…01-17
   … 37 more lines; --all shows them
 
 243 items looked at; left alone: 1 hidden, 2 partial downloads, 1 changed just now, 184 not stale
@@ -201,21 +201,21 @@ nine retrieve FILE pulls one of them back, nine put files it; nine undo takes al
         sample.shown(80, "compare 'Phone import' documents --discard-found"),
         str![[r#"
 Trash  25 items, 81 KB put away, not deleted
-  -  IMG_3001.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
-  -  IMG_3002.JPG  Phone i…t/DCIM/100TERN  2.9 KB  3 days  copy o…g, which stays
-  -  IMG_3003.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
-  -  IMG_3004.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
-  -  IMG_3006.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
-  -  IMG_3007.JPG  Phone i…t/DCIM/100TERN  3.4 KB  3 days  copy o…g, which stays
-  -  IMG_3008.JPG  Phone i…t/DCIM/100TERN  3.5 KB  3 days  copy o…g, which stays
-  -  IMG_3009.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
-  -  IMG_3019.JPG  Phone i…t/DCIM/100TERN  3.7 KB  3 days  copy o…g, which stays
-  -  IMG_3020.JPG  Phone i…t/DCIM/100TERN  3.0 KB  3 days  copy o…g, which stays
-  -  IMG_3021.JPG  Phone i…t/DCIM/100TERN  3.1 KB  3 days  copy o…g, which stays
-  -  IMG_3022.JPG  Phone i…t/DCIM/100TERN  3.4 KB  3 days  copy o…g, which stays
-  -  IMG_3024.JPG  Phone i…t/DCIM/100TERN  2.9 KB  3 days  copy o…g, which stays
-  -  IMG_3025.JPG  Phone i…t/DCIM/100TERN  3.2 KB  3 days  copy o…g, which stays
-  -  IMG_3026.JPG  Phone i…t/DCIM/100TERN  3.3 KB  3 days  copy o…g, which stays
+  -  IMG_3001.JPG  Phon…M/100TERN  3.3 KB  3 days  copy of d…01.jpg, which stays
+  -  IMG_3002.JPG  Phon…M/100TERN  2.9 KB  3 days  copy of d…02.jpg, which stays
+  -  IMG_3003.JPG  Phon…M/100TERN  3.2 KB  3 days  copy of d…03.jpg, which stays
+  -  IMG_3004.JPG  Phon…M/100TERN  3.2 KB  3 days  copy of d…04.jpg, which stays
+  -  IMG_3006.JPG  Phon…M/100TERN  3.0 KB  3 days  copy of d…06.jpg, which stays
+  -  IMG_3007.JPG  Phon…M/100TERN  3.4 KB  3 days  copy of d…07.jpg, which stays
+  -  IMG_3008.JPG  Phon…M/100TERN  3.5 KB  3 days  copy of d…08.jpg, which stays
+  -  IMG_3009.JPG  Phon…M/100TERN  3.1 KB  3 days  copy of d…09.jpg, which stays
+  -  IMG_3019.JPG  Phon…M/100TERN  3.7 KB  3 days  copy of d…01.jpg, which stays
+  -  IMG_3020.JPG  Phon…M/100TERN  3.0 KB  3 days  copy of d…02.jpg, which stays
+  -  IMG_3021.JPG  Phon…M/100TERN  3.1 KB  3 days  copy of d…03.jpg, which stays
+  -  IMG_3022.JPG  Phon…M/100TERN  3.4 KB  3 days  copy of d…04.jpg, which stays
+  -  IMG_3024.JPG  Phon…M/100TERN  2.9 KB  3 days  copy of d…06.jpg, which stays
+  -  IMG_3025.JPG  Phon…M/100TERN  3.2 KB  3 days  copy of d…07.jpg, which stays
+  -  IMG_3026.JPG  Phon…M/100TERN  3.3 KB  3 days  copy of d…08.jpg, which stays
   … 10 more lines; --all shows them
 
 7 files (22 KB) of Phone import are nowhere in documents; 25 files (81 KB) found there
@@ -227,15 +227,15 @@ Trash  25 items, 81 KB put away, not deleted
         sample.shown(80, "tag add insured --where name has insurance"),
         str![[r#"
 Tags  9 items, 6.9 KB get tags and stay where they are
-  +  2031022…insurance.docx  papers          938 B    2 years  +insured  by hand
-  +  DEC 29_…FICATE (1).pdf  papers          672 B    2 years  +insured  by hand
-  +  dock tr…ertfiicate.pdf  papers          673 B  19 months  +insured  by hand
-  +  Guild o…nce Aug 29.pdf  papers          673 B   5 months  +insured  by hand
-  +  insuran…icate 2030.pdf  downloads       694 B  14 months  +insured  by hand
-  +  Insuran…icate 2031.pdf  downloads       694 B    60 days  +insured  by hand
-  +  Insuran…icate 2031.pdf  docu…oans/2031  681 B   2 months  +insured  by hand
-  +  insuran…FC Feb 29.docx  papers          937 B  17 months  +insured  by hand
-  +  insurance-sep 30 .docx  pape…w Archive  937 B    2 years  +insured  by hand
+  +  20310222_lan…nrowarchive_insurance.docx  papers    938 B  +insured  by hand
+  +  DEC 29_PELLW…URANCE CERTIFICATE (1).pdf  papers    672 B  +insured  by hand
+  +  dock trust h… insurance certfiicate.pdf  papers    673 B  +insured  by hand
+  +  Guild of Sail insurance Aug 29.pdf       papers    673 B  +insured  by hand
+  +  insurance certificate 2030.pdf           do…loads  694 B  +insured  by hand
+  +  Insurance certificate 2031.pdf           do…loads  694 B  +insured  by hand
+  +  Insurance certificate 2031.pdf           do…/2031  681 B  +insured  by hand
+  +  insurance PFC Feb 29.docx                papers    937 B  +insured  by hand
+  +  insurance-sep 30 .docx                   pa…chive  937 B  +insured  by hand
 
 9 items selected; 0 have the right tags already
 9 steps: 9 to tag
@@ -778,37 +778,37 @@ fn the_same_in_ascii() {
         sample.in_ascii("tidy desktop"),
         str![[r#"
 1 Exhibitions/Tides 2031  7 items, 23 KB
-  +  Bud... v3.xlsx  desktop  1.6 KB    15 days            tides
-  +  Exh...(1).docx  desktop   954 B     9 days            tides
-  +  Exh...031.docx  desktop   955 B     2 days            tides
-  +  Tid...plan.png  desktop  4.1 KB    12 days            tides
-  +  Tid...raft.png  desktop  4.9 KB     5 days            tides
-  +  Tid...inal.png  desktop  5.0 KB     3 days            tides
-  +  Tid...INAL.png  desktop  5.0 KB     4 days            tides
+  +  Budget Tides v3.xlsx                   desktop  1.6 KB            tides
+  +  Exhibition plan Tides 2031 (1).docx    desktop   954 B            tides
+  +  Exhibition plan Tides 2031.docx        desktop   955 B            tides
+  +  Tides floor plan.png                   desktop  4.1 KB            tides
+  +  Tides poster draft.png                 desktop  4.9 KB            tides
+  +  Tides poster FINAL final.png           desktop  5.0 KB            tides
+  +  Tides poster FINAL.png                 desktop  5.0 KB            tides
 
 1 Exhibitions/regatta/children  1 item, 61 B
-  +  /u{...ideas.md  desktop    61 B   4 months            notes by tag
+  +  /u{1f6f6} regatta ideas.md             desktop    61 B            n... tag
 
 3 Funding/2031  1 item, 947 B
-  +  Gra...030.docx  desktop   947 B   3 months            grants
+  +  Grant report Coastal Fund 2030.docx    desktop   947 B            grants
 
 7 Reference/Notes/D  1 item, 40 B
-  +  -dr...tter.txt  desktop    40 B   2 months            notes
+  +  -draft letter.txt                      desktop    40 B            notes
 
 7 Reference/Notes/T  1 item, 39 B
-  +  two/nlines.txt  desktop    39 B   4 months            notes
+  +  two/nlines.txt                         desktop    39 B            notes
 
 8 Later/Screenshots  1 item, 6.0 KB
-  +  Scr...1.57.png  desktop  6.0 KB   4 months            screenshots
+  +  Screenshot 2030-11-19 at 09.01.57.png  desktop  6.0 KB            s...hots
 
 8 Later/shortcut  3 items, 190 B
-  +  Fer...able.url  desktop    57 B   8 months            shortcuts and installers
-  +  Ter....desktop  desktop    83 B  23 months            shortcuts and installers
-  +  Weather.url     desktop    50 B  20 months            shortcuts and installers
+  +  Ferry timetable.url                    desktop    57 B            s...lers
+  +  Tern Quay drive.desktop                desktop    83 B            s...lers
+  +  Weather.url                            desktop    50 B            s...lers
 
 Tags  2 items, 64 B get tags and stay where they are
-  +  Untitled 2.txt  desktop    30 B    33 days  +name me  nameless
-  +  Untitled.txt    desktop    34 B   2 months  +name me  nameless
+  +  Untitled 2.txt                         desktop    30 B  +name me  nameless
+  +  Untitled.txt                           desktop    34 B  +name me  nameless
 
   1 Exhibitions  ===]==]===+++++++]+]                     10 files   14 KB  +8
   2 Loans        ]==]==]                                   6 files  4.1 KB

@@ -317,3 +317,24 @@ fn given_up_at_any_question_nothing_is_made() {
         }
     }
 }
+
+/// Editors find the schema by the first line of a configuration that is new; one that is there is left as it is.
+#[test]
+fn a_new_configuration_has_its_schema_beside_it() {
+    let world = World::new();
+    let words = ["setup", "--layout", "kinds", "--at", "Cabinet", "--pile", "Downloads", "--yes"];
+    world.nine(&words).ends(0);
+    let text = fs::read_to_string(world.data.join("shelves.toml")).unwrap();
+    assert!(text.starts_with("#:schema ./shelves.schema.json\n"), "{text}");
+    let schema = fs::read(world.data.join("shelves.schema.json")).unwrap();
+    let schema: serde_json::Value = serde_json::from_slice(&schema).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let config: toml::Value = toml::from_str(&text).unwrap();
+    assert!(validator.is_valid(&serde_json::to_value(config).unwrap()));
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert!(!world.data.join("shelves.schema.json").exists(), "it goes with the configuration");
+    world.config("# mine\n");
+    world.nine(&words).ends(0);
+    assert!(!world.data.join("shelves.schema.json").exists());
+    assert!(fs::read_to_string(world.data.join("shelves.toml")).unwrap().starts_with("# mine"));
+}

@@ -60,7 +60,7 @@ pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
         TableColumn::Right,
         TableColumn::Left,
         TableColumn::Left,
-        TableColumn::Squeezed,
+        TableColumn::Squeezed(1),
     ]);
     for record in &records {
         let note = match record.trouble.as_str() {

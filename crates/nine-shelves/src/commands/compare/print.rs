@@ -100,7 +100,7 @@ impl Shown<'_> {
         }
         let look = &self.session.look;
         use TableColumn::{Right, Shortened, Squeezed};
-        let mut table = Table::new(&[Shortened, Squeezed, Right, Squeezed]);
+        let mut table = Table::new(&[Shortened, Squeezed(1), Right, Squeezed(2)]);
         table.line(["name", "location", "size", "is there as"].map(|word| styled(word, FAINT)).to_vec());
         for (member, there) in &self.compared.across.found {
             let spot = self.compared.looking.spot(*member);
@@ -136,7 +136,7 @@ impl Shown<'_> {
     fn print_same_names(&self, out: &mut impl Write, named: &[(Member, Vec<Member>)]) -> std::io::Result<()> {
         let look = &self.session.look;
         use TableColumn::{Left, Right, Shortened, Squeezed};
-        let mut table = Table::new(&[Left, Shortened, Squeezed, Right, Left]).indented(2);
+        let mut table = Table::new(&[Left, Shortened, Squeezed(1), Right, Left]).indented(2);
         for (member, others) in named {
             for one in std::iter::once(member).chain(others) {
                 let (side, weight) = if one == member { ("missing", STRONG) } else { ("there", FAINT) };

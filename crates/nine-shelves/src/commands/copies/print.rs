@@ -245,7 +245,7 @@ impl Shown<'_> {
         let new = || {
             Table::new(&[
                 TableColumn::Shortened,
-                TableColumn::Squeezed,
+                TableColumn::Squeezed(1),
                 TableColumn::Right,
                 TableColumn::Left,
             ])
@@ -302,5 +302,5 @@ const BOUND: &str = "in a folder that stays";
 
 fn table() -> Table {
     use TableColumn::{Left, Shortened, Squeezed};
-    Table::new(&[Left, Shortened, Squeezed, Left, Left]).indented(2)
+    Table::new(&[Left, Shortened, Squeezed(1), Left, Left]).indented(2)
 }

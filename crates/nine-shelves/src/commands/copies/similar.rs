@@ -63,7 +63,7 @@ impl Shown<'_> {
         let mut out = output::out();
         let look = &self.session.look;
         use TableColumn::{Left, Right, Shortened, Squeezed};
-        let new = || Table::new(&[Shortened, Squeezed, Right, Right, Left]).indented(2);
+        let new = || Table::new(&[Shortened, Squeezed(1), Right, Right, Left]).indented(2);
         let mut whole = new();
         self.shown().iter().flatten().for_each(|picture| whole.line(self.cells(picture)));
         let widths = whole.widths(look);

@@ -75,7 +75,7 @@ fn print_table(session: &Session, found: &[Record]) -> Done {
         TableColumn::Right,
         TableColumn::Right,
         TableColumn::Left,
-        TableColumn::Squeezed,
+        TableColumn::Squeezed(1),
     ]);
     for record in found {
         let (files, bytes) = match record.files {
