@@ -57,6 +57,7 @@ pub fn open(place: &Path) -> (LocalStore, Arc<Counters>) {
         believes_births: true,
         home_trash: place.join("Trash"),
         one_trash: true,
+        reads_mounts: true,
         counters: Arc::clone(&counters),
     };
     (LocalStore::open(place, settings).expect("the place opens"), counters)

@@ -24,6 +24,7 @@ fn counted(at: &Path, counters: &Arc<Counters>) -> LocalStore {
         believes_births: true,
         home_trash: at.join("Trash"),
         one_trash: true,
+        reads_mounts: true,
         counters: Arc::clone(counters),
     };
     LocalStore::open(at, settings).expect("the place opens")

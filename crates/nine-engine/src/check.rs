@@ -6,7 +6,7 @@ use std::path::Path;
 use nine_carry::daybook;
 use nine_core::place::ItemPath;
 use nine_stores::drive::Conduct;
-use nine_stores::{Location, StoreError};
+use nine_stores::{Location, Mount, StoreError};
 
 use crate::Result;
 use crate::workspace::Workspace;
@@ -137,6 +137,15 @@ fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> PlaceStat
             (place.reachable, place.writable, place.free) = (true, ground.writable, ground.free);
             if !ground.writable {
                 place.note = "no right to change it".into();
+            } else if let Some(mount) = ground.mount {
+                place.note = match mount {
+                    Mount::Network => {
+                        "mounted over a network: whole files are read with --read-drive alone".into()
+                    }
+                    Mount::Program => {
+                        "mounted by a program: whole files are read with --read-drive alone".into()
+                    }
+                };
             } else if ground.rules.folds {
                 place.note = "names that differ in letter case only are one name here".into();
             }

@@ -23,6 +23,8 @@ mod facets;
 mod lean;
 #[path = "program/looks.rs"]
 mod looks;
+#[path = "program/mounts.rs"]
+mod mounts;
 #[path = "program/output.rs"]
 mod output;
 #[path = "program/put.rs"]

@@ -29,6 +29,7 @@ fn places(root: &Path, seen: impl Fn(Arc<dyn Store>) -> Arc<dyn Store>) -> Place
             believes_births: true,
             home_trash: root.join("trash"),
             one_trash: true,
+            reads_mounts: true,
             counters: Arc::default(),
         };
         places.add(name, seen(Arc::new(LocalStore::open(&root.join(folder), settings).unwrap())));

@@ -36,6 +36,7 @@ fn world(believes_births: bool) -> World {
         believes_births,
         home_trash: dir.path().join("Trash"),
         one_trash: true,
+        reads_mounts: true,
         counters: Arc::clone(&counters),
     };
     let store = LocalStore::open(&dir.path().join("pile"), settings).unwrap();
@@ -252,6 +253,7 @@ fn a_moved_item_keeps_what_is_known_in_its_new_place() {
         believes_births: true,
         home_trash: world.at("../Trash"),
         one_trash: true,
+        reads_mounts: true,
         counters: Arc::clone(&world.counters),
     };
     fs::create_dir(world.dir.path().join("other")).unwrap();

@@ -33,6 +33,7 @@ fn world() -> World {
         believes_births: true,
         home_trash: dir.path().join("Trash"),
         one_trash: true,
+        reads_mounts: true,
         counters: Arc::clone(&counters),
     };
     let store = LocalStore::open(&dir.path().join("pile"), settings).unwrap();

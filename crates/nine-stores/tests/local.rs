@@ -30,6 +30,7 @@ fn world() -> World {
         believes_births: true,
         home_trash: dir.path().join("share/Trash"),
         one_trash: false,
+        reads_mounts: true,
         counters: Arc::clone(&counters),
     };
     let store = LocalStore::open(&dir.path().join("pile"), settings).unwrap();
@@ -213,6 +214,7 @@ fn stamp_of(file: &Path) -> nine_core::item::Stamp {
         believes_births: true,
         home_trash: "/nowhere".into(),
         one_trash: false,
+        reads_mounts: true,
         counters: Arc::default(),
     };
     let store = LocalStore::open(file.parent().unwrap(), settings).unwrap();
@@ -241,6 +243,7 @@ fn unreadable_and_missing_folders() {
             believes_births: true,
             home_trash: "/nowhere".into(),
             one_trash: false,
+            reads_mounts: true,
             counters: Arc::default(),
         },
     );

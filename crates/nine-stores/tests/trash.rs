@@ -101,6 +101,7 @@ fn store(at: &Path, home: &Path) -> LocalStore {
         believes_births: true,
         home_trash: home.join("Trash"),
         one_trash: false,
+        reads_mounts: true,
         counters: Arc::default(),
     };
     LocalStore::open(at, settings).unwrap()

@@ -253,7 +253,15 @@ impl ReadStore for SimStore {
             existing = existing.parent().ok_or(StoreError::NotThere)?;
         }
         let rules = NameRules { folds: false, longest: 255, strict: false, refused: b"" };
-        Ok(Ground { existing, blocked: None, writable: true, rules, domain: disk.number, free: None })
+        Ok(Ground {
+            existing,
+            blocked: None,
+            writable: true,
+            rules,
+            domain: disk.number,
+            free: None,
+            mount: None,
+        })
     }
 
     fn read(&self, path: &ItemPath) -> StoreResult<Box<dyn Read + Send>> {

@@ -119,6 +119,7 @@ impl World {
             believes_births: false,
             home_trash: self.dir.path().join("share/Trash"),
             one_trash: false,
+            reads_mounts: true,
             counters: Arc::clone(&self.counters),
         };
         Arc::new(LocalStore::open(at, settings).unwrap())

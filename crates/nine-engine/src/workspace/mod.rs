@@ -342,6 +342,7 @@ impl Workspace {
             home_trash: trash
                 .map_or_else(|| self.environment.trash.clone(), |at| self.environment.expand(at)),
             one_trash: trash.is_some(),
+            reads_mounts: self.environment.reads_drives,
             counters: Arc::clone(&self.counters),
         }
     }

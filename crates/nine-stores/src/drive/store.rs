@@ -193,6 +193,7 @@ impl ReadStore for DriveStore {
             rules: self.rules(),
             domain: self.drive.domain(),
             free: self.drive.remembered_room(|| self.room())?,
+            mount: None,
         })
     }
 

@@ -17,6 +17,7 @@ use rustix::time::{
     Itimerspec, TimerfdClockId, TimerfdFlags, TimerfdTimerFlags, timerfd_create, timerfd_settime,
 };
 
+use super::kinds::is_far;
 use crate::{StoreError, StoreResult};
 
 /// What is told of a folder: what came into it, was written or was tagged there; not what is only read.
@@ -214,25 +215,11 @@ fn unwatched(errno: Errno) -> Unwatched {
     }
 }
 
-/// File systems that others change without this kernel's being told (statfs(2)).
-const TOLD_NOTHING: [i64; 10] = [
-    0x6969,      // NFS
-    0x517b,      // SMB
-    0xff53_4d42, // CIFS
-    0xfe53_4d42, // SMB 2
-    0x6573_5546, // FUSE
-    0x0102_1997, // 9P
-    0x00c3_6400, // Ceph
-    0x5346_414f, // AFS
-    0x7375_7245, // Coda
-    0x786f_4256, // folders shared with a virtual machine
-];
-
 /// Whether the kernel tells of all that happens in a folder. Of one that others change over a network, or a program of the
 /// person's provides, it tells only what is done here.
 pub fn is_told(folder: &Path) -> bool {
     let Ok(path) = std::ffi::CString::new(folder.as_os_str().as_bytes()) else { return false };
-    rustix::fs::statfs(path.as_c_str()).is_ok_and(|found| !TOLD_NOTHING.contains(&found.f_type))
+    rustix::fs::statfs(path.as_c_str()).is_ok_and(|found| !is_far(&found))
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use nine_core::worklist::NameRules;
 use rustix::fs::{self, Access, AtFlags, StatFs};
 
 use super::LocalStore;
-use super::kinds::{EXFAT, FAT, NCP, NTFS, NTFS3, SMB, SMB2, kind_of};
+use super::kinds::{EXFAT, FAT, NCP, NTFS, NTFS3, SMB, SMB2, kind_of, mount_of};
 use crate::{Ground, StoreError, StoreResult};
 
 /// Kinds of file system on which names that differ in letter case only are one name, and which
@@ -38,6 +38,7 @@ pub(super) fn ground(store: &LocalStore, folder: &ItemPath) -> StoreResult<Groun
         rules: rules_of(&system),
         domain: store.entry_of(&entry, || open.try_clone().ok()).identity.0[0],
         free: room_of(&system),
+        mount: mount_of(&open),
     })
 }
 

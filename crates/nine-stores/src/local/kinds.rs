@@ -1,6 +1,10 @@
 //! Kinds of file systems, by the numbers that statfs(2) tells.
 
-use rustix::fs::StatFs;
+use std::os::fd::AsFd;
+
+use rustix::fs::{AtFlags, StatFs, StatxFlags, fstatfs, statx};
+
+use crate::Mount;
 
 pub(super) const FAT: i64 = 0x4d44;
 pub(super) const EXFAT: i64 = 0x2011_bab0;
@@ -12,6 +16,35 @@ pub(super) const FUSE: i64 = 0x6573_5546;
 pub(super) const NCP: i64 = 0x517b;
 pub(super) const SMB: i64 = 0xff53_4d42;
 pub(super) const SMB2: i64 = 0xfe53_4d42;
+
+/// File systems that others change without this kernel's being told (statfs(2)), and of which reading goes far.
+const FAR: [i64; 9] = [
+    0x6969, // NFS
+    NCP,
+    SMB,
+    SMB2,
+    0x0102_1997, // 9P
+    0x00c3_6400, // Ceph
+    0x5346_414f, // AFS
+    0x7375_7245, // Coda
+    0x786f_4256, // folders shared with a virtual machine
+];
+
+/// Whether a file system is one that others change without this kernel's being told.
+pub(super) fn is_far(system: &StatFs) -> bool {
+    kind_of(system) == FUSE || FAR.contains(&kind_of(system))
+}
+
+/// What an open folder is mounted by, if that is a network or a program. A program that serves a disk of this machine
+/// (`fuseblk`) has that disk's device number; one that makes its files up has none of a device (major 0).
+pub(super) fn mount_of(folder: impl AsFd) -> Option<Mount> {
+    let kind = kind_of(&fstatfs(&folder).ok()?);
+    if kind != FUSE {
+        return FAR.contains(&kind).then_some(Mount::Network);
+    }
+    let found = statx(&folder, "", AtFlags::EMPTY_PATH, StatxFlags::TYPE).ok()?;
+    (found.stx_dev_major == 0).then_some(Mount::Program)
+}
 
 /// The number of a file system. The field is as wide as a word of the machine, and may be filled up with ones.
 pub(super) fn kind_of(system: &StatFs) -> i64 {

@@ -26,9 +26,10 @@ use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use entries::entry_of;
+use kinds::mount_of;
 use nine_core::item::{Entry, Identity, Kind, Stamp};
 use nine_core::place::{ItemPath, Name};
 use rustix::fs::{self, AtFlags, Mode, OFlags, ResolveFlags, Statx, StatxFlags};
@@ -37,7 +38,7 @@ use volumes::{Volume, Volumes};
 
 use crate::fault::{Op, before};
 use crate::work::held;
-use crate::{ReadStore, StoreError, StoreResult, random_token};
+use crate::{Mount, ReadStore, StoreError, StoreResult, random_token};
 
 /// How many system calls of the costly kinds were made; the same for all stores that share it.
 #[derive(Debug, Default)]
@@ -59,6 +60,8 @@ pub struct LocalSettings {
     pub home_trash: PathBuf,
     /// Whether everything goes into `home_trash`, also from other file systems.
     pub one_trash: bool,
+    /// Whether whole files may be read to answer a question where reading goes over a network, or through a program.
+    pub reads_mounts: bool,
     /// Counters to share.
     pub counters: Arc<Counters>,
 }
@@ -78,6 +81,8 @@ pub struct LocalStore {
     token: Mutex<String>,
     /// Folders that others see, and who these are.
     shared: Vec<(ItemPath, String)>,
+    /// What its folder is mounted by, if that is a network or a program; asked once.
+    mount: OnceLock<Option<Mount>>,
 }
 
 /// How many open folders are kept at hand.
@@ -100,7 +105,22 @@ impl LocalStore {
     fn of_root(root: OwnedFd, path: PathBuf, settings: LocalSettings) -> Self {
         let token = Mutex::new(random_token());
         let (folders, plain, volumes) = Default::default();
-        Self { root: Arc::new(root), path, settings, folders, plain, volumes, token, shared: Vec::new() }
+        Self {
+            root: Arc::new(root),
+            path,
+            settings,
+            folders,
+            plain,
+            volumes,
+            token,
+            shared: Vec::new(),
+            mount: OnceLock::new(),
+        }
+    }
+
+    /// What its folder is mounted by, if that is a network or a program.
+    fn mount(&self) -> Option<Mount> {
+        *self.mount.get_or_init(|| mount_of(&self.root))
     }
 
     /// The same with folders that others see.

@@ -14,8 +14,8 @@ use super::{
 use crate::fault::FaultyRead;
 use crate::work::held;
 use crate::{
-    ChangeStore, Ground, Keeps, Location, Meta, OpenFile, ReadStore, Scan, Scope, Store, StoreError,
-    StoreResult, TransferStore, TrashStore, Watch,
+    Abilities, ChangeStore, Ground, Keeps, Location, Meta, OpenFile, ReadStore, Scan, Scope, Store,
+    StoreError, StoreResult, TransferStore, TrashStore, Watch,
 };
 
 impl Store for LocalStore {
@@ -40,6 +40,12 @@ impl ReadStore for LocalStore {
         let seen = self.shared.iter().find(|(folder, _)| path == folder || path.is_inside(folder));
         seen.cloned()
     }
+
+    fn abilities(&self) -> Abilities {
+        let may_read = self.settings.reads_mounts || self.mount().is_none();
+        Abilities { may_read, ..Abilities::default() }
+    }
+
     fn location(&self, path: &ItemPath) -> Location {
         Location::Local(self.path_of(path))
     }

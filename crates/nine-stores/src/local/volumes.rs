@@ -109,10 +109,24 @@ impl Volume {
         } else {
             0
         };
+        // A number that is made up at each mount may be given to another file meanwhile; what a file's stamp tells tells
+        // these apart. A folder's changes whenever something comes into it.
+        let is_folder = found.stx_mode & 0o170_000 == 0o040_000;
+        let nanos = match self.word & KEEPS_INODES == 0 && !is_folder {
+            true => mark_of_content(found),
+            false => nanos,
+        };
         // Fibonacci hashing: the upper bits of the product are well mixed.
         let mixed = nanos.wrapping_mul(0x9e37_79b9_7f4a_7c15) >> (u64::BITS - TURNED);
         Identity([self.word, found.stx_ino.rotate_left(TURNED) ^ mixed])
     }
+}
+
+/// Size and time of a file in one number.
+fn mark_of_content(found: &Statx) -> u64 {
+    let time = found.stx_mtime;
+    (time.tv_sec as u64).wrapping_mul(1_000_000_000).wrapping_add(u64::from(time.tv_nsec))
+        ^ found.stx_size.rotate_left(40)
 }
 
 fn device_of(found: &Statx) -> u64 {

@@ -25,6 +25,17 @@ pub struct Ground {
     pub domain: u64,
     /// Free bytes, where that is known.
     pub free: Option<u64>,
+    /// What it is mounted by, if that is a network or a program.
+    pub mount: Option<Mount>,
+}
+
+/// What a folder is mounted by that is not a file system of this machine's disks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Mount {
+    /// A network, or the host of a virtual machine.
+    Network,
+    /// A program (FUSE).
+    Program,
 }
 
 /// A file that is open to be read.

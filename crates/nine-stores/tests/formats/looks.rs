@@ -20,6 +20,7 @@ pub fn look(bytes: &[u8]) -> Content {
         believes_births: true,
         home_trash: place.path().join("Trash"),
         one_trash: true,
+        reads_mounts: true,
         counters: Arc::default(),
     };
     let store = LocalStore::open(place.path(), settings).unwrap();
