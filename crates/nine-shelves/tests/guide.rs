@@ -169,3 +169,40 @@ fn every_command_that_is_named_is_one() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     assert!(tried > 200, "{tried} commands");
 }
+
+/// The first block of a kind on the page of formats.
+fn example(kind: &str) -> String {
+    let page = fs::read_to_string(top().join("docs/formats.md")).unwrap();
+    let (_, rest) = page.split_once(&format!("```{kind}\n")).expect(kind);
+    rest.split_once("```").unwrap().0.to_owned()
+}
+
+#[test]
+fn the_examples_of_formats_are_read() {
+    let world = support::World::new();
+    world.rules(
+        "[[rule]]\nname = \"notes\"\nwhen = \"ext txt\"\nput = \"1\"\n\n[archive]\nput = \"3/{today}\"\n",
+    );
+    // A run of the daybook.
+    let daybook = world.data.join("daybook");
+    fs::create_dir_all(&daybook).unwrap();
+    fs::write(daybook.join("000001.jsonl"), example("jsonl")).unwrap();
+    // What a test made is closed to others first.
+    world.nine(&["tag"]).ends(0);
+    let told = world.nine(&["history", "1"]).ends(0).says("downloads/statement.pdf").says("1 step done");
+    assert_eq!(told.err, "", "every line is read");
+    world.nine(&["history"]).ends(0).says("2031-04-07 09:15").says("1 moved");
+    // A table has the columns that are told.
+    world.file("plan.txt", "a plan\n");
+    world.nine(&["tidy", "--worklist", "list.csv"]).ends(0);
+    assert_eq!(fs::read_to_string(world.at("list.csv")).unwrap(), example("csv"));
+    // A dated folder with these lists is whole.
+    let dated = world.shelves.join("3 Grants/2031-04-07");
+    world.old_file(&dated.join("downloads/plan.txt"), "a plan\n");
+    fs::write(dated.join("SHA256SUMS"), example("sums")).unwrap();
+    fs::write(dated.join("contents.csv"), example("contents")).unwrap();
+    world.nine(&["archive", "list"]).ends(0).says("2031-04-07");
+    world.nine(&["archive", "verify"]).ends(0);
+    fs::write(dated.join("downloads/plan.txt"), "another").unwrap();
+    world.nine(&["archive", "verify"]).ends(1);
+}
