@@ -5,6 +5,7 @@
 
 pub mod amount;
 pub mod archive;
+pub mod collation;
 pub mod condition;
 pub mod config;
 pub mod copies;

@@ -223,5 +223,7 @@ pub(crate) fn count(looking: &Looking) -> Tags {
             }
         }
     }
-    Tags { tags: found.into_values().collect(), items, troubles: looking.troubles }
+    let mut tags: Vec<(String, Part)> = found.into_values().collect();
+    looking.workspace.collation().sort(&mut tags, |(tag, _), key| key(tag.as_bytes()));
+    Tags { tags, items, troubles: looking.troubles }
 }

@@ -204,6 +204,7 @@ impl<'a> Preview<'a> {
             checked: &plan.checked,
             now: self.session.now(),
             look,
+            collation: &self.session.environment.collation,
             all: self.show.all || !look.terminal,
             name_places: self.names_places,
         };

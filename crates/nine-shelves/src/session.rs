@@ -5,6 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use directories::{BaseDirs, UserDirs};
+use nine_core::collation::Collation;
 use nine_core::escape::plain;
 use nine_core::moment::{EXPECTED_DATE, Now};
 use nine_engine::workspace::ReaderProgram;
@@ -70,6 +71,7 @@ impl Session {
             watch: Arc::default(),
             reads_drives: common.read_drive,
             drive_pause: number_for_tests("NINE_DRIVE_PAUSE"),
+            collation: Arc::new(Collation::of_locale(&locale())),
             process: std::process::id(),
             units: dirs.config_dir().join("systemd/user"),
             has_systemd: has_systemd(),
@@ -144,6 +146,12 @@ impl Session {
     fn reporter(&self) -> Arc<dyn Reporter> {
         Arc::new(OnStandardError { look: self.look, environment: Arc::clone(&self.environment) })
     }
+}
+
+/// In which language names are put in order (locale(7)).
+fn locale() -> String {
+    let set = |name| std::env::var(name).ok().filter(|value| !value.is_empty());
+    ["LC_ALL", "LC_COLLATE", "LANG"].into_iter().find_map(set).unwrap_or_default()
 }
 
 /// The desktop and the downloads folder, by the desktop's own settings.

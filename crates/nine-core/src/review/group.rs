@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use super::{Review, ReviewItem, State};
+use crate::collation::Collation;
 use crate::kinds::ItemType;
-use crate::names::natural_key;
 use crate::place::Spot;
 use crate::plan::Intent;
 use crate::worklist::Act;
@@ -85,9 +85,9 @@ pub struct Group {
 
 impl Review {
     /// The numbers of all items in the order of their names.
-    pub fn by_name(&self) -> Vec<usize> {
+    pub fn by_name(&self, collation: &Collation) -> Vec<usize> {
         let mut all: Vec<usize> = (0..self.items().len()).collect();
-        all.sort_by_cached_key(|at| natural_key(self.items()[*at].proposal.item.path.name()));
+        collation.sort(&mut all, |at, key| key(self.items()[*at].proposal.item.path.name()));
         all
     }
 

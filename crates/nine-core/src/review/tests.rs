@@ -204,7 +204,7 @@ fn groups_put_together_what_goes_together() {
         Proposal { intent: Intent::Exactly(Act::discard()), ..plain("downloads/u.txt") },
     ]);
     let told = |by| {
-        let groups = review.groups(by, &review.by_name()).into_iter();
+        let groups = review.groups(by, &review.by_name(&crate::collation::Collation::default())).into_iter();
         groups.map(|group| (format!("{:?}", group.key), group.items)).collect::<Vec<_>>()
     };
     let of = |pairs: &[(&str, &[usize])]| -> Vec<(String, Vec<usize>)> {
@@ -305,7 +305,7 @@ fn what_is_gone_stays_gone() {
     assert_eq!((review.items[0].state, review.items[1].state), (State::Gone, State::Open));
     let progress = review.progress();
     assert_eq!((progress.items, progress.open(), progress.open_sure), (1, 1, 1));
-    let groups = review.groups(GroupBy::Type, &review.by_name());
+    let groups = review.groups(GroupBy::Type, &review.by_name(&crate::collation::Collation::default()));
     assert_eq!(groups.iter().map(|group| group.items.len()).sum::<usize>(), 1);
 }
 
@@ -372,7 +372,7 @@ proptest! {
         // What is counted as items change is what a count of them all gives; each item is in the group that it belongs to.
         prop_assert_eq!(&review.tally, &Tally::of(&review.items));
         for by in GroupBy::ALL {
-            let groups = review.groups(by, &review.by_name());
+            let groups = review.groups(by, &review.by_name(&crate::collation::Collation::default()));
             prop_assert_eq!(groups.iter().map(|group| group.items.len()).sum::<usize>(), review.items.len());
             for group in groups {
                 for at in group.items {

@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use nine_carry::daybook;
 use nine_core::config::Config;
-use nine_core::names::{fold, natural_key};
+use nine_core::names::fold;
 use nine_core::survey::Oddity;
 use nine_core::tree::{Column, Tree};
 use nine_stores::Catalogue;
@@ -106,9 +106,13 @@ impl Known {
             Wanted::Group => self.groups(),
             Wanted::Oddity => Oddity::ALL.iter().map(|odd| Offer::new(odd.word(), "")).collect(),
         };
-        offers.sort_by_cached_key(|offer| natural_key(offer.word.as_bytes()));
+        self.put_in_order(&mut offers);
         offers.dedup_by(|a, b| a.word == b.word);
         beginning(typed, offers)
+    }
+
+    fn put_in_order(&self, offers: &mut [Offer]) {
+        self.workspace.collation().sort(offers, |offer, key| key(offer.word.as_bytes()));
     }
 
     fn config(&self) -> &Config {
@@ -188,9 +192,11 @@ impl Known {
             let used = tree.tag_sets().filter(|(number, _)| is_used[*number as usize]);
             tags.extend(used.flat_map(|(_, set)| set.own.iter().chain(&set.inside).cloned()));
         }
-        tags.sort_by_cached_key(|tag| natural_key(tag.as_bytes()));
+        tags.sort_unstable();
         tags.dedup();
-        tags.into_iter().map(|tag| Offer::new(tag, "")).collect()
+        let mut offers: Vec<Offer> = tags.into_iter().map(|tag| Offer::new(tag, "")).collect();
+        self.put_in_order(&mut offers);
+        offers
     }
 
     /// What the catalogue knows of a place, with these columns.

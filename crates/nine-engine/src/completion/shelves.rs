@@ -2,7 +2,7 @@
 
 use nine_core::archive::Form;
 use nine_core::config::Bookcase;
-use nine_core::names::{fold, is_hidden, natural_key};
+use nine_core::names::{fold, is_hidden};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::shelving::Shelving;
 use nine_core::tree::{Column, NodeId, Tree};
@@ -46,7 +46,7 @@ impl Known {
         let (above, last) = typed.rfind('/').map_or(("", typed), |at| (&typed[..at], &typed[at + 1..]));
         let Some((case, spot)) = self.folder_typed(above) else {
             let mut shelves = beginning(typed, self.shelves(typed));
-            shelves.sort_by_cached_key(|offer| natural_key(offer.word.as_bytes()));
+            self.put_in_order(&mut shelves);
             shelves.iter_mut().for_each(|offer| self.end_in_slash(offer));
             return shelves;
         };
@@ -130,7 +130,7 @@ impl Known {
                 folders_in(&tree, &ItemPath::root()).flat_map(|shelf| folders_below(&tree, shelf));
             names.extend(on_shelves.map(|id| tree.name(id).to_vec()));
         }
-        names.sort_by_cached_key(|name| natural_key(name));
+        self.workspace.collation().sort(&mut names, |name, key| key(name));
         names.dedup_by(|a, b| fold(&String::from_utf8_lossy(a)) == fold(&String::from_utf8_lossy(b)));
         names.iter().map(|name| Offer::new(String::from_utf8_lossy(name), "")).collect()
     }

@@ -3,7 +3,8 @@
 
 use std::sync::Arc;
 
-use nine_core::names::{fold, natural_key, nearly_same};
+use nine_core::collation::Collation;
+use nine_core::names::{fold, nearly_same};
 use nine_core::place::{NameBuf, Spot};
 use nine_core::review::Review;
 use nine_core::shelving::Shelving;
@@ -36,6 +37,7 @@ pub struct FolderChoice {
 /// The bookcases, read once.
 pub struct Bookcases {
     cases: Vec<(Shelving, Tree)>,
+    collation: Arc<Collation>,
 }
 
 impl Bookcases {
@@ -47,13 +49,15 @@ impl Bookcases {
             .into_iter()
             .filter_map(|shelving| Some((workspace.store(&shelving.bookcase).map(Arc::clone)?, shelving)))
             .collect();
+        let collation = Arc::clone(&workspace.environment.collation);
         std::thread::spawn(move || {
             let watch = Watch::default();
             let scan = |(store, shelving): (Arc<dyn nine_stores::Store>, Shelving)| {
                 let tree = scan_shelves(&*store, &shelving, &watch)?;
                 Some((shelving, tree))
             };
-            let _ = send.send(Self { cases: stores.into_iter().filter_map(scan).collect() });
+            let cases = stores.into_iter().filter_map(scan).collect();
+            let _ = send.send(Self { cases, collation });
         });
         receive
     }
@@ -93,9 +97,9 @@ impl Bookcases {
             let name = fold(&choice.name);
             wanted.iter().all(|word| name.contains(word.as_str()))
         });
-        found.sort_by_cached_key(|choice| {
-            let name = natural_key(choice.name.as_bytes());
-            (std::cmp::Reverse(choice.used), !choice.name.is_empty(), std::cmp::Reverse(choice.files), name)
+        self.collation.sort(&mut found, |choice, key| key(choice.name.as_bytes()));
+        found.sort_by_key(|choice| {
+            (std::cmp::Reverse(choice.used), !choice.name.is_empty(), std::cmp::Reverse(choice.files))
         });
         found.extend(self.new_folder(tree, &shelf, typed, &found));
         found

@@ -92,7 +92,9 @@ pub(super) fn sort(hits: &mut [Hit], looking: &Looking, by: Option<SortBy>, reve
     let tree = |hit: &Hit| &looking.views[hit.view as usize].tree;
     match by {
         None | Some(SortBy::Location) => {}
-        Some(SortBy::Name) => hits.sort_by_cached_key(|hit| natural_key(tree(hit).name(hit.id))),
+        Some(SortBy::Name) => {
+            looking.workspace.collation().sort(hits, |hit, key| key(tree(hit).name(hit.id)));
+        }
         Some(SortBy::Size) => hits.sort_by_key(|hit| Reverse(tree(hit).size(hit.id))),
         Some(SortBy::Age) => hits.sort_by_key(|hit| Reverse(tree(hit).newest(hit.id))),
         Some(SortBy::Type) => hits.sort_by_key(|hit| tree(hit).item_type(hit.id)),
@@ -141,7 +143,11 @@ pub fn group(hits: &[Hit], looking: &Looking, by: &GroupBy) -> Vec<HitGroup> {
             group.part.bytes += view.tree.size(hit.id);
         }
     }
-    groups.into_values().collect()
+    let mut groups: Vec<(usize, HitGroup)> =
+        groups.into_iter().map(|((rank, _), group)| (rank, group)).collect();
+    looking.workspace.collation().sort(&mut groups, |(_, group), key| key(group.name.as_bytes()));
+    groups.sort_by_key(|(rank, _)| *rank);
+    groups.into_iter().map(|(_, group)| group).collect()
 }
 
 /// What each hit answers to a facet.

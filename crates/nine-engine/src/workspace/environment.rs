@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
+use nine_core::collation::Collation;
 use nine_core::escape::escape;
 use nine_core::moment::Now;
 use nine_stores::{Location, Watch};
@@ -60,6 +61,8 @@ pub struct Environment {
     pub drive_pause: Option<Duration>,
     /// Whether a command is one that may be a part of a routine, by its words; why not, if not.
     pub part: fn(&[String]) -> Result<(), String>,
+    /// The order of names in lists.
+    pub collation: Arc<Collation>,
     /// The number of this process, by which others are told who is at work.
     pub process: u32,
 }

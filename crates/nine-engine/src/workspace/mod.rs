@@ -12,6 +12,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, OnceLock};
 
+use nine_core::collation::Collation;
 use nine_core::config::{Bookcase, Config, Pile};
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, NameBuf, Spot};
@@ -233,6 +234,11 @@ impl Workspace {
     /// The time from which ages are counted.
     pub fn now(&self) -> &Now {
         &self.environment.now
+    }
+
+    /// The order of names in lists.
+    pub fn collation(&self) -> &Collation {
+        &self.environment.collation
     }
 
     /// The time by the clock, for records.

@@ -69,6 +69,7 @@ impl World {
 
     fn environment(&self) -> Arc<Environment> {
         Arc::new(Environment {
+            collation: Arc::default(),
             config_file: self.at("nine/shelves.toml"),
             data: self.at("nine"),
             home: self.dir.path().to_owned(),

@@ -7,10 +7,10 @@ use super::style::{CHANGE, DOUBT, FAINT, PLAIN, REFUSED, STRONG};
 use super::table::{Cell, Table, TableColumn, cell, shorten, styled};
 use super::{Look, side_by_side};
 use nine_core::amount::{count, counted, readable};
+use nine_core::collation::Collation;
 use nine_core::item::Kind;
 use nine_core::merging::{LineChange, changed_lines};
 use nine_core::moment::Now;
-use nine_core::names::natural_key;
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Checked, Doubt, Step, Worklist};
 
@@ -29,6 +29,7 @@ pub struct Shown<'a> {
     pub checked: &'a Checked,
     pub now: &'a Now,
     pub look: &'a Look,
+    pub collation: &'a Collation,
     /// Whether every line is shown.
     pub all: bool,
     /// Whether there is more than one bookcase, so that places need their names.
@@ -61,7 +62,7 @@ impl Shown<'_> {
         let tables: Vec<(Section, Vec<usize>, usize)> = groups
             .into_iter()
             .map(|(group, mut steps)| {
-                steps.sort_by_cached_key(|at| natural_key(shown_name(&self.worklist.steps[*at])));
+                self.collation.sort(&mut steps, |at, key| key(shown_name(&self.worklist.steps[*at])));
                 let shown = if self.all || steps.len() <= LINES + 3 { steps.len() } else { LINES };
                 (group, steps, shown)
             })

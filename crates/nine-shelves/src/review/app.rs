@@ -102,7 +102,7 @@ pub struct App<'a, 'w> {
 
 impl<'a, 'w> App<'a, 'w> {
     pub fn new(session: &'a Session, paint: Paint, open: &'a mut OpenReview<'w>) -> Self {
-        let list = ListView::new(&open.review, GroupBy::Target);
+        let list = ListView::new(&open.review, GroupBy::Target, &session.environment.collation);
         let (inside, checker) = (open.inside(), open.checker());
         let reading = Some(Bookcases::read(open.workspace()));
         let mut app = Self {

@@ -1,5 +1,6 @@
 //! The list at the left: groups with their items, and where the cursor is in it.
 
+use nine_core::collation::Collation;
 use nine_core::names::fold_bytes;
 use nine_core::review::{Group, GroupBy, Review, State};
 
@@ -34,9 +35,9 @@ pub struct ListView {
 }
 
 impl ListView {
-    pub fn new(review: &Review, by: GroupBy) -> Self {
+    pub fn new(review: &Review, by: GroupBy, collation: &Collation) -> Self {
         let is_decided = review.items().iter().map(|item| item.state != State::Open).collect();
-        Self::grouped(review, by, review.by_name(), is_decided)
+        Self::grouped(review, by, review.by_name(collation), is_decided)
     }
 
     /// The same items in other groups.
@@ -250,7 +251,7 @@ mod tests {
     #[test]
     fn the_cursor_stands_on_items_alone() {
         let review = review(&["d/a/one", "d/a/two", "d/b/three", "d/c/four"]);
-        let mut list = ListView::new(&review, GroupBy::Folder);
+        let mut list = ListView::new(&review, GroupBy::Folder, &Collation::default());
         assert_eq!(list.rows.len(), 9);
         let walk = |list: &mut ListView, moves: &[isize]| -> Vec<usize> {
             let step = |by: &isize| {
@@ -276,7 +277,7 @@ mod tests {
     #[test]
     fn what_is_decided_is_counted_group_by_group() {
         let mut review = review(&["d/a/one", "d/a/two", "d/b/three"]);
-        let mut list = ListView::new(&review, GroupBy::Folder);
+        let mut list = ListView::new(&review, GroupBy::Folder, &Collation::default());
         let counts = |list: &ListView| [list.decided(0), list.decided(1)];
         let nobody = &mut Nobody;
         for (items, decision, wanted) in [
@@ -300,7 +301,7 @@ mod tests {
     fn the_cursor_is_always_in_sight() {
         let names: Vec<String> = (0..40).map(|n| format!("d/{n}")).collect();
         let review = review(&names.iter().map(String::as_str).collect::<Vec<_>>());
-        let mut list = ListView::new(&review, GroupBy::Folder);
+        let mut list = ListView::new(&review, GroupBy::Folder, &Collation::default());
         assert_eq!(list.shown(10), 0..10);
         for by in [1, 8, 1, 30, -3, -20, -40, 90] {
             list.move_by(by);
@@ -309,7 +310,7 @@ mod tests {
         }
         list.first();
         assert_eq!(list.shown(10).start, 0, "with its heading");
-        let mut empty = ListView::new(&Review::new(Vec::new()), GroupBy::Target);
+        let mut empty = ListView::new(&Review::new(Vec::new()), GroupBy::Target, &Collation::default());
         empty.move_by(1);
         assert_eq!((empty.current(), empty.shown(5)), (None, 0..0));
     }

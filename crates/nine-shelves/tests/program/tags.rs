@@ -139,3 +139,20 @@ fn marks_and_nested_tags_are_shown_and_a_mistake_is_pointed_at() {
     fs::remove_file(world.at("nine/shelves.toml")).unwrap();
     world.nine(&["tag"]).ends(0).says("1 tag on 1 item");
 }
+
+/// Tags stand in the order of the person's language.
+#[test]
+fn tags_stand_as_people_expect_them() {
+    let world = World::new();
+    world.rules("").file("a.txt", "a");
+    let add = ["tag", "add", "zoo,\u{e4}rger,apfel,img10,img2,\u{f6}l", "Downloads/a.txt", "--yes"];
+    world.nine(&add).ends(0);
+    let listed = |locale: &str| {
+        let output = world.command(&["tag", "list", "--format", "csv"]).env("LC_ALL", locale).output().unwrap();
+        let lines = String::from_utf8(output.stdout).unwrap();
+        lines.lines().skip(1).map(|line| line.split(',').next().unwrap().to_owned()).collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(listed("C.UTF-8"), "apfel \u{e4}rger img2 img10 \u{f6}l zoo");
+    assert_eq!(listed("de_DE.UTF-8"), "apfel \u{e4}rger img2 img10 \u{f6}l zoo");
+    assert_eq!(listed("sv_SE.UTF-8"), "apfel img2 img10 zoo \u{e4}rger \u{f6}l");
+}
