@@ -70,10 +70,11 @@ pub(super) mod tests {
                 Additions { bookcase: Some(case), text: layout.text.clone(), ..Additions::default() };
             all.push((layout.name.clone(), compose("", &additions).unwrap().text));
         }
-        let pages = std::fs::read_dir(top.join("docs/guide")).unwrap().flatten();
-        for page in pages.filter(|page| page.path().extension().is_some_and(|ext| ext == "md")) {
-            let name = page.file_name().to_string_lossy().into_owned();
-            let text = std::fs::read_to_string(page.path()).unwrap();
+        let pages = std::fs::read_dir(top.join("docs/guide")).unwrap().flatten().map(|page| page.path());
+        let pages = pages.filter(|page| page.extension().is_some_and(|ext| ext == "md"));
+        for page in pages.chain([top.join("README.md")]) {
+            let text = std::fs::read_to_string(&page).unwrap();
+            let name = page.display().to_string();
             all.extend(configurations(&text).into_iter().map(|block| (name.clone(), block)));
         }
         assert!(all.len() > 12, "{} configurations", all.len());

@@ -166,6 +166,7 @@ archived items are still found by nine search; nine retrieve brings them back
         str![[r#"
 desktop/2031-04-07  32 items, 74 KB
   +  -draft letter.txt                      desktop    40 B   2 months  swept
+  +  🛶 regatta ideas.md                    desktop    61 B   4 months  swept
   +  boxes to return/                       desktop  8.5 KB   5 months  swept
   +  Budget Tides v3.xlsx                   desktop  1.6 KB    15 days  swept
   +  Exhibition plan Tides 2031 (1).docx    desktop   954 B     9 days  swept
@@ -179,7 +180,6 @@ desktop/2031-04-07  32 items, 74 KB
   +  rota OLD.odt                           desktop   723 B  13 months  swept
   +  Screenshot 2030-11-19 at 09.01.57.png  desktop  6.0 KB   4 months  swept
   +  Screenshot 2031-03-28 at 10.12.44.png  desktop  6.0 KB    10 days  swept
-  +  Screenshot 2031-03-28 at 10.13.02.png  desktop  6.0 KB    10 days  swept
   … 17 more lines; --all shows them
 
 Left for you to decide  2 items, 44 B

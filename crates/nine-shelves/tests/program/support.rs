@@ -9,6 +9,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
+use std::sync::LazyLock;
 
 use nine_core::escape::escape;
 use nine_standin::Disk;
@@ -126,6 +127,7 @@ impl World {
     }
 
     pub fn config(&self, text: &str) -> &Self {
+        expect_in_schema(text);
         fs::write(self.data.join("shelves.toml"), text).unwrap();
         self
     }
@@ -178,6 +180,20 @@ impl World {
             picture_of(&self.shelves).into_iter().map(|(name, what)| (format!("Shelves{name}"), what)),
         );
         picture
+    }
+}
+
+/// What the program reads as a configuration the schema lets through.
+fn expect_in_schema(text: &str) {
+    static SCHEMA: LazyLock<jsonschema::Validator> = LazyLock::new(|| {
+        let schema = serde_json::from_str(nine_core::config::SCHEMA).unwrap();
+        jsonschema::validator_for(&schema).unwrap()
+    });
+    if nine_core::config::parse(text).is_ok() {
+        let value: toml::Value = toml::from_str(text).unwrap();
+        let value = serde_json::to_value(value).unwrap();
+        let found: Vec<String> = SCHEMA.iter_errors(&value).map(|error| error.to_string()).collect();
+        assert!(found.is_empty(), "the schema refuses {found:?}:\n{text}");
     }
 }
 

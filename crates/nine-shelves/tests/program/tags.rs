@@ -148,9 +148,15 @@ fn tags_stand_as_people_expect_them() {
     let add = ["tag", "add", "zoo,\u{e4}rger,apfel,img10,img2,\u{f6}l", "Downloads/a.txt", "--yes"];
     world.nine(&add).ends(0);
     let listed = |locale: &str| {
-        let output = world.command(&["tag", "list", "--format", "csv"]).env("LC_ALL", locale).output().unwrap();
+        let output =
+            world.command(&["tag", "list", "--format", "csv"]).env("LC_ALL", locale).output().unwrap();
         let lines = String::from_utf8(output.stdout).unwrap();
-        lines.lines().skip(1).map(|line| line.split(',').next().unwrap().to_owned()).collect::<Vec<_>>().join(" ")
+        lines
+            .lines()
+            .skip(1)
+            .map(|line| line.split(',').next().unwrap().to_owned())
+            .collect::<Vec<_>>()
+            .join(" ")
     };
     assert_eq!(listed("C.UTF-8"), "apfel \u{e4}rger img2 img10 \u{f6}l zoo");
     assert_eq!(listed("de_DE.UTF-8"), "apfel \u{e4}rger img2 img10 \u{f6}l zoo");

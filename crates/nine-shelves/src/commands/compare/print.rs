@@ -135,8 +135,8 @@ impl Shown<'_> {
 
     fn print_same_names(&self, out: &mut impl Write, named: &[(Member, Vec<Member>)]) -> std::io::Result<()> {
         let look = &self.session.look;
-        use TableColumn::{Left, Right, Shortened, Squeezed};
-        let mut table = Table::new(&[Left, Shortened, Squeezed(1), Right, Left]).indented(2);
+        use TableColumn::{Left, Right, Shortened, Squeezed, Yielding};
+        let mut table = Table::new(&[Left, Shortened, Squeezed(1), Right, Yielding]).indented(2);
         for (member, others) in named {
             for one in std::iter::once(member).chain(others) {
                 let (side, weight) = if one == member { ("missing", STRONG) } else { ("there", FAINT) };

@@ -247,7 +247,7 @@ impl Shown<'_> {
                 TableColumn::Shortened,
                 TableColumn::Squeezed(1),
                 TableColumn::Right,
-                TableColumn::Left,
+                TableColumn::Yielding,
             ])
             .indented(2)
         };
@@ -301,6 +301,6 @@ const LINK: &str = "another name of the same file";
 const BOUND: &str = "in a folder that stays";
 
 fn table() -> Table {
-    use TableColumn::{Left, Shortened, Squeezed};
-    Table::new(&[Left, Shortened, Squeezed(1), Left, Left]).indented(2)
+    use TableColumn::{Left, Shortened, Squeezed, Yielding};
+    Table::new(&[Left, Shortened, Squeezed(1), Yielding, Squeezed(2)]).indented(2)
 }
