@@ -12,6 +12,9 @@ use snapbox::{Data, assert_data_eq};
 
 use support::DAY;
 
+/// How many pages are gone through at once.
+const THREADS: usize = 4;
+
 fn top() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
@@ -115,15 +118,22 @@ fn as_it_is(page: &str) -> String {
 
 #[test]
 fn what_stands_below_a_command_is_what_it_prints() {
-    let mut commands = 0;
-    for page in pages() {
-        let text = fs::read_to_string(&page).unwrap();
-        if text.contains("```console\n") {
-            commands += text.matches("\n$ ").count();
-            assert_data_eq!(as_it_is(&text), Data::read_from(&page, None).raw());
-        }
+    let read = |page: PathBuf| (fs::read_to_string(&page).unwrap(), page);
+    let told: Vec<(String, PathBuf)> = pages().into_iter().map(read).collect();
+    let told: Vec<_> = told.iter().filter(|(text, _)| text.contains("```console\n")).collect();
+    let commands: usize = told.iter().map(|(text, _)| text.matches("\n$ ").count()).sum();
+    assert!(commands > 40, "{commands} commands");
+    // Each page has a world of its own.
+    let shares: Vec<_> = told.chunks(told.len().div_ceil(THREADS)).collect();
+    let made: Vec<String> = std::thread::scope(|scope| {
+        let of_share =
+            |share: &&[&(String, PathBuf)]| share.iter().map(|(text, _)| as_it_is(text)).collect::<Vec<_>>();
+        let threads: Vec<_> = shares.iter().map(|share| scope.spawn(move || of_share(share))).collect();
+        threads.into_iter().flat_map(|thread| thread.join().unwrap()).collect()
+    });
+    for ((_, page), made) in told.iter().zip(made) {
+        assert_data_eq!(made, Data::read_from(page, None).raw());
     }
-    assert!(commands > 20, "{commands} commands");
 }
 
 /// The commands that stand in a text: in its blocks, and between single marks of code.
