@@ -42,9 +42,12 @@ pub fn page(page: &Page, date: &str) -> String {
 /// The name of the manual at the top of its pages.
 pub const MANUAL: &str = "Nine Shelves";
 
-/// A text without spaces at the ends of its lines, and without breaks beside an empty line, which are none.
+/// A text without spaces at the ends of its lines, and without breaks beside an empty line, which are none. What a command
+/// says last is its examples.
 pub fn tidied(text: &str) -> String {
-    let lines: Vec<&str> = text.lines().map(str::trim_end).collect();
+    let lines = text.lines().map(str::trim_end).filter(|line| *line != "Examples:");
+    let lines: Vec<&str> =
+        lines.map(|line| if line == ".SH EXTRA" { ".SH EXAMPLES" } else { line }).collect();
     let is_space =
         |at: Option<usize>| at.and_then(|at| lines.get(at)).is_some_and(|line| matches!(*line, ".sp" | ""));
     let is_kept =

@@ -26,7 +26,7 @@ fn every_command_has_its_page_and_every_option_its_words() {
         assert!(pages.contains(page), "{page} is not among {pages:?}");
     }
     let text = fs::read_to_string(dir.path().join("man/nine-put.1")).unwrap();
-    for words in ["Everything that a saved search finds", "keep\\-folders", "Examples:"] {
+    for words in ["Everything that a saved search finds", "keep\\-folders", ".SH EXAMPLES"] {
         assert!(text.contains(words), "{words} is not in\n{text}");
     }
     let text = fs::read_to_string(dir.path().join("man/nine-conditions.7")).unwrap();
