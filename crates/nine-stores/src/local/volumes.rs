@@ -192,6 +192,34 @@ mod tests {
         assert!(is_same(&Identity([FAT | 6, 1]), &Identity([FAT | 5, 77])));
     }
 
+    /// A number that is made up may be given again while the catalogue still has the file that had it.
+    #[test]
+    fn a_made_up_number_is_believed_with_size_and_time_alone() {
+        let dir = tempfile::tempdir().unwrap();
+        let told = |text: &str| {
+            let path = dir.path().join("a");
+            std::fs::write(&path, text).unwrap();
+            let mut found = fs::statx(fs::CWD, &path, fs::AtFlags::empty(), StatxFlags::BASIC_STATS).unwrap();
+            found.stx_ino = 77;
+            (found.stx_mtime.tv_sec, found.stx_mtime.tv_nsec) = (1_900_000_000, 0);
+            found
+        };
+        let (one, same, other) = (told("of the tides"), told("of the boats"), told("longer than those"));
+        let of = |word| Volume { device: 0, word, trusts_births: false };
+        assert_eq!(of(FAT).identity(&one), of(FAT).identity(&same));
+        assert_ne!(of(FAT).identity(&one), of(FAT).identity(&other));
+        assert_eq!(
+            of(EXT4).identity(&one),
+            of(EXT4).identity(&other),
+            "of a number that lasts nothing else is asked"
+        );
+        let mut folder =
+            fs::statx(fs::CWD, dir.path(), fs::AtFlags::empty(), StatxFlags::BASIC_STATS).unwrap();
+        let before = of(FAT).identity(&folder);
+        folder.stx_mtime.tv_sec += 1;
+        assert_eq!(of(FAT).identity(&folder), before, "a folder is the same whatever comes into it");
+    }
+
     #[test]
     fn identities_of_old_daybooks_are_read() {
         let (device, inode) = (8 << 32 | 1, 4711);
