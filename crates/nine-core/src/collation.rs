@@ -45,7 +45,7 @@ impl Collation {
     }
 
     /// What a name is put in order by, byte by byte.
-    fn key(&self, name: &[u8]) -> Vec<u8> {
+    pub fn key(&self, name: &[u8]) -> Vec<u8> {
         let mut key = Vec::new();
         let written = self.collator().map(|collator| collator.write_sort_key_utf8_to(name, &mut key));
         if written.is_some_and(|written| written.is_ok()) { key } else { natural_key(name) }

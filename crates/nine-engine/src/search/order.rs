@@ -87,8 +87,26 @@ pub fn location(view: &View, id: NodeId) -> String {
     view.spot(id).folder().to_string()
 }
 
+/// How long a list may be that is put in order by each part of its paths. One that is longer nobody reads as it is.
+const READ: usize = 5_000;
+
+/// Brings hits of each place into the order of their paths, where names have other letters than those by which trees
+/// stand.
+fn sort_by_path(hits: &mut [Hit], looking: &Looking) {
+    let path = |hit: &Hit| looking.views[hit.view as usize].tree.path(hit.id);
+    if hits.len() > READ || hits.iter().all(|hit| path(hit).as_bytes().is_ascii()) {
+        return;
+    }
+    let collation = looking.workspace.collation();
+    hits.sort_by_cached_key(|hit| {
+        let parts: Vec<Vec<u8>> = path(hit).parts().map(|name| collation.key(&name)).collect();
+        (hit.view, parts)
+    });
+}
+
 /// Brings hits into order. They come by place and path, which is the order among equals.
 pub(super) fn sort(hits: &mut [Hit], looking: &Looking, by: Option<SortBy>, reverse: bool) {
+    sort_by_path(hits, looking);
     let tree = |hit: &Hit| &looking.views[hit.view as usize].tree;
     match by {
         None | Some(SortBy::Location) => {}

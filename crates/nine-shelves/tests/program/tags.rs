@@ -162,3 +162,25 @@ fn tags_stand_as_people_expect_them() {
     assert_eq!(listed("de_DE.UTF-8"), "apfel \u{e4}rger img2 img10 \u{f6}l zoo");
     assert_eq!(listed("sv_SE.UTF-8"), "apfel img2 img10 zoo \u{e4}rger \u{f6}l");
 }
+
+/// So do folders and files, folder by folder.
+#[test]
+fn folders_stand_as_people_expect_them() {
+    let world = World::new();
+    world.rules("");
+    for path in
+        ["zoo/a.txt", "\u{c4}rger/b.txt", "\u{c4}rger/a.txt", "apfel/z.txt", "apfel/\u{e4}.txt", "bahn.txt"]
+    {
+        world.file(path, "x");
+    }
+    let found = |words: &[&str]| {
+        let listed =
+            world.nine(&[&["search", "--in", "downloads", "--format", "paths"], words].concat()).ends(0).out;
+        let names = listed.lines().map(|line| line.split_once("Downloads/").unwrap().1.to_owned());
+        names.collect::<Vec<_>>().join(" ")
+    };
+    let wanted = "apfel/\u{e4}.txt apfel/z.txt \u{c4}rger/a.txt \u{c4}rger/b.txt bahn.txt zoo/a.txt";
+    assert_eq!(found(&[]), wanted);
+    assert_eq!(found(&["--known"]), wanted);
+    assert_eq!(found(&["--sort", "size"]), wanted, "among equals");
+}
