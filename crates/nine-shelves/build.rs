@@ -6,11 +6,11 @@ use std::process::Command;
 
 fn main() {
     println!("cargo:rerun-if-changed=build.rs");
+    let is_release = std::env::var("PROFILE").is_ok_and(|profile| profile == "release");
     let log = Path::new("../../.git/logs/HEAD");
-    if log.exists() {
+    if is_release && log.exists() {
         println!("cargo:rerun-if-changed={}", log.display());
     }
-    let is_release = std::env::var("PROFILE").is_ok_and(|profile| profile == "release");
     let commit = is_release.then(commit).flatten();
     let version = env!("CARGO_PKG_VERSION");
     let version = commit.map_or_else(|| version.to_owned(), |commit| format!("{version} ({commit})"));

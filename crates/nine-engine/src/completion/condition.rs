@@ -1,10 +1,9 @@
 //! Words of conditions.
 
 use nine_core::condition::{ValueKind, expected};
-use nine_core::facet::Facet;
 use nine_core::kinds::{TYPES, known_extensions};
 
-use super::{Known, Offer, beginning, in_list};
+use super::{Known, Offer, beginning, in_list, plain};
 
 impl Known {
     pub(super) fn in_condition(&self, before: &[String], typed: &str) -> Vec<Offer> {
@@ -12,25 +11,23 @@ impl Known {
         let bracket = typed.len() - typed.trim_start_matches('(').len();
         let (brackets, typed) = typed.split_at(bracket);
         let found = expected(before, &self.config().facets);
-        let words = found.words.iter().map(|word| Offer::new(*word, "")).collect();
-        let mut offers = beginning(typed, words);
+        let mut offers = beginning(typed, plain(found.words));
         offers.extend(found.value.map_or_else(Vec::new, |kind| self.values(kind, typed)));
         offers.iter_mut().for_each(|offer| offer.word.insert_str(0, brackets));
         offers
     }
 
     fn values(&self, kind: ValueKind, typed: &str) -> Vec<Offer> {
-        let plain = |words: &[&str]| words.iter().map(|word| Offer::new(*word, "")).collect::<Vec<_>>();
         let offers: Vec<Offer> = match kind {
-            ValueKind::Type => TYPES.iter().map(|(word, _)| Offer::new(*word, "")).collect(),
-            ValueKind::Extension => known_extensions().map(|word| Offer::new(word, "")).collect(),
-            ValueKind::Tag => plain(&["any", "none"]).into_iter().chain(self.tags()).collect(),
-            ValueKind::Answer(facet) => answers(facet),
+            ValueKind::Type => plain(TYPES.iter().map(|(word, _)| *word)),
+            ValueKind::Extension => plain(known_extensions()),
+            ValueKind::Tag => plain(["any", "none"]).into_iter().chain(self.tags()).collect(),
+            ValueKind::Answer(facet) => plain(facet.listed()),
             ValueKind::Saved => return beginning(typed, self.searches()),
             ValueKind::Folder => return beginning(typed, self.folder_names()),
-            ValueKind::Size => return beginning(typed, plain(&["1MB", "10MB", "100MB", "1GB", "10GB"])),
-            ValueKind::Span => return beginning(typed, plain(&["7d", "30d", "90d", "6mo", "1y", "2y"])),
-            ValueKind::Length => return beginning(typed, plain(&["30s", "3min", "10min", "1h"])),
+            ValueKind::Size => return beginning(typed, plain(["1MB", "10MB", "100MB", "1GB", "10GB"])),
+            ValueKind::Span => return beginning(typed, plain(["7d", "30d", "90d", "6mo", "1y", "2y"])),
+            ValueKind::Length => return beginning(typed, plain(["30s", "3min", "10min", "1h"])),
             ValueKind::Date => return beginning(typed, self.days()),
             ValueKind::Number | ValueKind::Text => Vec::new(),
         };
@@ -46,8 +43,4 @@ impl Known {
         let dates = [year.to_string(), (year - 1).to_string(), month, today.to_string()];
         words.into_iter().chain(dates).map(|word| Offer::new(word, "")).collect()
     }
-}
-
-fn answers(facet: &Facet) -> Vec<Offer> {
-    facet.listed().into_iter().map(|answer| Offer::new(answer, "")).collect()
 }

@@ -4,7 +4,11 @@
 mod condition;
 mod shelves;
 
-use std::cell::OnceCell;
+use self::shelves::KnownCase;
+
+use std::cell::{OnceCell, RefCell};
+use std::collections::HashMap;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use nine_carry::daybook;
@@ -76,13 +80,15 @@ impl Offer {
 pub struct Known {
     workspace: Workspace,
     catalogue: OnceCell<Option<Catalogue>>,
+    /// Bookcases that were asked for, by name: of a large one the catalogue is not asked for each shelf.
+    cases: RefCell<HashMap<String, Rc<KnownCase>>>,
 }
 
 impl Known {
     /// What is known in an environment; nothing where the configuration cannot be read.
     pub fn of(environment: Arc<Environment>) -> Option<Self> {
         let workspace = Workspace::as_known(environment).ok()?;
-        Some(Self { workspace, catalogue: OnceCell::new() })
+        Some(Self { workspace, catalogue: OnceCell::new(), cases: RefCell::default() })
     }
 
     /// What a word may become of which this is typed, in order.
@@ -104,7 +110,7 @@ impl Known {
             Wanted::Routine => self.routines(),
             Wanted::Dated => self.dated(),
             Wanted::Group => self.groups(),
-            Wanted::Oddity => Oddity::ALL.iter().map(|odd| Offer::new(odd.word(), "")).collect(),
+            Wanted::Oddity => plain(Oddity::ALL.iter().map(|odd| odd.word())),
         };
         self.put_in_order(&mut offers);
         offers.dedup_by(|a, b| a.word == b.word);
@@ -144,10 +150,7 @@ impl Known {
     }
 
     fn answers(&self, facet: &str) -> Vec<Offer> {
-        let facet = self.config().facets.get(facet);
-        facet.map_or_else(Vec::new, |facet| {
-            facet.listed().into_iter().map(|answer| Offer::new(answer, "")).collect()
-        })
+        self.config().facets.get(facet).map_or_else(Vec::new, |facet| plain(facet.listed()))
     }
 
     fn routines(&self) -> Vec<Offer> {
@@ -160,7 +163,7 @@ impl Known {
 
     fn groups(&self) -> Vec<Offer> {
         let facets = self.config().facets.names();
-        GroupBy::WORDS.into_iter().chain(facets).map(|word| Offer::new(word, "")).collect()
+        plain(GroupBy::WORDS.into_iter().chain(facets))
     }
 
     fn runs(&self) -> Vec<Offer> {
@@ -194,7 +197,7 @@ impl Known {
         }
         tags.sort_unstable();
         tags.dedup();
-        let mut offers: Vec<Offer> = tags.into_iter().map(|tag| Offer::new(tag, "")).collect();
+        let mut offers = plain(tags.iter().map(String::as_str));
         self.put_in_order(&mut offers);
         offers
     }
@@ -208,6 +211,11 @@ impl Known {
         // As it is written first: of a place that does not answer, nothing is asked.
         of(at.absolute().to_string()).or_else(|| of(at.real().absolute().to_string()))
     }
+}
+
+/// Words that say by themselves what they are.
+fn plain<'w>(words: impl IntoIterator<Item = &'w str>) -> Vec<Offer> {
+    words.into_iter().map(|word| Offer::new(word, "")).collect()
 }
 
 /// Those that begin with what is typed, letter case and Unicode form ignored.

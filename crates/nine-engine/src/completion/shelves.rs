@@ -1,5 +1,7 @@
 //! Shelves, folders on them, and the dated folders of the archive, as the catalogue knows them.
 
+use std::rc::Rc;
+
 use nine_core::archive::Form;
 use nine_core::config::Bookcase;
 use nine_core::names::{fold, is_hidden};
@@ -14,7 +16,7 @@ const FOLDERS: [Column; 5] =
     [Column::Kind, Column::Folder, Column::FolderEnd, Column::NameEnd, Column::Names];
 
 /// A bookcase as it is known.
-struct KnownCase {
+pub(super) struct KnownCase {
     tree: Option<Tree>,
     shelving: Shelving,
 }
@@ -71,7 +73,7 @@ impl Known {
     }
 
     /// The folder that is meant by a shelf and folders on it; `None` for what is none, and for a bookcase alone.
-    fn folder_typed(&self, typed: &str) -> Option<(KnownCase, Spot)> {
+    fn folder_typed(&self, typed: &str) -> Option<(Rc<KnownCase>, Spot)> {
         let mut parts = typed.split('/').filter(|part| !part.is_empty()).peekable();
         let first = *parts.peek()?;
         let named = self.config().bookcases.iter().find(|case| case.name == first);
@@ -88,7 +90,16 @@ impl Known {
         Some((case, spot))
     }
 
-    fn known_case(&self, case: &Bookcase) -> KnownCase {
+    fn known_case(&self, case: &Bookcase) -> Rc<KnownCase> {
+        if let Some(known) = self.cases.borrow().get(&case.name) {
+            return Rc::clone(known);
+        }
+        let known = Rc::new(self.ask_of_case(case));
+        self.cases.borrow_mut().insert(case.name.clone(), Rc::clone(&known));
+        known
+    }
+
+    fn ask_of_case(&self, case: &Bookcase) -> KnownCase {
         let tree = self.tree(&case.at, &FOLDERS);
         let root = ItemPath::root();
         let name = |tree: &Tree, id| NameBuf::from(tree.name_of(id));
@@ -104,7 +115,7 @@ impl Known {
             let put = &self.config().archive.as_ref()?.put;
             let case = self.known_case(self.config().bookcase(put.bookcase.as_deref())?);
             let shelf = case.shelving.spot(put.shelf)?;
-            let tree = case.tree?;
+            let tree = case.tree.as_ref()?;
             let top = tree.find(&shelf.path)?;
             let name = |id: NodeId| {
                 let name = tree.name(id);
@@ -125,9 +136,9 @@ impl Known {
             names.extend(folders_in(&tree, &ItemPath::root()).map(|id| tree.name(id).to_vec()));
         }
         for case in &self.config().bookcases {
-            let Some(tree) = self.tree(&case.at, &FOLDERS) else { continue };
-            let on_shelves =
-                folders_in(&tree, &ItemPath::root()).flat_map(|shelf| folders_below(&tree, shelf));
+            let known = self.known_case(case);
+            let Some(tree) = &known.tree else { continue };
+            let on_shelves = folders_in(tree, &ItemPath::root()).flat_map(|shelf| folders_below(tree, shelf));
             names.extend(on_shelves.map(|id| tree.name(id).to_vec()));
         }
         self.workspace.collation().sort(&mut names, |name, key| key(name));

@@ -174,6 +174,9 @@ impl Table {
         widths: &[usize],
         look: &Look,
     ) {
+        if widths[column] >= self.widest[column] {
+            return;
+        }
         let mut known: HashMap<String, String> = HashMap::new();
         for name in names.filter(|name| width(name) > widths[column]) {
             let shown = shorten(&name, widths[column], look.ascii).into_owned();
@@ -191,6 +194,7 @@ impl Table {
     pub fn print_with(&self, out: &mut impl Write, look: &Look, widths: &[usize]) -> io::Result<()> {
         let names = (0..self.columns.len()).filter(|at| self.columns[*at] == TableColumn::Shortened);
         let mut told = self.without_lines();
+        told.measure_like(self);
         for column in names {
             let cells = self.lines.iter().filter_map(|line| Some(line.get(column)?.text.clone()));
             told.tell_apart(column, cells, widths, look);

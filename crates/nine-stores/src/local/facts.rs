@@ -38,7 +38,7 @@ pub(super) fn ground(store: &LocalStore, folder: &ItemPath) -> StoreResult<Groun
         rules: rules_of(&system),
         domain: store.entry_of(&entry, || open.try_clone().ok()).identity.0[0],
         free: room_of(&system),
-        mount: mount_of(&open),
+        mount: mount_of(&system, &entry),
     })
 }
 

@@ -1,8 +1,6 @@
 //! Kinds of file systems, by the numbers that statfs(2) tells.
 
-use std::os::fd::AsFd;
-
-use rustix::fs::{AtFlags, StatFs, StatxFlags, fstatfs, statx};
+use rustix::fs::{StatFs, Statx};
 
 use crate::Mount;
 
@@ -35,15 +33,14 @@ pub(super) fn is_far(system: &StatFs) -> bool {
     kind_of(system) == FUSE || FAR.contains(&kind_of(system))
 }
 
-/// What an open folder is mounted by, if that is a network or a program. A program that serves a disk of this machine
+/// What a folder is mounted by, if that is a network or a program. A program that serves a disk of this machine
 /// (`fuseblk`) has that disk's device number; one that makes its files up has none of a device (major 0).
-pub(super) fn mount_of(folder: impl AsFd) -> Option<Mount> {
-    let kind = kind_of(&fstatfs(&folder).ok()?);
-    if kind != FUSE {
-        return FAR.contains(&kind).then_some(Mount::Network);
+pub(super) fn mount_of(system: &StatFs, folder: &Statx) -> Option<Mount> {
+    let kind = kind_of(system);
+    match kind {
+        FUSE => (folder.stx_dev_major == 0).then_some(Mount::Program),
+        _ => FAR.contains(&kind).then_some(Mount::Network),
     }
-    let found = statx(&folder, "", AtFlags::EMPTY_PATH, StatxFlags::TYPE).ok()?;
-    (found.stx_dev_major == 0).then_some(Mount::Program)
 }
 
 /// The number of a file system. The field is as wide as a word of the machine, and may be filled up with ones.

@@ -120,7 +120,11 @@ impl LocalStore {
 
     /// What its folder is mounted by, if that is a network or a program.
     fn mount(&self) -> Option<Mount> {
-        *self.mount.get_or_init(|| mount_of(&self.root))
+        let ask = || {
+            let found = fs::statx(&self.root, "", AtFlags::EMPTY_PATH, StatxFlags::TYPE).ok()?;
+            mount_of(&fs::fstatfs(&*self.root).ok()?, &found)
+        };
+        *self.mount.get_or_init(ask)
     }
 
     /// The same with folders that others see.
