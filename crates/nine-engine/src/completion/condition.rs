@@ -24,7 +24,7 @@ impl Known {
             ValueKind::Tag => plain(["any", "none"]).into_iter().chain(self.tags()).collect(),
             ValueKind::Answer(facet) => plain(facet.listed()),
             ValueKind::Saved => return beginning(typed, self.searches()),
-            ValueKind::Folder => return beginning(typed, self.folder_names()),
+            ValueKind::Folder => return self.folder_names(typed),
             ValueKind::Size => return beginning(typed, plain(["1MB", "10MB", "100MB", "1GB", "10GB"])),
             ValueKind::Span => return beginning(typed, plain(["7d", "30d", "90d", "6mo", "1y", "2y"])),
             ValueKind::Length => return beginning(typed, plain(["30s", "3min", "10min", "1h"])),

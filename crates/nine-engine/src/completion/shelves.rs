@@ -1,15 +1,19 @@
 //! Shelves, folders on them, and the dated folders of the archive, as the catalogue knows them.
 
+use std::collections::HashSet;
 use std::rc::Rc;
 
 use nine_core::archive::Form;
 use nine_core::config::Bookcase;
-use nine_core::names::{fold, is_hidden};
+use nine_core::names::{fold, fold_bytes, is_hidden};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::shelving::Shelving;
 use nine_core::tree::{Column, NodeId, Tree};
 
 use super::{Known, Offer, beginning};
+
+/// How many names of folders are offered at most.
+const READ: usize = 1_000;
 
 /// What is asked of a tree to go down into its folders.
 const FOLDERS: [Column; 5] =
@@ -128,8 +132,9 @@ impl Known {
         find().unwrap_or_default()
     }
 
-    /// The names of the folders that lie directly in piles, and on shelves.
-    pub(super) fn folder_names(&self) -> Vec<Offer> {
+    /// The names of the folders that lie directly in piles, and on shelves, and begin with what is typed: as many as
+    /// anybody reads.
+    pub(super) fn folder_names(&self, typed: &str) -> Vec<Offer> {
         let mut names = Vec::new();
         for pile in &self.config().piles {
             let Some(tree) = self.tree(&pile.at, &FOLDERS) else { continue };
@@ -141,9 +146,15 @@ impl Known {
             let on_shelves = folders_in(tree, &ItemPath::root()).flat_map(|shelf| folders_below(tree, shelf));
             names.extend(on_shelves.map(|id| tree.name(id).to_vec()));
         }
+        // Many shelves have folders of the same names: these are told once, and put in order after that.
+        let mut seen = HashSet::new();
+        let typed = fold(typed);
+        names.retain(|name| {
+            let folded = fold_bytes(name);
+            folded.starts_with(&typed) && seen.insert(folded)
+        });
         self.workspace.collation().sort(&mut names, |name, key| key(name));
-        names.dedup_by(|a, b| fold(&String::from_utf8_lossy(a)) == fold(&String::from_utf8_lossy(b)));
-        names.iter().map(|name| Offer::new(String::from_utf8_lossy(name), "")).collect()
+        names.iter().take(READ).map(|name| Offer::new(String::from_utf8_lossy(name), "")).collect()
     }
 }
 
