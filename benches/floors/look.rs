@@ -12,7 +12,7 @@ use nine_core::place::Name;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, LocalSettings};
-use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
+use nine_stores::{Catalogue, LocalStore, ReadStore, Scan, Scope, Watch, learn};
 
 use crate::figures::{Figures, Pair, timed};
 use crate::{Ground, bare};
@@ -35,9 +35,8 @@ impl Look {
         self.at += 1;
         let at = Moment::from_unix(self.at, 0);
         let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
-        let mut tree = self.store.scan(&Scope::default(), &Watch::default()).expect("the place is read").tree;
         let address = self.store.address();
-        let carried = catalogue.carry_over(&address, &mut tree, at).expect("the catalogue is read");
+        let (mut tree, carried) = scan_with(&self.store, &catalogue, at);
         if tags {
             let ids: Vec<NodeId> = tree.ids().collect();
             learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
@@ -48,6 +47,18 @@ impl Look {
         assert!(tags || opened == 0, "a scan opens no file");
         tree.len()
     }
+}
+
+/// Reads a place with what the catalogue knows of it.
+pub fn scan_with(store: &LocalStore, catalogue: &Catalogue, at: Moment) -> (Tree, CarriedOver) {
+    let (address, scope, watch) = (store.address(), Scope::default(), Watch::default());
+    let scan = match catalogue.earlier(&address).expect("the catalogue is read") {
+        Some(earlier) => store.refresh(earlier, &scope, &watch),
+        None => store.scan(&scope, &watch),
+    };
+    let Scan { mut tree, earlier, .. } = scan.expect("the place is read");
+    let carried = catalogue.carry_over(&address, &mut tree, at, earlier).expect("the catalogue is read");
+    (tree, carried)
 }
 
 /// A place, and what is counted of it.

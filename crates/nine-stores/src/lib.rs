@@ -37,8 +37,8 @@ pub use local::LocalStore;
 pub use location::{BadLocation, Location};
 pub use places::Places;
 pub use store::{
-    Abilities, ChangeStore, EarlierScan, Ground, Keeps, Meta, Mount, OnlyNames, OpenFile, ReadStore, Scan,
-    Scope, Store, TransferStore, TrashStore, Watch,
+    Abilities, ChangeStore, Earlier, EarlierScan, Ground, Keeps, Meta, Mount, OnlyNames, OpenFile, ReadStore,
+    Scan, Scope, Store, TransferStore, TrashStore, Watch,
 };
 pub use sums::{Summing, sum_of, sum_of_stream};
 pub use work::side_by_side;

@@ -3,17 +3,60 @@
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Condvar, Mutex, PoisonError};
 
+use std::collections::HashMap;
+
 use nine_core::item::Entry;
+use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, NameBuf};
-use nine_core::tree::{Batch, FolderNo, Gathering};
+use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, settled_by};
 
 use crate::work::{held, released};
-use crate::{Scan, Scope, StoreError, StoreResult, Watch};
+use crate::{Earlier, EarlierScan, Scan, Scope, StoreError, StoreResult, Watch};
 
 /// A folder that waits to be read.
 struct FolderTask {
     path: ItemPath,
     number: FolderNo,
+    /// What had its path in the earlier tree.
+    was: Option<NodeId>,
+    /// Whether that is it still, with nothing put in or taken out since.
+    is_same: bool,
+}
+
+/// A folder that is read.
+pub(crate) struct Visit<'w> {
+    pub path: &'w ItemPath,
+    /// Its row in the earlier tree, where the names in it are as they were if its store dates that.
+    pub before: Option<(NodeId, &'w Before)>,
+}
+
+/// What came of reading a folder.
+pub(crate) enum Found {
+    /// What it holds is in the batch, but for these names.
+    Listed(NotSeen),
+    /// All that it holds is as it was; but these were opened since.
+    AsBefore(Vec<OpenedSince>),
+}
+
+/// A row of the earlier tree, and when it was last opened by now.
+pub(crate) type OpenedSince = (NodeId, Option<Moment>);
+
+/// An earlier tree.
+pub(crate) struct Before {
+    pub tree: Tree,
+    /// What was last changed before this moment is as it was then.
+    settled: Moment,
+}
+
+impl Before {
+    /// Whether an entry is the same now, and was seen when it had settled.
+    pub fn is_same(&self, id: NodeId, now: &Entry) -> bool {
+        self.tree.is_as_scanned(id, now) && self.has_settled(id)
+    }
+
+    fn has_settled(&self, id: NodeId) -> bool {
+        self.tree.changed(id) < self.settled
+    }
 }
 
 struct FolderQueue {
@@ -25,6 +68,7 @@ struct FolderQueue {
 struct Walk<'a, R> {
     scope: &'a Scope,
     bounds: Bounds,
+    before: Before,
     /// Things that were seen.
     seen: AtomicU64,
     watch: &'a Watch,
@@ -32,6 +76,7 @@ struct Walk<'a, R> {
     queue: Mutex<FolderQueue>,
     more: Condvar,
     gathering: Mutex<Gathering>,
+    opened: Mutex<Vec<OpenedSince>>,
     troubles: Mutex<Vec<(ItemPath, StoreError)>>,
 }
 
@@ -52,26 +97,44 @@ impl Bounds {
     pub const NONE: Self = Self { depth: usize::MAX, entries: u64::MAX };
 }
 
-/// Reads everything below the place whose own entry is `root`. `read` puts what a folder holds into a batch;
+/// What is walked through, and how.
+pub(crate) struct Walking<'a> {
+    /// The place's own entry.
+    pub root: Entry,
+    pub threads: usize,
+    pub scope: &'a Scope,
+    pub bounds: Bounds,
+    /// What was found earlier, where folders may be found as they were.
+    pub earlier: Option<EarlierScan>,
+}
+
+/// Reads everything below a place. `read` puts what a folder holds into a batch, or says that it is as before;
 /// `room` makes what each thread needs for it.
 pub(crate) fn walk<S>(
-    root: Entry,
-    threads: usize,
-    (scope, bounds): (&Scope, Bounds),
+    walking: Walking,
     watch: &Watch,
     room: impl Fn() -> S + Sync,
-    read: impl Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen> + Sync,
+    read: impl Fn(&mut S, &Visit, &mut Batch) -> StoreResult<Found> + Sync,
 ) -> StoreResult<Scan> {
-    let first = FolderTask { path: ItemPath::root(), number: FolderNo::ROOT };
+    let Walking { root, threads, scope, bounds, earlier } = walking;
+    let (tree, kept) = earlier.map_or_else(Default::default, |it| (it.tree, Some((it.at, it.sync_token))));
+    let settled = settled_by(kept.as_ref().map_or(Moment(0), |(at, _)| *at));
+    let before = Before { tree, settled };
+    let was = kept.is_some().then_some(Tree::ROOT);
+    let is_same = was.is_some_and(|was| before.is_same(was, &root));
+    let opened = Mutex::new(was.map(|was| (was, root.opened)).into_iter().collect());
+    let first = FolderTask { path: ItemPath::root(), number: FolderNo::ROOT, was, is_same };
     let walk = Walk {
         scope,
         bounds,
+        before,
         seen: AtomicU64::new(0),
         watch,
         read,
         queue: Mutex::new(FolderQueue { tasks: vec![first], busy: 0 }),
         more: Condvar::new(),
         gathering: Mutex::new(Gathering::new(root)),
+        opened,
         troubles: Mutex::default(),
     };
     std::thread::scope(|scope| {
@@ -79,19 +142,28 @@ pub(crate) fn walk<S>(
             scope.spawn(|| walk.work(room()));
         }
     });
-    let tree = released(walk.gathering).finish();
     let mut troubles = released(walk.troubles);
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
-    match troubles.first() {
-        Some((path, _)) if path.is_root() => Err(troubles.swap_remove(0).1),
-        _ => Ok(Scan { tree, troubles, sync_token: None }),
+    if troubles.first().is_some_and(|(path, _)| path.is_root()) {
+        return Err(troubles.swap_remove(0).1);
     }
+    let (gathering, mut tree) = (released(walk.gathering), walk.before.tree);
+    let Some((at, sync_token)) = kept else {
+        return Ok(Scan { tree: gathering.finish(), troubles, sync_token: None, earlier: Earlier::Unknown });
+    };
+    if gathering.is_as_before(&tree) {
+        released(walk.opened).into_iter().for_each(|(id, opened)| tree.set_opened(id, opened));
+        return Ok(Scan { tree, troubles, sync_token: None, earlier: Earlier::Same(at) });
+    }
+    let now = gathering.finish_with(&tree);
+    let earlier = Earlier::Differs(Box::new(EarlierScan { tree, at, sync_token }));
+    Ok(Scan { tree: now, troubles, sync_token: None, earlier })
 }
 
 impl<R> Walk<'_, R> {
     fn work<S>(&self, mut room: S)
     where
-        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen>,
+        R: Fn(&mut S, &Visit, &mut Batch) -> StoreResult<Found>,
     {
         let mut batch = Batch::default();
         while let Some(task) = self.next() {
@@ -132,15 +204,40 @@ impl<R> Walk<'_, R> {
     /// Reads a folder; returns the folders in it.
     fn read<S>(&self, task: &FolderTask, room: &mut S, batch: &mut Batch) -> Vec<FolderTask>
     where
-        R: Fn(&mut S, &ItemPath, &mut Batch) -> StoreResult<NotSeen>,
+        R: Fn(&mut S, &Visit, &mut Batch) -> StoreResult<Found>,
     {
+        let before = task.was.filter(|was| task.is_same && self.before.tree.was_wholly_read(*was));
+        let visit = Visit { path: &task.path, before: before.map(|was| (was, &self.before)) };
         let read = match self.is_too_far(&task.path) {
             Some(why) => Err(StoreError::Malformed(why.into())),
-            None => (self.read)(room, &task.path, batch),
+            None => (self.read)(room, &visit, batch),
         };
+        let mut tasks = match (read, before) {
+            (Ok(Found::AsBefore(opened)), Some(was)) => self.add_as_before(task, was, opened),
+            (Ok(Found::AsBefore(_)), None) => Vec::new(), // nobody says so of a folder that was not known
+            (Ok(Found::Listed(not_seen)), _) => self.add_listed(task, batch, Ok(not_seen)),
+            (Err(error), _) => self.add_listed(task, batch, Err(error)),
+        };
+        tasks.retain(|task| !self.scope.closed.contains(&task.path));
+        tasks
+    }
+
+    fn saw(&self, entries: usize) {
+        self.watch.saw(entries as u64);
+        self.seen.fetch_add(entries as u64, Ordering::Relaxed);
+    }
+
+    fn add_listed(
+        &self,
+        task: &FolderTask,
+        batch: &mut Batch,
+        read: StoreResult<NotSeen>,
+    ) -> Vec<FolderTask> {
+        if !matches!(&read, Ok(not_seen) if not_seen.is_empty()) {
+            batch.lacks_some();
+        }
         let batch = batch.take_sorted();
-        self.watch.saw(batch.len() as u64);
-        self.seen.fetch_add(batch.len() as u64, Ordering::Relaxed);
+        self.saw(batch.len());
         let is_read = read.is_ok();
         let here: Vec<(ItemPath, StoreError)> = match read {
             Ok(not_seen) => not_seen.into_iter().map(|(name, why)| (task.path.join(&name), why)).collect(),
@@ -152,11 +249,47 @@ impl<R> Walk<'_, R> {
         if !is_read && batch.is_empty() {
             return Vec::new();
         }
-        let paths: Vec<ItemPath> = batch.folders().map(|name| task.path.join(name)).collect();
-        let mut gathering = held(&self.gathering);
-        let first = gathering.add(task.number, batch);
-        drop(gathering);
-        let tasks = (0..).zip(paths).map(|(at, path)| FolderTask { path, number: first.plus(at) });
-        tasks.filter(|task| !self.scope.closed.contains(&task.path)).collect()
+        let mut tasks = self.tasks_of(task, &batch);
+        let first = held(&self.gathering).add(task.number, batch);
+        number(&mut tasks, first);
+        tasks
     }
+
+    /// The folders in a folder that was listed, which are not numbered yet.
+    fn tasks_of(&self, task: &FolderTask, batch: &Batch) -> Vec<FolderTask> {
+        let tree = &self.before.tree;
+        let known = task.was.into_iter().flat_map(|was| tree.children(was)).filter(|id| tree.is_folder(*id));
+        let known: HashMap<&[u8], NodeId> = known.map(|id| (tree.name(id), id)).collect();
+        let each = batch.folder_entries().map(|(name, entry)| {
+            let was = known.get(&*name).copied();
+            let is_same = was.is_some_and(|was| self.before.is_same(was, entry));
+            FolderTask { path: task.path.join(name), number: FolderNo::ROOT, was, is_same }
+        });
+        each.collect()
+    }
+
+    fn add_as_before(&self, task: &FolderTask, was: NodeId, opened: Vec<OpenedSince>) -> Vec<FolderTask> {
+        let tree = &self.before.tree;
+        let mut tasks = Vec::new();
+        let mut entries = 0;
+        for id in tree.children(was) {
+            entries += 1;
+            if tree.is_folder(id) {
+                let path = task.path.join(tree.name_of(id));
+                tasks.push(FolderTask { path, number: FolderNo::ROOT, was: Some(id), is_same: true });
+            }
+        }
+        self.saw(entries);
+        if !opened.is_empty() {
+            held(&self.opened).extend(opened);
+        }
+        let first = held(&self.gathering).add_as_before(task.number, was, tree, tasks.len());
+        number(&mut tasks, first);
+        tasks
+    }
+}
+
+/// Numbers the folders of one batch from the first one's number on.
+fn number(tasks: &mut [FolderTask], first: FolderNo) {
+    (0..).zip(tasks).for_each(|(at, task)| task.number = first.plus(at));
 }

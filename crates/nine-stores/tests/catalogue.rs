@@ -12,15 +12,31 @@ use nine_core::condition::{Condition, Test, WordSubject, parse};
 use nine_core::item::Item;
 use nine_core::metadata::{FigureField, Metadata, Taken, TextField};
 use nine_core::moment::{Moment, Now};
-use nine_core::place::Spot;
+use nine_core::place::{ItemPath, Name, Spot};
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, LocalSettings};
-use nine_stores::{Catalogue, LocalStore, ReadStore, Scope, Watch, learn};
+use nine_stores::{Catalogue, Earlier, LocalStore, ReadStore, Scan, Scope, Watch, learn};
 use proptest::prelude::*;
 use tempfile::TempDir;
 
 const EVERYTHING: Unlearned = Unlearned { tags: true, content: true };
+
+/// What a scan tells, whatever is learned beside it. (When folders were opened is changed by listing them.)
+const SCANNED: [Column; 12] = [
+    Column::Parent,
+    Column::Folder,
+    Column::NameEnd,
+    Column::Names,
+    Column::Kind,
+    Column::Size,
+    Column::Modified,
+    Column::Changed,
+    Column::Identity,
+    Column::FolderEnd,
+    Column::FolderItems,
+    Column::FolderRead,
+];
 
 struct World {
     dir: TempDir,
@@ -62,6 +78,15 @@ impl World {
         self.store.scan(&Scope::default(), &Watch::default()).unwrap().tree
     }
 
+    /// A scan with what the catalogue knows of an earlier one.
+    fn rescan(&self, catalogue: &Catalogue) -> Scan {
+        let (scope, watch) = Default::default();
+        match catalogue.earlier(&self.store.address()).unwrap() {
+            Some(earlier) => self.store.refresh(earlier, &scope, &watch).unwrap(),
+            None => self.store.scan(&scope, &watch).unwrap(),
+        }
+    }
+
     /// Everything that is known of every path, learned without a catalogue.
     fn fresh(&self) -> BTreeMap<String, String> {
         let mut tree = self.scan();
@@ -72,9 +97,13 @@ impl World {
 
     /// The same with what the catalogue knows; returns also how many entries had to be asked about.
     fn refreshed(&self, at: Moment) -> (BTreeMap<String, String>, usize) {
-        let mut catalogue = self.catalogue();
-        let (mut tree, address) = (self.scan(), self.store.address());
-        let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
+        let (mut catalogue, address) = (self.catalogue(), self.store.address());
+        let Scan { mut tree, earlier, .. } = self.rescan(&catalogue);
+        let anew = self.scan();
+        for column in SCANNED {
+            assert_eq!(tree.bytes(column), anew.bytes(column), "{column:?}");
+        }
+        let carried = catalogue.carry_over(&address, &mut tree, at, earlier).unwrap();
         let ids: Vec<NodeId> = tree.ids().collect();
         let asked = learn(&self.store, &mut tree, ids, EVERYTHING, &Watch::default());
         catalogue.keep(&address, &tree, at, carried).unwrap();
@@ -220,6 +249,62 @@ fn what_is_unchanged_is_never_read_again() {
 }
 
 #[test]
+fn of_a_place_that_is_as_it_was_all_is_taken_over() {
+    let world = world(true);
+    fs::create_dir_all(world.at("box/inner")).unwrap();
+    fs::write(world.at("box/inner/a.pdf"), b"%PDF-1.7").unwrap();
+    fs::write(world.at("b.txt"), b"a note").unwrap();
+    let is_same = |world: &World| matches!(world.rescan(&world.catalogue()).earlier, Earlier::Same(_));
+    world.refreshed(later(10));
+    assert!(is_same(&world));
+    // Only that it was opened is new, and is told.
+    let file = fs::File::open(world.at("b.txt")).unwrap();
+    file.set_times(fs::FileTimes::new().set_accessed(SystemTime::UNIX_EPOCH)).unwrap();
+    drop(file);
+    world.refreshed(later(11));
+    let scan = world.rescan(&world.catalogue());
+    let note = scan.tree.ids().find(|id| scan.tree.name(*id) == b"b.txt").unwrap();
+    assert_eq!(scan.tree.opened(note), Some(Moment(0)));
+    // A name that is taken away, one that comes, a content that changes deep below: each is seen.
+    let tick = || std::thread::sleep(Duration::from_millis(15));
+    tick();
+    fs::write(world.at("box/inner/new.txt"), b"a note").unwrap();
+    assert!(!is_same(&world));
+    world.refreshed(later(12));
+    assert!(is_same(&world));
+    tick();
+    fs::write(world.at("box/inner/a.pdf"), b"%PDF-1.4").unwrap();
+    assert!(!is_same(&world));
+    world.refreshed(later(13));
+    tick();
+    fs::remove_dir_all(world.at("box/inner")).unwrap();
+    assert!(!is_same(&world));
+    world.refreshed(later(14));
+    assert!(is_same(&world));
+    // What a program kept that read names by other rules tells nothing of names.
+    let db = rusqlite::Connection::open(world.dir.path().join("catalogue.sqlite")).unwrap();
+    assert_eq!(db.execute("UPDATE part SET bytes = zeroblob(8) WHERE id % 64 = 63", []).unwrap(), 1);
+    drop(db);
+    assert!(world.catalogue().earlier(&world.store.address()).unwrap().is_none());
+    world.refreshed(later(15));
+    assert!(is_same(&world));
+}
+
+#[test]
+fn a_folder_that_is_closed_now_is_not_taken_over() {
+    let world = world(true);
+    fs::create_dir(world.at("box")).unwrap();
+    fs::write(world.at("box/a.pdf"), b"%PDF-1.7").unwrap();
+    world.refreshed(later(10));
+    let scope =
+        Scope { closed: [ItemPath::root().join(Name::new(b"box").unwrap())].into(), ..Scope::default() };
+    let earlier = world.catalogue().earlier(&world.store.address()).unwrap().unwrap();
+    let scan = world.store.refresh(earlier, &scope, &Watch::default()).unwrap();
+    assert_eq!(scan.tree.len(), 1);
+    assert!(matches!(scan.earlier, Earlier::Differs(_)));
+}
+
+#[test]
 fn what_changed_just_before_the_scan_is_not_trusted() {
     let world = world(true);
     fs::write(world.at("a.pdf"), b"%PDF-1.7").unwrap();
@@ -264,7 +349,7 @@ fn a_moved_item_keeps_what_is_known_in_its_new_place() {
     fs::rename(world.at("box"), world.dir.path().join("other/box")).unwrap();
     let mut tree = other.scan(&Scope::default(), &Watch::default()).unwrap().tree;
     let at = later(20);
-    world.catalogue().carry_over(&other.address(), &mut tree, at).unwrap();
+    world.catalogue().carry_over(&other.address(), &mut tree, at, Earlier::Unknown).unwrap();
     let file = tree.ids().find(|id| tree.name(*id) == b"a.pdf").unwrap();
     assert!(tree.content(file).is_some(), "only the folder was renamed, so the file is known");
 }
@@ -348,7 +433,7 @@ fn words_are_found_by_the_index_as_a_rule_finds_them() {
     world.refreshed(at);
     let (mut catalogue, mut tree) = (world.catalogue(), world.scan());
     let address = world.store.address();
-    let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
+    let carried = catalogue.carry_over(&address, &mut tree, at, Earlier::Unknown).unwrap();
     assert_eq!(carried, CarriedOver::UnchangedSince(at));
     catalogue.keep(&address, &tree, at, carried).unwrap();
     let readings: Vec<Reading> = texts
@@ -456,7 +541,7 @@ proptest! {
         world.refreshed(at);
         let (mut catalogue, mut tree) = (world.catalogue(), world.scan());
         let address = world.store.address();
-        let carried = catalogue.carry_over(&address, &mut tree, at).unwrap();
+        let carried = catalogue.carry_over(&address, &mut tree, at, Earlier::Unknown).unwrap();
         catalogue.keep(&address, &tree, at, carried).unwrap();
         let id_of = |tree: &Tree, n: usize| {
             tree.ids().find(|id| tree.name(*id) == format!("{n}.jpg").as_bytes())

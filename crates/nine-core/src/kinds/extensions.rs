@@ -297,6 +297,23 @@ pub(super) fn all() -> impl Iterator<Item = &'static str> {
     TABLE.iter().flat_map(|(_, list, _)| list.split_ascii_whitespace())
 }
 
+/// A digest of which extension stands for which type (FNV-1a: Fowler, Noll, Vo), told at build time.
+pub(super) const TYPES_BY_EXTENSION: u64 = {
+    let mut digest = 0xcbf2_9ce4_8422_2325_u64;
+    let mut row = 0;
+    while row < TABLE.len() {
+        let list = TABLE[row].1.as_bytes();
+        digest = (digest ^ TABLE[row].0 as u64).wrapping_mul(0x100_0000_01b3);
+        let mut at = 0;
+        while at < list.len() {
+            digest = (digest ^ list[at] as u64).wrapping_mul(0x100_0000_01b3);
+            at += 1;
+        }
+        row += 1;
+    }
+    digest
+};
+
 /// What is known of an extension, given in small letters and without its dot.
 pub(super) fn lookup(ext: &str) -> Option<Known> {
     KNOWN.get(ext).copied()

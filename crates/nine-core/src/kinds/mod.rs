@@ -126,6 +126,9 @@ pub struct Verdict {
     pub evidence: Evidence,
 }
 
+/// A digest of what extensions stand for: another one where that is not what it was when something was kept.
+pub const TYPES_BY_EXTENSION: u64 = extensions::TYPES_BY_EXTENSION;
+
 /// The type that a file's name promises, if its extension is known.
 pub fn type_of_name(name: &[u8]) -> Option<ItemType> {
     known_of(name).map(|known| known.item_type)

@@ -53,7 +53,7 @@ pub enum Column {
     FolderItems = 19,
     /// For each folder, the newest thing inside; i64.
     FolderNewest = 20,
-    /// For each folder, whether it could be read; u8.
+    /// For each folder, whether it could be read: 0 no, 1 yes, 2 but for some of it; u8.
     FolderRead = 21,
     /// The tag sets and recognised contents that other columns point to; lines of text.
     Words = 22,

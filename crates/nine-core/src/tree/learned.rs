@@ -56,6 +56,11 @@ const NO_TAGS: u32 = 1;
 /// seconds.
 const UNSETTLED: i64 = 2_000_000_000;
 
+/// What was last changed before this moment had settled when it was looked at.
+pub fn settled_by(looked_at: Moment) -> Moment {
+    Moment(looked_at.0.saturating_sub(UNSETTLED))
+}
+
 impl Tree {
     /// What is known of an entry's tags.
     pub fn tags(&self, id: NodeId) -> TagsOf<'_> {
@@ -201,7 +206,7 @@ impl Tree {
         before: &Tree,
         before_at: Moment,
     ) -> CarriedRows {
-        let settled = before_at.0.saturating_sub(UNSETTLED);
+        let settled = settled_by(before_at).0;
         let mut numbers: Option<Vec<u32>> = None;
         let mut strangers = Vec::new();
         // Rows mostly follow one another as they did before.

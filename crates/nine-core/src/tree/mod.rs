@@ -5,6 +5,7 @@
 //! what lies in a folder is a range of rows. [`Gathering`] makes a tree from what a scan brings in any
 //! order; [`Column`] is how a catalogue keeps one.
 
+mod before;
 mod bytes;
 mod columns;
 mod gather;
@@ -12,10 +13,11 @@ mod learned;
 #[cfg(test)]
 pub(crate) mod sample;
 
+pub use before::AT_SIGHT;
 pub use bytes::Looks;
 pub use columns::Column;
 pub use gather::{Batch, FolderNo, Gathering};
-pub use learned::{CarriedRows, TagSet, TagsOf, Unlearned};
+pub use learned::{CarriedRows, TagSet, TagsOf, Unlearned, settled_by};
 
 use std::ops::Range;
 
@@ -273,10 +275,8 @@ impl Tree {
     }
 
     /// What lies directly in a folder, by name, the way people count; nothing for a file.
-    pub fn children(&self, id: NodeId) -> impl Iterator<Item = NodeId> {
-        let end = self.end(id);
-        let next = move |at: u32| (at < end).then_some(NodeId(at));
-        std::iter::successors(next(id.0 + 1), move |child| next(self.end(*child)))
+    pub fn children(&self, id: NodeId) -> Children<'_> {
+        Children { tree: self, next: id.0 + 1, end: self.end(id) }
     }
 
     /// The sums of a folder, or a file's own size and time.
@@ -343,6 +343,25 @@ impl Tree {
     pub fn find(&self, path: &ItemPath) -> Option<NodeId> {
         path.parts()
             .try_fold(Self::ROOT, |at, part| self.children(at).find(|child| self.name(*child) == &*part))
+    }
+}
+
+/// What lies directly in a folder.
+#[derive(Debug, Clone)]
+pub struct Children<'t> {
+    tree: &'t Tree,
+    next: u32,
+    end: u32,
+}
+
+impl Iterator for Children<'_> {
+    type Item = NodeId;
+
+    fn next(&mut self) -> Option<NodeId> {
+        let child = (self.next < self.end).then_some(NodeId(self.next))?;
+        // What comes out of a damaged file must come to an end, too.
+        self.next = self.tree.end(child).max(child.0 + 1);
+        Some(child)
     }
 }
 

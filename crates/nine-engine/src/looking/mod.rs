@@ -18,7 +18,9 @@ use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::CarriedOver;
-use nine_stores::{Catalogue, CatalogueError, EarlierScan, Location, ReadStore, Scope, Store, Watch};
+use nine_stores::{
+    Catalogue, CatalogueError, Earlier, EarlierScan, Location, ReadStore, Scope, Store, Watch,
+};
 
 pub(crate) use areas::name_outsiders;
 pub use areas::{Area, all_areas, areas_of};
@@ -43,6 +45,8 @@ pub struct View {
     pub is_known: bool,
     /// Whether the catalogue has all that is known of it.
     is_kept: bool,
+    /// What became of the earlier look that the catalogue keeps.
+    earlier: Earlier,
     /// Whether the catalogue knew every entry as it is.
     carried: CarriedOver,
     /// The sync token of that moment, where its drive can tell later what has changed since.
@@ -137,12 +141,15 @@ impl<'w> Looking<'w> {
     }
 
     fn read(&mut self, area: Area, store: &dyn ReadStore) {
-        let known = self.known_of(&area, store);
-        let scope = Scope { closed: area.closed.clone(), known, only: area.only.clone() };
+        let earlier = self.earlier(&area, store);
+        let scope = Scope { closed: area.closed.clone(), only: area.only.clone() };
         let at = self.workspace.moment();
         let watch = Watch::default();
         let task = Task::Reading(&area.base);
-        let scan = self.workspace.during(task, &watch, || store.scan(&scope, &watch));
+        let scan = self.workspace.during(task, &watch, || match earlier {
+            Some(earlier) => store.refresh(earlier, &scope, &watch),
+            None => store.scan(&scope, &watch),
+        });
         match scan {
             Ok(scan) => {
                 for (path, error) in &scan.troubles {
@@ -155,6 +162,7 @@ impl<'w> Looking<'w> {
                     at,
                     is_known: false,
                     is_kept: false,
+                    earlier: scan.earlier,
                     carried: CarriedOver::Anew,
                     sync_token: scan.sync_token.filter(|_| scan.troubles.is_empty()),
                 });
@@ -163,15 +171,18 @@ impl<'w> Looking<'w> {
         }
     }
 
-    /// What an earlier look found of a place on a drive that can tell what has changed since.
-    fn known_of(&self, area: &Area, store: &dyn ReadStore) -> Option<EarlierScan> {
-        let (at, sync_token) = self
-            .workspace
-            .drives
-            .sync_token(self.workspace, &area.address)
-            .filter(|_| store.abilities().tells_changes)?;
-        let kept = self.catalogue.as_ref()?.load(&area.address, &Column::ALL).ok().flatten()?;
-        (kept.at == at).then_some(EarlierScan { tree: kept.tree, sync_token })
+    /// What an earlier look found of a place, where that tells what has changed since.
+    fn earlier(&self, area: &Area, store: &dyn ReadStore) -> Option<EarlierScan> {
+        // Of a few names it is quicker asked anew than found among all that is known.
+        let catalogue = self.catalogue.as_ref().filter(|_| area.only.is_none())?;
+        let abilities = store.abilities();
+        if abilities.dates_folders {
+            return catalogue.earlier(&area.address).ok().flatten();
+        }
+        let told = self.workspace.drives.sync_token(self.workspace, &area.address);
+        let (at, sync_token) = told.filter(|_| abilities.tells_changes)?;
+        let earlier = catalogue.earlier(&area.address).ok().flatten()?;
+        (earlier.at == at).then_some(EarlierScan { sync_token: Some(sync_token), ..earlier })
     }
 
     /// Takes what the catalogue knows of a place.
@@ -193,6 +204,7 @@ impl<'w> Looking<'w> {
             at: kept.at,
             is_known: true,
             is_kept: false,
+            earlier: Earlier::Unknown,
             carried: CarriedOver::Anew,
             sync_token: None,
         });
@@ -230,12 +242,11 @@ impl<'w> Looking<'w> {
     }
 
     fn carry_over_into(&mut self, view: usize) {
-        let View { area, tree, at, is_known, carried, .. } = &mut self.views[view];
-        let ahead = self.workspace.foreseen();
-        // Of a few names it is quicker asked anew than found among all that is known.
+        let View { area, tree, at, is_known, earlier, carried, .. } = &mut self.views[view];
+        let (ahead, earlier) = (self.workspace.foreseen(), std::mem::take(earlier));
         let is_asked = !*is_known && area.only.is_none();
         let Some(catalogue) = self.catalogue.as_ref().filter(|_| is_asked) else { return };
-        match catalogue.carry_over(&area.address, tree, *at) {
+        match catalogue.carry_over(&area.address, tree, *at, earlier) {
             Ok(found) => {
                 *carried = found;
                 ahead.into_iter().for_each(|ahead| ahead.retag(tree));
@@ -297,7 +308,7 @@ impl<'w> Looking<'w> {
         if self.workspace.foreseen().is_some() || self.views[view].area.only.is_some() {
             return;
         }
-        let View { area, tree, at, is_known, is_kept, carried, sync_token } = &mut self.views[view];
+        let View { area, tree, at, is_known, is_kept, carried, sync_token, .. } = &mut self.views[view];
         let Some(catalogue) = self.catalogue.as_mut().filter(|_| !*is_known && !*is_kept) else { return };
         *is_kept = true;
         match catalogue.keep(&area.address, tree, *at, *carried) {

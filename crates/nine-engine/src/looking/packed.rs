@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 
+use nine_stores::Earlier;
 use nine_stores::catalogue::CarriedOver;
 
 use super::{Area, Looking, View};
@@ -35,6 +36,7 @@ impl Looking<'_> {
                 at: self.workspace.moment(),
                 is_known: false,
                 is_kept: true,
+                earlier: Earlier::Unknown,
                 carried: CarriedOver::Anew,
                 sync_token: None,
             });

@@ -68,7 +68,7 @@ fn counted(calls: &[String]) -> BTreeMap<&str, usize> {
 }
 
 #[test]
-fn a_refresh_looks_at_each_entry_once_and_opens_no_file() {
+fn a_refresh_looks_at_each_entry_once_lists_no_folder_and_opens_no_file() {
     let world = world(FOLDERS, FILES_EACH);
     world.nine(&["search", "name is nothing"]).ends(0);
     let Some(calls) = calls(&world, &["search", "name has nothing", "--limit", "1"]) else { return };
@@ -76,14 +76,16 @@ fn a_refresh_looks_at_each_entry_once_and_opens_no_file() {
     let many = |name: &str| counts.get(name).copied().unwrap_or(0);
     assert!((ENTRIES..ENTRIES + FEW).contains(&many("statx")), "{counts:#?}");
     assert!((FOLDERS + 1..FOLDERS + FEW).contains(&many("openat2")), "{counts:#?}");
-    assert!(many("getdents64") <= 2 * (FOLDERS + 1) + FEW, "{counts:#?}");
+    // Others are made to find the time zone of the tests, with less room.
+    let listed = calls.iter().filter(|call| call.starts_with("getdents64") && call.contains(", 65536)"));
+    assert_eq!(listed.count(), 0);
     let opened: Vec<_> =
         calls.iter().filter(|call| call.starts_with("open") && call.contains("paper")).collect();
     assert!(opened.is_empty(), "{opened:#?}");
     // Threads that wait for one another, and checks of a debug build.
     let is_by_chance = |name: &str| matches!(name, "futex" | "fcntl");
     let all: usize = counts.iter().filter(|(name, _)| !is_by_chance(name)).map(|(_, many)| many).sum();
-    assert!(all < ENTRIES + 5 * FOLDERS + 500, "{all} calls: {counts:#?}");
+    assert!(all < ENTRIES + 3 * FOLDERS + 500, "{all} calls: {counts:#?}");
 }
 
 #[test]

@@ -8,7 +8,7 @@ use nine_core::place::{ItemPath, Name, NameBuf};
 use nine_core::tree::{Batch, NodeId, Tree};
 
 use super::{Ahead, Standing, made_folder};
-use crate::walk::{Bounds, walk};
+use crate::walk::{Bounds, Found, Visit, Walking, walk};
 use crate::work::{read_held, write_held};
 use crate::{
     Abilities, ChangeStore, Ground, Keeps, Location, Meta, OpenFile, ReadStore, Scan, Scope, Store,
@@ -152,17 +152,13 @@ impl ReadStore for AheadStore {
             }
         }
         let root = self.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
-        walk(
-            root,
-            1,
-            (scope, Bounds::NONE),
-            watch,
-            || (),
-            |(): &mut (), path, batch: &mut Batch| {
-                self.list(path)?.iter().for_each(|(name, entry)| batch.push(name.as_name(), entry.clone()));
-                Ok(Vec::new())
-            },
-        )
+        let walking = Walking { root, threads: 1, scope, bounds: Bounds::NONE, earlier: None };
+        let read = |(): &mut (), visit: &Visit, batch: &mut Batch| {
+            let listed = self.list(visit.path)?;
+            listed.iter().for_each(|(name, entry)| batch.push(name.as_name(), entry.clone()));
+            Ok(Found::Listed(Vec::new()))
+        };
+        walk(walking, watch, || (), read)
     }
 
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {

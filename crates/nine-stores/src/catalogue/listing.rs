@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use nine_core::find::Rows;
 use nine_core::moment::Moment;
-use nine_core::tree::{Column, NodeId, Tree};
+use nine_core::tree::{AT_SIGHT, Column, NodeId, Tree};
 use rusqlite::{Connection, MAIN_DB, OptionalExtension, Transaction, TransactionBehavior, params};
 
 use super::{Catalogue, CatalogueError, CatalogueResult};
@@ -15,24 +15,6 @@ const BLOCK: usize = 32 * 1024;
 
 /// Columns a place has at most; parts are numbered by place and column.
 const COLUMNS_A_PLACE: i64 = 64;
-
-/// What must be known of an earlier scan to carry over what was learned.
-const CARRIED: [Column; 11] = [
-    Column::Kind,
-    Column::Size,
-    Column::Modified,
-    Column::Changed,
-    Column::Identity,
-    Column::Marks,
-    Column::Tags,
-    Column::Content,
-    Column::Text,
-    Column::Arrived,
-    Column::Words,
-];
-
-/// What is known of bytes, carried over once the columns above have left the memory.
-const OF_BYTES: [Column; 5] = [Column::Ends, Column::Whole, Column::Digests, Column::Pixels, Column::Prints];
 
 /// What is learned beyond a scan.
 const LEARNED: [Column; 6] =
@@ -65,9 +47,27 @@ const MAY_DIFFER: [Column; 22] = [
     Column::Prints,
 ];
 
+/// What can differ from before in a place that was taken over as it was.
+const MAY_BE_LEARNED: [Column; 12] = [
+    Column::Type,
+    Column::Marks,
+    Column::Opened,
+    Column::Tags,
+    Column::Content,
+    Column::Text,
+    Column::Words,
+    Column::Ends,
+    Column::Whole,
+    Column::Digests,
+    Column::Pixels,
+    Column::Prints,
+];
+
 /// What came of carrying over.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CarriedOver {
+    /// The place was taken over as it was kept, having been scanned at this moment.
+    Whole(Moment),
     /// Every entry is as it was when the place was kept, having been scanned at this moment.
     UnchangedSince(Moment),
     /// Something differs, or the place was not known.
@@ -130,35 +130,6 @@ impl Catalogue {
         Ok(())
     }
 
-    /// Carries over into a tree that was scanned at `at` what is known of entries that have not changed,
-    /// also where they came from another place.
-    ///
-    /// # Errors
-    /// If the catalogue is damaged or cannot be read.
-    pub fn carry_over(&self, address: &str, tree: &mut Tree, at: Moment) -> CatalogueResult<CarriedOver> {
-        let read = self.db.unchecked_transaction()?;
-        let rows: Vec<NodeId> = std::iter::once(Tree::ROOT).chain(tree.ids()).collect();
-        let Some(mut before) = load(&read, address, &CARRIED)? else {
-            // Nobody knows when what lies here at the first look has arrived.
-            carry_from_others(&read, address, tree, rows)?;
-            return Ok(CarriedOver::Anew);
-        };
-        before.tree.take_volume_of(tree);
-        let mut carried = tree.carry_over(rows, &before.tree, before.at);
-        let kept_at = before.at;
-        drop(before);
-        if let Some(bytes) = load(&read, address, &OF_BYTES)? {
-            tree.carry_bytes(&carried, &bytes.tree);
-        }
-        let (mut strangers, all_same) = (std::mem::take(&mut carried.strangers), carried.all_same);
-        drop(carried);
-        if !strangers.is_empty() {
-            strangers = carry_from_others(&read, address, tree, strangers)?;
-        }
-        tree.date_arrivals(&strangers, at);
-        Ok(if all_same { CarriedOver::UnchangedSince(kept_at) } else { CarriedOver::Anew })
-    }
-
     /// Keeps a place that was scanned at `at`. If another program has scanned it later, that stays.
     ///
     /// # Errors
@@ -176,34 +147,8 @@ impl Catalogue {
     }
 }
 
-/// Looks for entries that are new to a place among those of all the others: they were moved.
-fn carry_from_others(
-    db: &Connection,
-    address: &str,
-    tree: &mut Tree,
-    mut strangers: Vec<NodeId>,
-) -> CatalogueResult<Vec<NodeId>> {
-    let mut asked = db.prepare("SELECT address FROM place WHERE address <> ?1 ORDER BY id")?;
-    let others: Vec<String> = asked.query_map([address], |row| row.get(0))?.collect::<Result<_, _>>()?;
-    for other in others {
-        // Mostly they are new everywhere, so nothing more than that is read.
-        let known = load(db, &other, &[Column::Identity])?;
-        if !known.is_some_and(|known| known.tree.holds_any_of(&strangers, tree)) {
-            continue;
-        }
-        if let Some(known) = load(db, &other, &CARRIED)? {
-            let mut carried = tree.carry_over(strangers, &known.tree, known.at);
-            if let Some(bytes) = load(db, &other, &OF_BYTES)? {
-                tree.carry_bytes(&carried, &bytes.tree);
-            }
-            strangers = std::mem::take(&mut carried.strangers);
-        }
-    }
-    Ok(strangers)
-}
-
 /// A place's number, time and rows.
-fn find(db: &Connection, address: &str) -> CatalogueResult<Option<(i64, Moment, usize)>> {
+pub(super) fn find(db: &Connection, address: &str) -> CatalogueResult<Option<(i64, Moment, usize)>> {
     let ask = "SELECT id, scanned_at, rows FROM place WHERE address = ?1";
     let found = db.query_row(ask, [address], |row| {
         Ok((row.get(0)?, Moment(row.get(1)?), row.get::<_, i64>(2)? as usize))
@@ -215,7 +160,12 @@ fn part(place: i64, column: Column) -> i64 {
     place * COLUMNS_A_PLACE + column as i64
 }
 
-fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<Option<KeptPlace>> {
+/// The part that is no column: by which rules names were read; see [`AT_SIGHT`].
+pub(super) fn sight_part(place: i64) -> i64 {
+    place * COLUMNS_A_PLACE + COLUMNS_A_PLACE - 1
+}
+
+pub(super) fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<Option<KeptPlace>> {
     let Some((place, at, rows)) = find(db, address)? else {
         return Ok(None);
     };
@@ -229,7 +179,12 @@ fn load(db: &Connection, address: &str, columns: &[Column]) -> CatalogueResult<O
     Ok(Some(KeptPlace { tree, at }))
 }
 
-fn load_column(db: &Connection, place: i64, tree: &mut Tree, column: Column) -> CatalogueResult<()> {
+pub(super) fn load_column(
+    db: &Connection,
+    place: i64,
+    tree: &mut Tree,
+    column: Column,
+) -> CatalogueResult<()> {
     let blob = open_column(db, place, tree, column)?;
     if column == Column::Words {
         let mut words = vec![0; blob.len()];
@@ -331,7 +286,11 @@ impl PartOfPlace<'_> {
     }
 }
 
-fn open(db: &Connection, part: i64, only_read: bool) -> CatalogueResult<Option<rusqlite::blob::Blob<'_>>> {
+pub(super) fn open(
+    db: &Connection,
+    part: i64,
+    only_read: bool,
+) -> CatalogueResult<Option<rusqlite::blob::Blob<'_>>> {
     let there = db.prepare_cached("SELECT 1 FROM part WHERE id = ?1")?.exists([part])?;
     Ok(if there { Some(db.blob_open(MAIN_DB, "part", "bytes", part, only_read)?) } else { None })
 }
@@ -351,9 +310,11 @@ fn save(
             let set = "UPDATE place SET scanned_at = ?2, rows = ?3 WHERE id = ?1";
             db.execute(set, params![place, at.0, rows])?;
             // Another program may have kept it meanwhile.
-            if carried == CarriedOver::UnchangedSince(kept_at) {
-                columns = &MAY_DIFFER;
-            }
+            columns = match carried {
+                CarriedOver::Whole(at) if at == kept_at => &MAY_BE_LEARNED,
+                CarriedOver::UnchangedSince(at) if at == kept_at => &MAY_DIFFER,
+                _ => columns,
+            };
             place
         }
         None => {
@@ -362,6 +323,7 @@ fn save(
             db.last_insert_rowid()
         }
     };
+    save_part(db, sight_part(place), &AT_SIGHT.to_le_bytes())?;
     save_columns(db, place, tree, columns)
 }
 

@@ -4,6 +4,7 @@
 //! rows must read only the columns that it needs (a table with a row an item is many times slower).
 //! The words inside files are in a full-text index. Several programs may use it at once.
 
+mod again;
 mod listing;
 mod said;
 mod texts;

@@ -92,19 +92,20 @@ impl DriveStore {
         let (Some(known), Some(conduct)) = (known, self.drive().conduct_known()) else {
             return Ok(News::All);
         };
-        match known.sync_token.as_str() {
+        let Some(sync_token) = &known.sync_token else { return Ok(News::All) };
+        match sync_token.as_str() {
             BY_TAGS if conduct.deep_tags => Ok(News::ByTags { known: &known.tree, same: Mutex::default() }),
             BY_TAGS => Ok(News::All),
-            _ if conduct.tells_changes => self.reported(known),
+            _ if conduct.tells_changes => self.reported(&known.tree, sync_token),
             _ => Ok(News::All),
         }
     }
 
-    fn reported<'k>(&self, known: &'k EarlierScan) -> StoreResult<News<'k>> {
+    fn reported<'k>(&self, known: &'k Tree, sync_token: &str) -> StoreResult<News<'k>> {
         let (mut listed, mut below) = (HashSet::new(), HashSet::new());
         let top = &self.place().path;
         let request = HttpRequest::new("REPORT", url(self.drive(), top, true)).with("depth", "0");
-        let token = quick_xml::escape::escape(known.sync_token.as_str());
+        let token = quick_xml::escape::escape(sync_token);
         let answer = self.drive().wire.ask(&request.xml(REPORT.replace("@T@", &token)))?;
         if answer.status != 207 {
             // The drive has forgotten what it was asked about.
@@ -123,7 +124,7 @@ impl DriveStore {
             Ok(())
         });
         match read {
-            Ok(_) if is_whole => Ok(News::Reported { known: &known.tree, listed, below }),
+            Ok(_) if is_whole => Ok(News::Reported { known, listed, below }),
             Ok(_) | Err(StoreError::Malformed(_)) => Ok(News::All),
             Err(other) => Err(other),
         }

@@ -15,10 +15,10 @@ use super::properties::{Given, KeptProperties, tags_of};
 use super::wire::HttpRequest;
 use super::{DISCARDED, DriveStore, SCRATCH, expect, held, multistatus};
 use crate::local::TAGS_ATTRIBUTE;
-use crate::walk::{Bounds, walk};
+use crate::walk::{Bounds, Found, Visit, Walking, walk};
 use crate::{
-    Abilities, ChangeStore, Ground, Keeps, Location, Meta, OWN, OpenFile, ReadStore, Scan, Scope, Store,
-    StoreError, StoreResult, TransferStore, TrashStore, Watch, mark, own_name,
+    Abilities, ChangeStore, Earlier, EarlierScan, Ground, Keeps, Location, Meta, OWN, OpenFile, ReadStore,
+    Scan, Scope, Store, StoreError, StoreResult, TransferStore, TrashStore, Watch, mark, own_name,
 };
 
 /// How far a drive is believed.
@@ -28,6 +28,26 @@ const BOUNDS: Bounds = Bounds { depth: 256, entries: 20_000_000 };
 const LONGEST: usize = 255;
 
 impl DriveStore {
+    fn scan_with(&self, earlier: Option<&EarlierScan>, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        // Asked before anything is listed, so that what changes meanwhile is told the next time.
+        let sync_token = self.sync_token()?;
+        let news = self.news(earlier)?;
+        let listed = self.drive.list(&self.address.path)?;
+        let root = listed.own.clone().ok_or(StoreError::NotThere)?.entry;
+        drop(listed);
+        let read = |(): &mut (), visit: &Visit, batch: &mut Batch| {
+            // Of the top itself there is a listing already.
+            match news.unchanged(self, visit.path).filter(|_| !visit.path.is_root()) {
+                Some(known) => known.for_each(|(name, entry)| batch.push(name, entry)),
+                None => self.read_folder(visit.path, batch)?,
+            }
+            Ok(Found::Listed(Vec::new()))
+        };
+        let threads = self.drive.wire.at_once;
+        let scan = walk(Walking { root, threads, scope, bounds: BOUNDS, earlier: None }, watch, || (), read)?;
+        Ok(Scan { sync_token, ..scan })
+    }
+
     /// Free bytes, where the drive tells.
     fn room(&self) -> StoreResult<Option<u64>> {
         let asked = "<?xml version=\"1.0\" encoding=\"utf-8\"?><d:propfind xmlns:d=\"DAV:\"><d:prop>\
@@ -88,6 +108,7 @@ impl ReadStore for DriveStore {
 
     fn abilities(&self) -> Abilities {
         Abilities {
+            dates_folders: false,
             at_once: self.drive.wire.at_once,
             may_read: self.drive.may_read,
             tells_changes: true,
@@ -123,23 +144,12 @@ impl ReadStore for DriveStore {
     }
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
-        // Asked before anything is listed, so that what changes meanwhile is told the next time.
-        let sync_token = self.sync_token()?;
-        let news = self.news(scope.known.as_ref())?;
-        let root = self.drive.list(&self.address.path)?;
-        let own = root.own.clone().ok_or(StoreError::NotThere)?.entry;
-        drop(root);
-        let at_once = self.drive.wire.at_once;
-        let read = |(): &mut (), path: &ItemPath, batch: &mut Batch| {
-            // Of the top itself there is a listing already.
-            match news.unchanged(self, path).filter(|_| !path.is_root()) {
-                Some(known) => known.for_each(|(name, entry)| batch.push(name, entry)),
-                None => self.read_folder(path, batch)?,
-            }
-            Ok(Vec::new())
-        };
-        let scan = walk(own, at_once, (scope, BOUNDS), watch, || (), read)?;
-        Ok(Scan { sync_token, ..scan })
+        self.scan_with(None, scope, watch)
+    }
+
+    fn refresh(&self, earlier: EarlierScan, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        let scan = self.scan_with(Some(&earlier), scope, watch)?;
+        Ok(Scan { earlier: Earlier::Differs(Box::new(earlier)), ..scan })
     }
 
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {

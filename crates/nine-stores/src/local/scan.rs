@@ -5,15 +5,16 @@ use std::mem::MaybeUninit;
 use nine_core::item::{Entry, Identity, Kind};
 use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Name, NameBuf};
+use nine_core::tree::NodeId;
 use rustix::fs::{self, AtFlags, OFlags, RawDir};
 use rustix::io::Errno;
 
 use super::entries::entry_of;
 use super::volumes::Volume;
-use super::{LocalStore, WANTED, open_to_look};
-use crate::fault::{Op, before};
-use crate::walk::{Bounds, NotSeen, walk};
-use crate::{OnlyNames, ReadStore, Scan, Scope, StoreError, StoreResult, Watch};
+use super::{FOLDER_FLAGS, LocalStore, WANTED, open_to_look};
+use crate::fault::{self, Op};
+use crate::walk::{Before, Bounds, Found, NotSeen, OpenedSince, Walking, walk};
+use crate::{EarlierScan, OnlyNames, ReadStore, Scan, Scope, StoreError, StoreResult, Watch};
 
 /// Walking waits for the disk more than for the processor; more threads than this gain nothing.
 const MOST_THREADS: usize = 8;
@@ -61,7 +62,7 @@ fn read_folder(
             continue;
         }
         let flags = AtFlags::SYMLINK_NOFOLLOW;
-        match before(Op::Look).and_then(|()| fs::statx(&folder, name.file_name(), flags, WANTED)) {
+        match fault::before(Op::Look).and_then(|()| fs::statx(&folder, name.file_name(), flags, WANTED)) {
             Ok(facts) => {
                 let volume = last
                     .filter(|volume| volume.holds(&facts))
@@ -77,13 +78,58 @@ fn read_folder(
     Ok(troubles)
 }
 
+/// What a folder holds, if it is what it held: its own time tells that no name was put in or taken out, so only what
+/// has these names is looked at. `None` if anything differs, or its file system does not date what happens in it.
+fn as_before(
+    store: &LocalStore,
+    path: &ItemPath,
+    (was, before): (NodeId, &Before),
+) -> StoreResult<Option<Vec<OpenedSince>>> {
+    let tree = &before.tree;
+    if !store.volumes.dates_folders(&tree.identity(was)) {
+        return Ok(None);
+    }
+    let folder = store.open_at(path, FOLDER_FLAGS)?;
+    let mut last: Option<Volume> = None;
+    let mut opened = Vec::new();
+    for id in tree.children(was) {
+        let name = tree.name(id);
+        let look = || fs::statx(&folder, name, AtFlags::SYMLINK_NOFOLLOW, WANTED);
+        let Ok(facts) = fault::before(Op::Look).and_then(|()| look()) else { return Ok(None) };
+        let volume = last
+            .filter(|volume| volume.holds(&facts))
+            .unwrap_or_else(|| store.volumes.of(&facts, || open_to_look(&folder, name)));
+        last = Some(volume);
+        let entry = entry_of(&facts, store.settings.believes_births, &volume);
+        if !before.is_same(id, &entry) {
+            return Ok(None);
+        }
+        if tree.opened(id) != entry.opened {
+            opened.push((id, entry.opened));
+        }
+    }
+    Ok(Some(opened))
+}
+
 /// Reads everything below the place, with as many threads as there are processors.
-pub(super) fn scan(store: &LocalStore, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+pub(super) fn scan(
+    store: &LocalStore,
+    earlier: Option<EarlierScan>,
+    scope: &Scope,
+    watch: &Watch,
+) -> StoreResult<Scan> {
     let root = store.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
     let threads = std::thread::available_parallelism().map_or(2, usize::from).min(MOST_THREADS);
+    let walking = Walking { root, threads, scope, bounds: Bounds::NONE, earlier };
     let room = || Vec::with_capacity(BLOCK);
-    walk(root, threads, (scope, Bounds::NONE), watch, room, |block: &mut Vec<u8>, path, batch| {
-        let only = scope.only.as_ref().filter(|_| path.is_root());
-        read_folder(store, path, block.spare_capacity_mut(), only, |name, entry| batch.push(name, entry))
+    walk(walking, watch, room, |block: &mut Vec<u8>, visit, batch| {
+        let only = scope.only.as_ref().filter(|_| visit.path.is_root());
+        if let (Some(before), None) = (visit.before, only)
+            && let Some(opened) = as_before(store, visit.path, before)?
+        {
+            return Ok(Found::AsBefore(opened));
+        }
+        let add = |name: Name, entry| batch.push(name, entry);
+        read_folder(store, visit.path, block.spare_capacity_mut(), only, add).map(Found::Listed)
     })
 }

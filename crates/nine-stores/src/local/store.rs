@@ -14,8 +14,8 @@ use super::{
 use crate::fault::FaultyRead;
 use crate::work::held;
 use crate::{
-    Abilities, ChangeStore, Ground, Keeps, Location, Meta, OpenFile, ReadStore, Scan, Scope, Store,
-    StoreError, StoreResult, TransferStore, TrashStore, Watch,
+    Abilities, ChangeStore, EarlierScan, Ground, Keeps, Location, Meta, OpenFile, ReadStore, Scan, Scope,
+    Store, StoreError, StoreResult, TransferStore, TrashStore, Watch,
 };
 
 impl Store for LocalStore {
@@ -42,8 +42,9 @@ impl ReadStore for LocalStore {
     }
 
     fn abilities(&self) -> Abilities {
-        let may_read = self.settings.reads_mounts || self.mount().is_none();
-        Abilities { may_read, ..Abilities::default() }
+        let is_ours = self.mount().is_none();
+        let may_read = self.settings.reads_mounts || is_ours;
+        Abilities { may_read, dates_folders: is_ours, ..Abilities::default() }
     }
 
     fn location(&self, path: &ItemPath) -> Location {
@@ -60,7 +61,12 @@ impl ReadStore for LocalStore {
 
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
         self.forget_folders();
-        scan::scan(self, scope, watch)
+        scan::scan(self, None, scope, watch)
+    }
+
+    fn refresh(&self, earlier: EarlierScan, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        self.forget_folders();
+        scan::scan(self, Some(earlier), scope, watch)
     }
 
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>> {

@@ -37,6 +37,11 @@ const FORGETS_INODES: [i64; 6] = [FAT, EXFAT, FUSE, NCP, SMB, SMB2];
 /// An overlay gives a file another birth time once it is written to.
 const OVERLAY: i64 = 0x794c_7630;
 
+/// File systems of this machine's own disks and memory (see statfs(2)) that date a folder with every name that is put
+/// in, taken out or changed, as POSIX has it, to a small part of a second: ext4, XFS, Btrfs, F2FS, bcachefs, ZFS, tmpfs.
+const DATES_FOLDERS: [i64; 7] =
+    [0xef53, 0x5846_5342, 0x9123_683e, 0xf2f5_2010, 0xca45_1a4e, 0x2fc1_2fc1, 0x0102_1994];
+
 /// The file systems that a store has met.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Volumes(Arc<Mutex<Vec<Volume>>>);
@@ -56,6 +61,12 @@ impl Volumes {
         })
     }
 
+    /// Whether the file system of something that was met here gives a folder another time whenever a name in it is put
+    /// in, taken out or changed.
+    pub fn dates_folders(&self, identity: &Identity) -> bool {
+        held(&self.0).iter().any(|volume| volume.word == identity.0[0] && volume.dates_folders)
+    }
+
     /// Others may have been mounted since.
     pub fn forget(&self) {
         held(&self.0).clear();
@@ -68,6 +79,7 @@ pub(super) struct Volume {
     device: u64,
     word: u64,
     trusts_births: bool,
+    dates_folders: bool,
 }
 
 impl Volume {
@@ -81,7 +93,12 @@ impl Volume {
     }
 
     fn unknown(device: u64) -> Self {
-        Self { device, word: IS_VOLUME | mark(&device.to_le_bytes()) >> 3, trusts_births: false }
+        Self {
+            device,
+            word: IS_VOLUME | mark(&device.to_le_bytes()) >> 3,
+            trusts_births: false,
+            dates_folders: false,
+        }
     }
 
     // The kernel's fields have other widths on other processors.
@@ -92,7 +109,12 @@ impl Volume {
         let text = format!("{kind:x} {:x}", if is_own { id } else { device });
         let keeps = !FORGETS_INODES.contains(&kind);
         let bits = IS_VOLUME | if is_own { HAS_OWN_ID } else { 0 } | if keeps { KEEPS_INODES } else { 0 };
-        Self { device, word: bits | mark(text.as_bytes()) >> 3, trusts_births: keeps && kind != OVERLAY }
+        Self {
+            device,
+            word: bits | mark(text.as_bytes()) >> 3,
+            trusts_births: keeps && kind != OVERLAY,
+            dates_folders: DATES_FOLDERS.contains(&kind),
+        }
     }
 
     /// Whether an entry lies on it.
@@ -205,7 +227,7 @@ mod tests {
             found
         };
         let (one, same, other) = (told("of the tides"), told("of the boats"), told("longer than those"));
-        let of = |word| Volume { device: 0, word, trusts_births: false };
+        let of = |word| Volume { device: 0, word, trusts_births: false, dates_folders: false };
         assert_eq!(of(FAT).identity(&one), of(FAT).identity(&same));
         assert_ne!(of(FAT).identity(&one), of(FAT).identity(&other));
         assert_eq!(

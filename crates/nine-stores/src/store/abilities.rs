@@ -9,6 +9,9 @@ pub struct Abilities {
     pub may_read: bool,
     /// Whether it can tell later what has changed since a scan (RFC 6578).
     pub tells_changes: bool,
+    /// Whether a folder's own time tells that a name in it was put in, taken out or changed, so that an earlier scan spares
+    /// listing it.
+    pub dates_folders: bool,
     /// Whether tags can be given to what lies in a folder that may be changed, and to nothing else.
     pub tags_by_folder: bool,
     /// Whether what goes for good is moved [`crate::aside`] first. Otherwise it goes in one conditional request.
@@ -27,6 +30,7 @@ impl Default for Abilities {
             at_once: 1,
             may_read: true,
             tells_changes: false,
+            dates_folders: false,
             tags_by_folder: false,
             sets_aside: true,
             wants_size: false,

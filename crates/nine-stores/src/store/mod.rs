@@ -17,7 +17,7 @@ use nine_core::place::ItemPath;
 pub use abilities::{Abilities, Keeps};
 pub use change::ChangeStore;
 pub use read::{Ground, Mount, OpenFile, ReadStore};
-pub use scan::{EarlierScan, OnlyNames, Scan, Scope};
+pub use scan::{Earlier, EarlierScan, OnlyNames, Scan, Scope};
 pub use transfer::{Meta, TransferStore};
 pub use trash::TrashStore;
 pub use watch::Watch;

@@ -7,7 +7,7 @@ use nine_core::item::{Entry, Identity, Stamp};
 use nine_core::place::{ItemPath, Name, NameBuf};
 use nine_core::worklist::NameRules;
 
-use super::{Abilities, Keeps, Meta, Scan, Scope, Watch};
+use super::{Abilities, Earlier, EarlierScan, Keeps, Meta, Scan, Scope, Watch};
 use crate::{Location, StoreResult};
 
 /// What there is to build on where a folder is, or is to be.
@@ -101,6 +101,11 @@ pub trait ReadStore: Send + Sync + fmt::Debug {
     }
     /// Everything below the place. Opens no file.
     fn scan(&self, scope: &Scope, watch: &Watch) -> StoreResult<Scan>;
+    /// The same where it is known what an earlier scan found, as far as the store can make use of that.
+    fn refresh(&self, earlier: EarlierScan, scope: &Scope, watch: &Watch) -> StoreResult<Scan> {
+        let scan = self.scan(scope, watch)?;
+        Ok(Scan { earlier: Earlier::Differs(Box::new(earlier)), ..scan })
+    }
     /// What stands at a path, if anything does. Never follows a link.
     fn entry(&self, path: &ItemPath) -> StoreResult<Option<Entry>>;
     /// What a folder holds, in no order.

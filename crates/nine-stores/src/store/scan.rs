@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 
+use nine_core::moment::Moment;
 use nine_core::names::{fold_bytes, split_extension};
 use nine_core::place::{ItemPath, NameBuf};
 use nine_core::tree::Tree;
@@ -13,8 +14,6 @@ use crate::StoreError;
 pub struct Scope {
     /// Folders that are listed but not looked into.
     pub closed: HashSet<ItemPath>,
-    /// What an earlier scan found, for stores that tell what has changed since.
-    pub known: Option<EarlierScan>,
     /// What of the place itself is looked at alone, where the store can leave the rest out.
     pub only: Option<OnlyNames>,
 }
@@ -48,8 +47,22 @@ impl OnlyNames {
 pub struct EarlierScan {
     /// Everything below the place.
     pub tree: Tree,
+    /// When that was.
+    pub at: Moment,
     /// The sync token of that time, as [`Scan::sync_token`] had it.
-    pub sync_token: String,
+    pub sync_token: Option<String>,
+}
+
+/// What became of an earlier scan in a later one.
+#[derive(Debug, Default)]
+pub enum Earlier {
+    /// There was none.
+    #[default]
+    Unknown,
+    /// Something differs, or may differ.
+    Differs(Box<EarlierScan>),
+    /// Nothing has changed since this moment: the tree is the earlier one, with all that it knows.
+    Same(Moment),
 }
 
 /// What a scan found.
@@ -61,4 +74,6 @@ pub struct Scan {
     pub troubles: Vec<(ItemPath, StoreError)>,
     /// A token by which the store can tell later what has changed since, where it can (RFC 6578).
     pub sync_token: Option<String>,
+    /// What became of the earlier scan.
+    pub earlier: Earlier,
 }
