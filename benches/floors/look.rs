@@ -142,16 +142,16 @@ fn tree_of(files: usize) -> Tree {
     (0..folders).for_each(|n| {
         top.push(Name::new(format!("folder {n}").as_bytes()).unwrap(), entry(Kind::Folder, n + 1))
     });
-    let top = top.take_sorted();
-    let first = gathering.add(FolderNo::ROOT, top);
+    top.sort();
+    let first = gathering.add(FolderNo::ROOT, &top);
     for folder in 0..folders {
         let mut batch = Batch::default();
         for number in folder * 100..(folder * 100 + 100).min(files) {
             let name = format!("{} {number}.{}", WORDS[number % 8], EXTENSIONS[number % 10]);
             batch.push(Name::new(name.as_bytes()).unwrap(), entry(Kind::File, folders + number + 1));
         }
-        let batch = batch.take_sorted();
-        gathering.add(first.plus(folder as u32), batch);
+        batch.sort();
+        gathering.add(first.plus(folder as u32), &batch);
     }
     gathering.finish()
 }

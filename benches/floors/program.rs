@@ -65,7 +65,10 @@ pub fn measured(program: &Path, home: &Path, words: &[&str], file: &Path) -> (Du
 
 /// The most memory that a command had, in bytes, as far as looks at it every so often can tell.
 pub fn peak_memory(program: &Path, home: &Path, words: &[&str]) -> u64 {
-    watched(&mut command(program, home, words).spawn().expect("it starts"))
+    let mut child = command(program, home, words).spawn().expect("it starts");
+    let most = watched(&mut child);
+    assert!(child.wait().expect("it can be waited for").success(), "{words:?}");
+    most
 }
 
 fn watched(child: &mut std::process::Child) -> u64 {

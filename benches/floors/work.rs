@@ -95,7 +95,7 @@ pub fn tidy(figures: &mut Figures, ground: &Ground) {
     let steps = std::fs::read_to_string(&shown).expect("a preview").lines().count();
     figures.ratio(&format!("tidy, deep: {steps} lines shown"), "bare walk, 2 threads", Some(4.0), &pair);
     let most = program::peak_memory(ground.program(), &home, &words);
-    let scan = program::peak_memory(ground.program(), &home, &["search", "--on", "pile", "name is nothing"]);
+    let scan = program::peak_memory(ground.program(), &home, &["search", "--in", "pile", "name is nothing"]);
     let a_step = most.saturating_sub(scan) as f64 / steps.max(1) as f64;
     figures.at_most("tidy, deep: memory a step", a_step.round(), 1024.0, "B");
 }

@@ -61,23 +61,29 @@ pub fn composed(text: &str) -> Cow<'_, str> {
     if is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }
 }
 
-/// Double extensions that belong together.
-const DOUBLE: [&[u8]; 6] = [b".tar.gz", b".tar.bz2", b".tar.xz", b".tar.zst", b".tar.lz", b".user.js"];
+/// Double extensions that belong together, in their two parts.
+const DOUBLE: [(&[u8], &[u8]); 6] = [
+    (b".tar", b"gz"),
+    (b".tar", b"bz2"),
+    (b".tar", b"xz"),
+    (b".tar", b"zst"),
+    (b".tar", b"lz"),
+    (b".user", b"js"),
+];
 
 /// Splits a file name into its stem and its extension (with the dot, or empty).
 ///
 /// A leading dot starts no extension, and what holds a space or is longer than ten bytes is none.
 pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
-    let ends = |double: &[u8]| {
-        name.len() > double.len() && name[name.len() - double.len()..].eq_ignore_ascii_case(double)
-    };
-    if let Some(double) = DOUBLE.iter().find(|double| ends(double)) {
-        return name.split_at(name.len() - double.len());
+    let Some(at) = name.iter().rposition(|b| *b == b'.') else { return (name, b"") };
+    let (before, extension) = (&name[..at], &name[at + 1..]);
+    for (first, second) in DOUBLE {
+        let stem = before.len().saturating_sub(first.len());
+        if stem > 0 && extension.eq_ignore_ascii_case(second) && before[stem..].eq_ignore_ascii_case(first) {
+            return name.split_at(stem);
+        }
     }
-    match name.iter().rposition(|b| *b == b'.') {
-        Some(at) if at > 0 && is_extension(&name[at + 1..]) => name.split_at(at),
-        _ => (name, b""),
-    }
+    if at > 0 && is_extension(extension) { name.split_at(at) } else { (name, b"") }
 }
 
 fn is_extension(bytes: &[u8]) -> bool {
@@ -99,29 +105,28 @@ pub fn natural_key(name: &[u8]) -> Vec<u8> {
 
 /// Writes [`natural_key`] behind what `key` holds already.
 pub fn fold_key(name: &[u8], key: &mut Vec<u8>) {
-    if name.is_ascii() {
-        return digits_by_length(name.iter().map(u8::to_ascii_lowercase), key);
+    match name.is_ascii() {
+        true => digits_by_length(name, key),
+        false => digits_by_length(fold_bytes(name).as_bytes(), key),
     }
-    digits_by_length(fold_bytes(name).into_bytes().into_iter(), key);
 }
 
-fn digits_by_length(letters: impl Iterator<Item = u8>, key: &mut Vec<u8>) {
-    // Where the length of the run of digits in hand stands in the key.
-    let mut run: Option<usize> = None;
-    for letter in letters {
-        if !letter.is_ascii_digit() {
-            run = None;
-            key.push(letter);
-            continue;
+fn digits_by_length(mut rest: &[u8], key: &mut Vec<u8>) {
+    loop {
+        let letters = rest.iter().position(u8::is_ascii_digit).unwrap_or(rest.len());
+        let start = key.len();
+        key.extend_from_slice(&rest[..letters]);
+        key[start..].make_ascii_lowercase();
+        rest = &rest[letters..];
+        if rest.is_empty() {
+            return;
         }
-        let length_at = *run.get_or_insert_with(|| {
-            key.extend_from_slice(&[b'0', 0]);
-            key.len() - 1
-        });
-        if letter != b'0' || key[length_at] > 0 {
-            key[length_at] = key[length_at].saturating_add(1);
-            key.push(letter);
-        }
+        let digits = rest.iter().position(|b| !b.is_ascii_digit()).unwrap_or(rest.len());
+        let zeros = rest[..digits].iter().position(|b| *b != b'0').unwrap_or(digits);
+        let length = (digits - zeros).min(usize::from(u8::MAX)) as u8;
+        key.extend_from_slice(&[b'0', length]);
+        key.extend_from_slice(&rest[zeros..digits]);
+        rest = &rest[digits..];
     }
 }
 

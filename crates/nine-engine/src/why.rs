@@ -201,7 +201,7 @@ fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
     if let Some(name) = spot.path.last() {
         batch.push(name, entry);
     }
-    gathering.add(FolderNo::ROOT, batch);
+    gathering.add(FolderNo::ROOT, &batch);
     let (tree, id) = (gathering.finish(), NodeId::new(1));
     let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
     Ok(item(&tree, id, spot, &details, everything()))

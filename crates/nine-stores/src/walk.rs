@@ -63,6 +63,8 @@ struct FolderQueue {
     tasks: Vec<FolderTask>,
     /// Folders that are being read, and may yet bring more tasks.
     busy: usize,
+    /// Threads that wait for a task. To wake nobody would cost a system call a folder.
+    waiting: usize,
 }
 
 struct Walk<'a, R> {
@@ -131,7 +133,7 @@ pub(crate) fn walk<S>(
         seen: AtomicU64::new(0),
         watch,
         read,
-        queue: Mutex::new(FolderQueue { tasks: vec![first], busy: 0 }),
+        queue: Mutex::new(FolderQueue { tasks: vec![first], busy: 0, waiting: 0 }),
         more: Condvar::new(),
         gathering: Mutex::new(Gathering::new(root)),
         opened,
@@ -171,7 +173,12 @@ impl<R> Walk<'_, R> {
             let mut queue = held(&self.queue);
             queue.busy -= 1;
             queue.tasks.extend(more);
-            self.more.notify_all();
+            let (waiting, is_over) = (queue.waiting, queue.busy == 0);
+            let tasks = queue.tasks.len();
+            drop(queue);
+            if waiting > 0 && (is_over || tasks > 0) {
+                self.more.notify_all();
+            }
         }
     }
 
@@ -197,7 +204,9 @@ impl<R> Walk<'_, R> {
             if queue.busy == 0 {
                 return None;
             }
+            queue.waiting += 1;
             queue = self.more.wait(queue).unwrap_or_else(PoisonError::into_inner);
+            queue.waiting -= 1;
         }
     }
 
@@ -236,7 +245,7 @@ impl<R> Walk<'_, R> {
         if !matches!(&read, Ok(not_seen) if not_seen.is_empty()) {
             batch.lacks_some();
         }
-        let batch = batch.take_sorted();
+        batch.sort();
         self.saw(batch.len());
         let is_read = read.is_ok();
         let here: Vec<(ItemPath, StoreError)> = match read {
@@ -246,12 +255,13 @@ impl<R> Walk<'_, R> {
         if !here.is_empty() {
             held(&self.troubles).extend(here);
         }
-        if !is_read && batch.is_empty() {
-            return Vec::new();
+        let mut tasks = Vec::new();
+        if is_read || !batch.is_empty() {
+            tasks = self.tasks_of(task, batch);
+            let first = held(&self.gathering).add(task.number, batch);
+            number(&mut tasks, first);
         }
-        let mut tasks = self.tasks_of(task, &batch);
-        let first = held(&self.gathering).add(task.number, batch);
-        number(&mut tasks, first);
+        batch.clear();
         tasks
     }
 

@@ -33,9 +33,9 @@ impl Contents {
                 .unwrap_or_default()
                 .into_iter()
                 .for_each(|(name, e)| batch.push(name.as_name(), e));
-            let sorted = batch.take_sorted();
-            let inside: Vec<ItemPath> = sorted.folders().map(|name| path.join(name)).collect();
-            let first = gathering.add(number, sorted);
+            batch.sort();
+            let inside: Vec<ItemPath> = batch.folders().map(|name| path.join(name)).collect();
+            let first = gathering.add(number, &batch);
             open.extend((0..).zip(inside).map(|(nth, path)| (first.plus(nth), path)));
         }
         let mut tree = gathering.finish();

@@ -62,10 +62,10 @@ fn tree(files: &[(&str, u8, u64)]) -> Tree {
                 None => batch.push(Name::new(name.as_bytes()).unwrap(), entry(Kind::Folder, 0, next)),
             }
         }
-        let batch = batch.take_sorted();
+        batch.sort();
         let inside: Vec<String> =
             batch.folders().map(|name| String::from_utf8_lossy(&name).into_owned()).collect();
-        let first = gathering.add(number, batch);
+        let first = gathering.add(number, &batch);
         open.extend(inside.into_iter().enumerate().map(|(at, name)| {
             (first.plus(at as u32), if path.is_empty() { name } else { format!("{path}/{name}") })
         }));

@@ -51,9 +51,9 @@ fn tree(seeds: &[Vec<Seed>]) -> Tree {
             number += 1;
             batch.push(Name::new(seed.name.as_bytes()).unwrap(), entry(seed, number));
         }
-        let batch = batch.take_sorted();
+        batch.sort();
         let folders = batch.folders().count() as u32;
-        let first = gathering.add(folder, batch);
+        let first = gathering.add(folder, &batch);
         waiting.extend((0..folders).map(|by| first.plus(by)));
     }
     gathering.finish()

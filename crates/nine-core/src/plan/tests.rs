@@ -57,10 +57,10 @@ fn fill(gathering: &mut Gathering, folder: FolderNo, paths: &[&str], modified: &
     for (at, (name, kind)) in names.iter().enumerate() {
         batch.push(Name::new(name.as_bytes()).unwrap(), entry(*kind, modified, at as u64 + 1));
     }
-    let batch = batch.take_sorted();
+    batch.sort();
     let folders: Vec<String> =
         batch.folders().map(|name| String::from_utf8(name.to_vec()).unwrap()).collect();
-    let first = gathering.add(folder, batch);
+    let first = gathering.add(folder, &batch);
     for (number, name) in (0..).zip(folders) {
         let inner: Vec<&str> = paths
             .iter()
@@ -380,11 +380,11 @@ fn folders_nested_deeper_than_the_stack_are_walked() {
     for _ in 0..3_000 {
         let mut batch = Batch::default();
         batch.push(Name::constant("d"), entry(Kind::Folder, "2030-01-01T00:00", 1));
-        here = gathering.add(here, batch);
+        here = gathering.add(here, &batch);
     }
     let mut last = Batch::default();
     last.push(Name::constant("a.pdf"), entry(Kind::File, "2030-01-01T00:00", 2));
-    gathering.add(here, last);
+    gathering.add(here, &last);
     let tree = gathering.finish();
     let config = parse(&format!("{HEAD}[[rule]]\nreach = \"deep\"\nwhen = \"file\"\nput = \"2\"\n")).unwrap();
     let shelvings = vec![Shelving::new(&config.bookcases[0], std::iter::empty())];

@@ -1,7 +1,7 @@
 //! What an earlier tree says of what a new scan meets: where nothing differs, nothing of it is made anew.
 
 use super::{FOLDER, KINDS, NO_FOLDER, NodeId, Tree, known};
-use crate::item::{Entry, Identity};
+use crate::item::Entry;
 use crate::kinds::TYPES_BY_EXTENSION;
 use crate::moment::Moment;
 
@@ -52,19 +52,5 @@ impl Tree {
 
     pub(super) fn folders_in_state(&self, state: FolderState) -> usize {
         self.folder_read.iter().filter(|read| **read == state as u8).count()
-    }
-
-    /// The facts as a scan told them: without what was found out since.
-    pub(super) fn scanned(&self, id: NodeId) -> Entry {
-        let at = id.row();
-        Entry {
-            kind: self.kind(id),
-            size: self.size[at],
-            modified: Moment(self.modified[at]),
-            opened: known(self.opened[at]),
-            born: known(self.born[at]),
-            changed: Moment(self.changed[at]),
-            identity: Identity(self.identity[at]),
-        }
     }
 }

@@ -1,22 +1,24 @@
 //! From what a scan brings, a folder at a time and in any order, to a tree.
 
+use std::ops::Range;
+
 use super::before::FolderState;
-use super::{Children, KINDS, NEVER, NO_FOLDER, NodeId, Tree, mark};
+use super::{Children, FOLDER, KINDS, NEVER, NO_FOLDER, NodeId, Tree, mark};
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, ItemType};
 use crate::names::{fold_key, folds_oddly, is_hidden, is_unfinished, is_untitled, split_extension};
 use crate::place::Name;
 
-/// The entries of one folder.
+/// The entries of one folder. The room that they take stays for those of the next.
 #[derive(Debug, Default)]
 pub struct Batch {
     names: Vec<u8>,
     entries: Vec<Gathered>,
+    /// For each entry, in their order, where its key begins and ends, and its number.
+    order: Vec<(u32, u32, u32)>,
+    keys: Vec<u8>,
     /// Something in the folder could not be looked at.
     is_partial: bool,
-    /// Room in which the entries are put in order.
-    keys: Vec<u8>,
-    order: Vec<(u32, u32, u32)>,
 }
 
 #[derive(Debug, Clone)]
@@ -36,33 +38,28 @@ impl Batch {
         self.names.extend_from_slice(&name[..usize::from(len)]);
         // Told here and not when the tree is put together, since batches are filled by many threads.
         let (item_type, marks) = at_sight(&name, entry.kind);
+        self.order.push((0, 0, self.entries.len() as u32));
         self.entries.push(Gathered { start, len, item_type: item_type as u8, marks, entry });
     }
 
-    /// Takes the entries out, in the order in which people count and in no more memory than they need;
-    /// the room stays for the next folder.
-    pub fn take_sorted(&mut self) -> Batch {
+    /// Puts the entries in the order in which people count.
+    pub fn sort(&mut self) {
         self.keys.clear();
-        self.order.clear();
-        for (number, gathered) in (0..).zip(&self.entries) {
-            let start = self.keys.len() as u32;
-            fold_key(gathered.name(&self.names), &mut self.keys);
-            self.order.push((start, self.keys.len() as u32, number));
+        for (start, end, number) in &mut self.order {
+            *start = self.keys.len() as u32;
+            fold_key(self.entries[*number as usize].name(&self.names), &mut self.keys);
+            *end = self.keys.len() as u32;
         }
         let key = |it: &(u32, u32, u32)| &self.keys[it.0 as usize..it.1 as usize];
         let name = |it: &(u32, u32, u32)| self.entries[it.2 as usize].name(&self.names);
         self.order.sort_unstable_by(|a, b| key(a).cmp(key(b)).then_with(|| name(a).cmp(name(b))));
-        let sorted = self.order.iter().map(|(.., number)| self.entries[*number as usize].clone());
-        let (names, is_partial) = (self.names.clone(), self.is_partial);
-        let taken = Batch { names, entries: sorted.collect(), is_partial, ..Batch::default() };
-        self.clear();
-        taken
     }
 
     /// Takes out what was put in.
     pub fn clear(&mut self) {
         self.names.clear();
         self.entries.clear();
+        self.order.clear();
         self.is_partial = false;
     }
 
@@ -88,8 +85,12 @@ impl Batch {
 
     /// The folders among the entries, in order.
     pub fn folder_entries(&self) -> impl Iterator<Item = (Name<'_>, &Entry)> {
-        let folders = self.entries.iter().filter(|gathered| gathered.entry.kind == Kind::Folder);
+        let folders = self.in_order().filter(|gathered| gathered.entry.kind == Kind::Folder);
         folders.map(|gathered| (Name::held(gathered.name(&self.names)), &gathered.entry))
+    }
+
+    fn in_order(&self) -> impl Iterator<Item = &Gathered> {
+        self.order.iter().map(|(.., number)| &self.entries[*number as usize])
     }
 }
 
@@ -114,18 +115,19 @@ impl FolderNo {
 }
 
 /// What a folder was found to hold.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Clone)]
 enum Held {
     /// It was not read.
     #[default]
     Unread,
-    Listed(Batch),
+    /// These rows of what has arrived.
+    Listed { rows: Range<u32>, is_partial: bool },
     /// What this row of the earlier tree holds.
     AsBefore(NodeId),
 }
 
 /// What a folder was found to hold, and the number of the first folder in it.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Clone)]
 struct HeldFolder {
     held: Held,
     first: u32,
@@ -136,26 +138,32 @@ struct HeldFolder {
 pub struct Gathering {
     root: Entry,
     folders: Vec<HeldFolder>,
+    /// What was listed, as it came: a row for each entry. Of the columns of folders it has none.
+    arrived: Tree,
     rows: usize,
     name_bytes: usize,
-    /// Folders that were listed, and not found as they were.
-    listed: usize,
 }
 
 impl Gathering {
     /// Nothing but the place itself.
     pub fn new(root: Entry) -> Self {
-        Self { root, folders: vec![HeldFolder::default()], rows: 1, name_bytes: 0, listed: 0 }
+        let (folders, arrived) = (vec![HeldFolder::default()], Tree::default());
+        Self { root, folders, arrived, rows: 1, name_bytes: 0 }
     }
 
-    /// Adds what `folder` holds, sorted by [`Batch::take_sorted`]. Returns the number of the first folder
-    /// in it; the others follow in order.
-    pub fn add(&mut self, folder: FolderNo, batch: Batch) -> FolderNo {
-        let count = batch.folders().count();
+    /// Adds what `folder` holds, as [`Batch::sort`] has put it in order. Returns the number of the first folder in
+    /// it; the others follow in order.
+    pub fn add(&mut self, folder: FolderNo, batch: &Batch) -> FolderNo {
+        let start = self.arrived.rows as u32;
+        let mut folders = 0;
+        for gathered in batch.in_order() {
+            folders += usize::from(gathered.entry.kind == Kind::Folder);
+            self.arrived.push(gathered.name(&batch.names), gathered);
+        }
         self.rows += batch.entries.len();
         self.name_bytes += batch.names.len();
-        self.listed += 1;
-        self.hold(folder, Held::Listed(batch), count)
+        let rows = start..self.arrived.rows as u32;
+        self.hold(folder, Held::Listed { rows, is_partial: batch.is_partial }, folders)
     }
 
     /// Says that `folder` holds what a row of the earlier tree does, with so many `folders` in it. Numbers them as
@@ -183,10 +191,11 @@ impl Gathering {
 
     /// Whether everything was found as it was in the earlier tree, whose own row is as the place is now.
     pub fn is_as_before(&self, before: &Tree) -> bool {
-        let reads = |held: &&HeldFolder| matches!(held.held, Held::AsBefore(_));
-        self.listed == 0
-            && self.rows == before.rows
-            && self.folders.iter().filter(reads).count() == before.folders_in_state(FolderState::Read)
+        let as_before = |folder: &&HeldFolder| matches!(folder.held, Held::AsBefore(_));
+        let listed = |folder: &HeldFolder| matches!(folder.held, Held::Listed { .. });
+        self.rows == before.rows
+            && !self.folders.iter().any(listed)
+            && self.folders.iter().filter(as_before).count() == before.folders_in_state(FolderState::Read)
     }
 
     /// Brings everything into its order and sums up.
@@ -204,94 +213,94 @@ impl Gathering {
     pub fn finish_with(self, before: &Tree) -> Tree {
         assert!(u32::try_from(self.rows).is_ok() && u32::try_from(self.name_bytes).is_ok());
         let mut tree = Tree::with_room(self.rows, self.name_bytes);
-        let mut folders = self.folders;
-        let root = Laid { name: b"", item_type: ItemType::Folder as u8, marks: 0, entry: &self.root };
-        tree.push(0, &root);
-        let mut open = vec![Open::new(&mut tree, before, std::mem::take(&mut folders[0]))];
+        tree.push(b"", &Gathered::of_place(self.root));
+        tree.begin_folder(0);
+        let (folders, arrived) = (&self.folders, &self.arrived);
+        let mut open = vec![Open::new(&mut tree, (arrived, before), &folders[0])];
         while let Some(top) = open.last_mut() {
-            let row = top.row;
-            let Some(is_folder) = top.lay_next(&mut tree, before) else {
+            if !top.lay_until_folder(&mut tree) {
                 close(&mut tree, &mut open);
                 continue;
-            };
-            if is_folder {
-                let number = top.next_folder as usize;
-                top.next_folder += 1;
-                open.push(Open::new(&mut tree, before, std::mem::take(&mut folders[number])));
-            } else {
-                let laid = tree.rows - 1;
-                top.items += 1;
-                top.newest = top.newest.max(tree.modified[laid]);
-                top.latest = top.latest.max(tree.modified[laid].max(tree.born[laid]));
-                tree.size[row as usize] += tree.size[laid];
             }
+            let number = top.next_folder as usize;
+            top.next_folder += 1;
+            open.push(Open::new(&mut tree, (arrived, before), &folders[number]));
         }
         tree
     }
 }
 
-/// What is to be laid down of a folder that is open.
-enum Waiting<'b> {
-    Listed { names: Vec<u8>, entries: std::vec::IntoIter<Gathered> },
-    AsBefore(Children<'b>),
+/// What is to be laid down of a folder that is open: rows of a tree.
+enum Waiting<'t> {
+    Arrived(&'t Tree, Range<u32>),
+    AsBefore(Children<'t>),
 }
 
 /// A folder whose entries are being laid down.
-struct Open<'b> {
+struct Open<'t> {
     row: u32,
-    waiting: Waiting<'b>,
+    waiting: Waiting<'t>,
     next_folder: u32,
     items: u32,
     newest: i64,
     latest: i64,
 }
 
-impl<'b> Open<'b> {
+impl<'t> Open<'t> {
     /// Opens the folder that was laid down last.
-    fn new(tree: &mut Tree, before: &'b Tree, folder: HeldFolder) -> Self {
-        let row = tree.rows as u32 - 1;
-        let (state, waiting) = match folder.held {
-            Held::Unread => (FolderState::Unread, Waiting::of(Batch::default())),
-            Held::Listed(batch) if batch.is_partial => (FolderState::Partial, Waiting::of(batch)),
-            Held::Listed(batch) => (FolderState::Read, Waiting::of(batch)),
-            Held::AsBefore(was) => (FolderState::Read, Waiting::AsBefore(before.children(was))),
+    fn new(tree: &mut Tree, (arrived, before): (&'t Tree, &'t Tree), folder: &HeldFolder) -> Self {
+        let (state, waiting) = match &folder.held {
+            Held::Unread => (FolderState::Unread, Waiting::Arrived(arrived, 0..0)),
+            Held::Listed { rows, is_partial } => {
+                let state = if *is_partial { FolderState::Partial } else { FolderState::Read };
+                (state, Waiting::Arrived(arrived, rows.clone()))
+            }
+            Held::AsBefore(was) => (FolderState::Read, Waiting::AsBefore(before.children(*was))),
         };
         tree.folder_read.push(state as u8);
+        let row = tree.rows as u32 - 1;
         Self { row, waiting, next_folder: folder.first, items: 0, newest: NEVER, latest: NEVER }
     }
 
-    /// Lays down the next entry and says whether it is a folder; `None` once all are.
-    fn lay_next(&mut self, tree: &mut Tree, before: &Tree) -> Option<bool> {
-        match &mut self.waiting {
-            Waiting::Listed { names, entries } => {
-                let Gathered { start, len, item_type, marks, ref entry } = entries.next()?;
-                let name = &names[start as usize..start as usize + usize::from(len)];
-                tree.push(self.row, &Laid { name, item_type, marks, entry });
-                Some(entry.kind == Kind::Folder)
+    /// Lays down what comes before the next folder, and that folder; `false` once there is none.
+    fn lay_until_folder(&mut self, tree: &mut Tree) -> bool {
+        loop {
+            let (from, run) = match &mut self.waiting {
+                Waiting::Arrived(from, rows) => (*from, first_run(from, rows)),
+                Waiting::AsBefore(children) => (children.tree(), children.next_run()),
+            };
+            if run.is_empty() {
+                return false;
             }
-            Waiting::AsBefore(children) => {
-                let was = children.next()?;
-                let (name, entry) = (before.name(was), &before.scanned(was));
-                let (item_type, marks) = (before.item_type[was.row()], before.marks[was.row()]);
-                tree.push(self.row, &Laid { name, item_type, marks, entry });
-                Some(entry.kind == Kind::Folder)
+            let start = tree.rows;
+            tree.push_rows(from, run, self.row);
+            if tree.kind[start] == FOLDER {
+                tree.begin_folder(start);
+                return true;
             }
+            self.sum_up(tree, start);
         }
     }
-}
 
-impl Waiting<'_> {
-    fn of(batch: Batch) -> Self {
-        Self::Listed { names: batch.names, entries: batch.entries.into_iter() }
+    /// Sums up the files that were laid down from this row on.
+    fn sum_up(&mut self, tree: &mut Tree, start: usize) {
+        self.items += (tree.rows - start) as u32;
+        for row in start..tree.rows {
+            self.newest = self.newest.max(tree.modified[row]);
+            self.latest = self.latest.max(tree.modified[row].max(tree.born[row]));
+        }
+        let size: u64 = tree.size[start..].iter().sum();
+        tree.size[self.row as usize] += size;
     }
 }
 
-/// An entry as it is laid down.
-struct Laid<'a> {
-    name: &'a [u8],
-    item_type: u8,
-    marks: u8,
-    entry: &'a Entry,
+/// Takes the first of some rows, if it is a folder, or else all before the first folder.
+fn first_run(tree: &Tree, rows: &mut Range<u32>) -> Range<u32> {
+    let kinds = &tree.kind[rows.start as usize..rows.end as usize];
+    let files = kinds.iter().position(|kind| *kind == FOLDER).unwrap_or(kinds.len());
+    let run = rows.start..rows.start + (files as u32).max(1).min(kinds.len() as u32);
+    rows.start = run.end;
+    run
 }
 
 /// Sums up the folder that is complete, into itself and into the one above.
@@ -335,32 +344,65 @@ fn at_sight(name: &[u8], kind: Kind) -> (ItemType, u8) {
     (item_type, marks)
 }
 
+impl Gathered {
+    fn of_place(entry: Entry) -> Self {
+        Self { start: 0, len: 0, item_type: ItemType::Folder as u8, marks: 0, entry }
+    }
+}
+
 impl Tree {
-    /// Lays down an entry. Of a folder the sums come later.
-    fn push(&mut self, parent: u32, laid: &Laid) {
-        let entry = laid.entry;
-        let is_folder = entry.kind == Kind::Folder;
-        let above = self.marks.get(parent as usize).copied().unwrap_or(0);
+    /// Adds what a scan tells of an entry; what makes a tree of it comes later.
+    fn push(&mut self, name: &[u8], gathered: &Gathered) {
+        let entry = &gathered.entry;
         self.rows += 1;
-        self.parent.push(parent);
-        self.folder.push(if is_folder { self.folder_end.len() as u32 } else { NO_FOLDER });
-        self.names.extend_from_slice(laid.name);
+        self.names.extend_from_slice(name);
         self.name_end.push(self.names.len() as u32);
         self.kind.push(KINDS.iter().position(|kind| *kind == entry.kind).unwrap_or(3) as u8);
-        self.item_type.push(laid.item_type);
-        self.marks.push(laid.marks | (above & mark::HIDDEN));
-        self.size.push(if is_folder { 0 } else { entry.size });
+        self.item_type.push(gathered.item_type);
+        self.marks.push(gathered.marks);
+        self.size.push(entry.size);
         self.modified.push(entry.modified.0);
         self.opened.push(entry.opened.map_or(NEVER, |at| at.0));
         self.born.push(entry.born.map_or(NEVER, |at| at.0));
         self.changed.push(entry.changed.0);
         self.identity.push(entry.identity.0);
-        if is_folder {
-            self.folder_end.push(0);
-            self.folder_items.push(0);
-            self.folder_newest.push(entry.modified.0);
-            self.folder_latest.push(entry.modified.0);
+    }
+
+    /// Lays down rows of another tree that lie in the folder of the row `parent`.
+    fn push_rows(&mut self, from: &Tree, rows: Range<u32>, parent: u32) {
+        let rows = rows.start as usize..rows.end as usize;
+        let names = from.span_of_names(rows.clone());
+        let (first, start) = (self.rows, self.names.len() as u32);
+        self.names.extend_from_slice(&from.names[names.clone()]);
+        let ends = from.name_end[rows.clone()].iter();
+        self.name_end.extend(ends.map(|end| end - names.start as u32 + start));
+        self.kind.extend_from_slice(&from.kind[rows.clone()]);
+        self.item_type.extend_from_slice(&from.item_type[rows.clone()]);
+        self.marks.extend_from_slice(&from.marks[rows.clone()]);
+        self.size.extend_from_slice(&from.size[rows.clone()]);
+        self.modified.extend_from_slice(&from.modified[rows.clone()]);
+        self.opened.extend_from_slice(&from.opened[rows.clone()]);
+        self.born.extend_from_slice(&from.born[rows.clone()]);
+        self.changed.extend_from_slice(&from.changed[rows.clone()]);
+        self.identity.extend_from_slice(&from.identity[rows.clone()]);
+        self.rows += rows.len();
+        self.parent.resize(self.rows, parent);
+        self.folder.resize(self.rows, NO_FOLDER);
+        if self.marks[parent as usize] & mark::HIDDEN != 0 {
+            self.marks[first..].iter_mut().for_each(|marks| *marks |= mark::HIDDEN);
         }
+    }
+
+    /// Makes a folder of a row, whose sums come later.
+    fn begin_folder(&mut self, row: usize) {
+        self.parent.resize(self.rows, 0);
+        self.folder.resize(self.rows, NO_FOLDER);
+        self.folder[row] = self.folder_end.len() as u32;
+        self.size[row] = 0;
+        self.folder_end.push(0);
+        self.folder_items.push(0);
+        self.folder_newest.push(self.modified[row]);
+        self.folder_latest.push(self.modified[row]);
     }
 
     fn with_room(rows: usize, name_bytes: usize) -> Self {

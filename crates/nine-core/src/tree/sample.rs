@@ -42,10 +42,10 @@ pub(crate) fn tree_with_times(items: &[(&str, u64, Moment)]) -> Tree {
                 batch.push(Name::new(name.as_bytes()).unwrap(), entry(kind, *size, *modified, at as u64 + 1));
             }
         }
-        let batch = batch.take_sorted();
+        batch.sort();
         let names: Vec<String> =
             batch.folders().map(|name| format!("{above}{}/", String::from_utf8_lossy(&name))).collect();
-        let first = gathering.add(number, batch);
+        let first = gathering.add(number, &batch);
         waiting.extend((0..).zip(names).map(|(at, name)| (first.plus(at), name)));
     }
     gathering.finish()

@@ -27,14 +27,14 @@ fn small() -> Tree {
     top.push(Name::constant("a.txt"), entry(Kind::File, 5, 10, 3));
     top.push(Name::constant("void"), entry(Kind::Folder, 4096, 800, 4));
     top.push(Name::constant("closed"), entry(Kind::Folder, 4096, 700, 5));
-    let top = top.take_sorted();
-    let first = gathering.add(FolderNo::ROOT, top);
-    gathering.add(first.plus(2), Batch::default());
+    top.sort();
+    let first = gathering.add(FolderNo::ROOT, &top);
+    gathering.add(first.plus(2), &Batch::default());
     let mut inner = Batch::default();
     inner.push(Name::constant("b 10.txt"), entry(Kind::File, 7, 20, 6));
     inner.push(Name::constant("b 2.txt"), entry(Kind::File, 1, 30, 7));
-    let inner = inner.take_sorted();
-    gathering.add(first.plus(1), inner);
+    inner.sort();
+    gathering.add(first.plus(1), &inner);
     gathering.finish()
 }
 
@@ -159,7 +159,7 @@ proptest! {
         let mut batch = Batch::default();
         let mut expected: Vec<Name> = names.iter().filter_map(|name| Name::new(name.as_bytes())).collect();
         expected.iter().for_each(|name| batch.push(*name, entry(Kind::Folder, 0, 0, 0)));
-        let batch = batch.take_sorted();
+        batch.sort();
         expected.sort_by_key(|name| (natural_key(name), name.to_vec()));
         prop_assert_eq!(batch.folders().collect::<Vec<_>>(), expected);
     }
@@ -170,11 +170,11 @@ fn a_folder_is_as_old_as_what_lies_in_it_and_young_by_its_arrival() {
     let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
     let mut top = Batch::default();
     top.push(Name::constant("unpacked"), entry(Kind::Folder, 4096, 9_000, 2));
-    let first = gathering.add(FolderNo::ROOT, top);
+    let first = gathering.add(FolderNo::ROOT, &top);
     let mut inner = Batch::default();
     let old = Entry { born: Some(Moment(8_000)), ..entry(Kind::File, 5, 30, 3) };
     inner.push(Name::constant("a.txt"), old);
-    gathering.add(first, inner);
+    gathering.add(first, &inner);
     let tree = gathering.finish();
     let unpacked = at(&tree, "unpacked");
     assert_eq!((tree.newest(unpacked), tree.age_from(unpacked)), (Moment(30), Moment(8_000)));

@@ -28,7 +28,7 @@ pub fn look(bytes: &[u8]) -> Content {
     let mut gathering = Gathering::new(store.entry(&ItemPath::root()).unwrap().unwrap());
     let mut batch = Batch::default();
     batch.push(Name::constant("x"), entry);
-    gathering.add(FolderNo::ROOT, batch);
+    gathering.add(FolderNo::ROOT, &batch);
     let tree = gathering.finish();
     let details = StoreDetails { store: &store, tree: &tree, catalogue: None, stays: None };
     details.content(NodeId::new(1), &ItemPath::new("x").unwrap()).unwrap()
