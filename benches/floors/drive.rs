@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 
 use nine_core::place::ItemPath;
-use nine_standin::{Settings, Standin};
+use nine_standin::{Asked, Settings, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
 use nine_stores::{Places, Scope, Store, Watch};
 
@@ -86,9 +86,17 @@ impl Served {
         places
     }
 
-    /// The same moves, each a request.
-    pub fn move_bare(&self, moves: usize) {
+    /// The same moves, each a request, and what was asked `around` them, before and behind.
+    pub fn move_bare(&self, moves: usize, around: &[Vec<Asked>; 2]) {
         let agent = agent();
+        let host = self.standin.url();
+        let host = host.find("//").and_then(|at| host[at + 2..].find('/').map(|end| &host[..at + 2 + end]));
+        let host = host.expect("an address with a path");
+        let ask_again = |asked: &Asked| {
+            let depth = asked.depth.as_deref().unwrap_or("0");
+            ask(&agent, &asked.method, &format!("{host}{}", asked.path), &[("depth", depth)], WANTED);
+        };
+        around[0].iter().for_each(ask_again);
         let names: Vec<usize> = (0..moves).collect();
         at_once(&names, |name| {
             let file = format!("letter%20{name}.txt");
@@ -96,7 +104,27 @@ impl Served {
             let headers = [("destination", to.as_str()), ("overwrite", "F")];
             ask(&agent, "MOVE", &format!("{}from/{file}", self.standin.url()), &headers, "");
         });
+        around[1].iter().for_each(ask_again);
     }
+
+    /// Moves through the program's own calls. Returns how long it took, and what was asked.
+    fn carried(&self, root: &Path, data: &Path, moves: usize) -> (Duration, Vec<Asked>) {
+        tree::flat(root, moves);
+        let (places, worklist) = work::moves_between(self.places());
+        self.standin.asked();
+        let time = timed(|| work::carry(&places, &worklist, data));
+        std::fs::remove_dir_all(data).expect("the daybook is removed");
+        (time, self.standin.asked())
+    }
+}
+
+/// What was asked before the first move, and what behind it but moves.
+fn around_moves(asked: Vec<Asked>) -> [Vec<Asked>; 2] {
+    let first = asked.iter().position(|asked| asked.method == "MOVE").unwrap_or(asked.len());
+    let mut before = asked;
+    let mut behind = before.split_off(first);
+    behind.retain(|asked| asked.method != "MOVE");
+    [before, behind]
 }
 
 fn agent() -> ureq::Agent {
@@ -152,22 +180,16 @@ pub fn section(figures: &mut Figures, ground: &Ground) {
         served.scan();
         let requests = served.standin.asked().len() as f64;
         figures.at_most("drive: requests a folder", requests / (FOLDERS + 1) as f64, 1.05, "");
-        let mut requests = 0;
+        let data = ground.folder("data");
+        let (_, asked) = served.carried(&root, &data, MOVES);
+        let requests = asked.len();
+        let around = around_moves(asked);
         let moved = Pair::measure(
             || {
                 tree::flat(&root, MOVES);
-                timed(|| served.move_bare(MOVES))
+                timed(|| served.move_bare(MOVES, &around))
             },
-            || {
-                tree::flat(&root, MOVES);
-                let data = ground.folder("data");
-                let (places, worklist) = work::moves_between(served.places());
-                served.standin.asked();
-                let time = timed(|| work::carry(&places, &worklist, &data));
-                requests = served.standin.asked().len();
-                std::fs::remove_dir_all(data).expect("the daybook is removed");
-                time
-            },
+            || served.carried(&root, &data, MOVES).0,
         );
         figures.ratio(&format!("drive: move, {delayed}"), floor, Some(1.2), &moved);
         figures.at_most("drive: requests a move", requests as f64 / MOVES as f64, 1.05, "");

@@ -185,7 +185,7 @@ pub fn section(figures: &mut Figures, ground: &Ground) {
             timed(|| look.refresh(&file, true))
         },
     );
-    figures.ratio("the same with tags", "bare walk and getxattr", Some(1.3), &tags);
+    figures.ratio("the same with tags", "bare walk, getxattr, notes read", Some(1.3), &tags);
     let again = Pair::measure(walk, || timed(|| look.refresh(&file, false)));
     figures.ratio("refresh, nothing changed", "bare walk, 2 threads", Some(1.3), &again);
 }

@@ -63,6 +63,8 @@ pub struct Asked {
     pub method: String,
     /// Its path, as it was written.
     pub path: String,
+    /// How deep it asks, where it says so (RFC 4918, 10.2).
+    pub depth: Option<String>,
     /// Whether it carried credentials.
     pub with_credentials: bool,
 }

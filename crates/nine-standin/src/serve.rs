@@ -65,7 +65,8 @@ async fn answer(shared: Arc<Shared>, dav: DavHandler, mut request: Request<Incom
     let method = request.method().as_str().to_owned();
     let path = request.uri().path().to_owned();
     let with_credentials = request.headers().contains_key(AUTHORIZATION);
-    held(&shared.asked).push(Asked { method: method.clone(), path: path.clone(), with_credentials });
+    let depth = request.headers().get("depth").and_then(|depth| depth.to_str().ok()).map(str::to_owned);
+    held(&shared.asked).push(Asked { method: method.clone(), path: path.clone(), depth, with_credentials });
     tokio::time::sleep(shared.settings.delay).await;
     let wrong = going_wrong(&shared, &method);
     match wrong {
