@@ -131,7 +131,7 @@ impl Lists<'_> {
                     |line| line.from.clone(),
                 ),
                 archived: before.map_or_else(|| self.now.clone(), |line| line.archived.clone()),
-                why: before.map_or_else(|| step.why.clone(), |line| line.why.clone()),
+                why: before.map_or_else(|| step.why.to_string(), |line| line.why.clone()),
                 run: before.map_or(self.names.run, |line| line.run),
             };
             if entry.kind == Kind::File {

@@ -215,16 +215,19 @@ fn fill(rule: &Rule, item: &Item, named: Option<&[u8]>, now: &Now) -> Result<Fil
 /// A facet that keeps a rule from applying, where the item says something about it that is too little
 /// for an answer: a person should look.
 fn nearly_known(rule: &Rule, item: &Item, now: &Now) -> Option<Unknown> {
-    let mut guess = item.clone();
-    let mut near = None;
+    let (mut guessed, mut near) = (Vec::new(), None);
     for facet in rule.when.facets() {
         let finding = facet.ask(item, now);
         if finding.found.is_none() && matches!(finding.hint, Some(Hint::OneOf(..))) {
-            guess.told.push((facet.name.clone(), String::new()));
+            guessed.push((facet.name.clone(), String::new()));
             near = near.or(finding.doubt(&facet.name).map(|why| Unknown::Answer(facet.name.clone(), why)));
         }
     }
-    near.filter(|_| rule.when.holds(&guess, now))
+    // Of nearly all items there is nothing to guess, and an item is much to copy.
+    let near = near?;
+    let mut guess = item.clone();
+    guess.told.extend(guessed);
+    rule.when.holds(&guess, now).then_some(near)
 }
 
 impl Effect {

@@ -1,6 +1,7 @@
 //! The lines of a daybook file.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use nine_core::escape::{escape, unescape};
 use nine_core::item::{Entry, Identity, Kind, Stamp};
@@ -200,7 +201,7 @@ pub struct StepLine {
     #[serde(flatten)]
     stamp: StampLine,
     bytes: u64,
-    why: String,
+    why: Arc<str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     together: Option<u32>,
     /// What stays, where the item goes as a copy of it.
@@ -251,7 +252,7 @@ impl StepLine {
             kind: word_of(step.kind).to_owned(),
             stamp: step.stamp.into(),
             bytes: step.size,
-            why: step.why.clone(),
+            why: Arc::clone(&step.why),
             together: step.together,
             copy_of: None,
             original: None,
@@ -307,7 +308,7 @@ impl StepLine {
             stamp,
             size: self.bytes,
             modified: stamp.modified,
-            why: self.why.clone(),
+            why: Arc::clone(&self.why),
             doubts: Vec::new(),
             together: self.together,
         };

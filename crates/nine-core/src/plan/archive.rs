@@ -88,6 +88,7 @@ impl<'a> Target<'a> {
     }
 
     fn proposal(&self, new: Proposal, item: &Item, why: String) -> Proposal {
+        let why = why.into();
         match self.folder(item) {
             Ok(folder) => Proposal { intent: Intent::Place(Placing::into(folder)), why, ..new },
             Err(unknown) => {

@@ -6,7 +6,7 @@ use super::tidy::Pass;
 use crate::config::Pile;
 use crate::item::{Identity, Kind};
 use crate::moment::Moment;
-use crate::names::{is_hidden, is_unfinished};
+use crate::names::is_hidden;
 use crate::place::ItemPath;
 use crate::tree::{NodeId, Tree, mark};
 
@@ -125,7 +125,8 @@ impl<'a> LeaveCheck<'a> {
         if is_hidden(self.tree.name(id)) && !self.hidden {
             return Some(Left::Hidden);
         }
-        if (is_unfinished(self.tree.name(id)) || self.arriving.contains(&id)) && !self.unfinished {
+        let is_partial = self.tree.has_mark(id, mark::UNFINISHED);
+        if (is_partial || self.arriving.contains(&id)) && !self.unfinished {
             return Some(Left::Unfinished);
         }
         if entry.kind == Kind::Other {

@@ -116,7 +116,7 @@ impl Merge<'_> {
         let original = Original { item: stays.clone(), stamp: *stamp };
         let new = Proposal::new(item.clone(), entry.kind, entry.stamp(), Vec::new());
         Some(Proposal {
-            why: copy_words(stays, ""),
+            why: copy_words(stays, "").into(),
             doubts: lost_tags(&lost, "").into_iter().collect(),
             intent: Intent::Exactly(Act::Discard { copy_of: Some(original) }),
             ..new

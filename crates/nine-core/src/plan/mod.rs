@@ -24,6 +24,7 @@ pub use leave::Left;
 pub use settle::{ClashFound, Settled, settle};
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
@@ -95,7 +96,7 @@ pub struct Proposal {
     /// What is wanted besides.
     pub intent: Intent,
     /// Why.
-    pub why: String,
+    pub why: Arc<str>,
     /// Reasons for a person to look.
     pub doubts: Vec<Doubt>,
     /// What goes where this goes.
@@ -193,7 +194,7 @@ impl Proposal {
             becomes: None,
             answers: Vec::new(),
             intent: Intent::Stay,
-            why: String::new(),
+            why: "".into(),
             doubts: Vec::new(),
             followers: Vec::new(),
             suggested: Vec::new(),

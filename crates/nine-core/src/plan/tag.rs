@@ -66,7 +66,7 @@ pub fn plan(items: impl IntoIterator<Item = Proposal>, change: &TagChange, why: 
     let changed = |mut item: Proposal| {
         let after = change.apply(&item.tags);
         let changes = after != item.tags;
-        item.why = why.to_owned();
+        item.why = why.into();
         item.becomes = Some(after);
         changes.then_some(item)
     };

@@ -213,7 +213,7 @@ put = "3"
             "photo.jpg -> home/3 Grants/photo.jpg",
         ]
     );
-    assert_eq!(worklist.steps[1].why, "mark, clean, file");
+    assert_eq!(&*worklist.steps[1].why, "mark, clean, file");
     assert_eq!(worklist.steps[0].act, Act::Tag { from: vec![], to: vec!["loans".into(), "new".into()] });
 }
 

@@ -168,7 +168,36 @@ struct TidyWalk<'a> {
     leave: LeaveCheck<'a>,
     deep: bool,
     needs: Needs,
+    shared: SharedWords,
     out: Proposed,
+}
+
+/// What many proposals have in common, and so share: there may be a hundred thousand.
+#[derive(Default)]
+struct SharedWords {
+    whys: HashMap<Vec<usize>, Arc<str>>,
+    folders: HashSet<Spot>,
+}
+
+impl SharedWords {
+    /// The names of the rules that applied.
+    fn why(&mut self, rules: &[Rule], applied: &[usize]) -> Arc<str> {
+        if let Some(known) = self.whys.get(applied) {
+            return Arc::clone(known);
+        }
+        let names: Vec<&str> = applied.iter().map(|rule| rules[*rule].name.as_str()).collect();
+        let why: Arc<str> = names.join(", ").into();
+        self.whys.insert(applied.to_vec(), Arc::clone(&why));
+        why
+    }
+
+    fn folder(&mut self, folder: Spot) -> Spot {
+        if let Some(known) = self.folders.get(&folder) {
+            return known.clone();
+        }
+        self.folders.insert(folder.clone());
+        folder
+    }
 }
 
 /// A folder that the walk is in.
@@ -199,6 +228,7 @@ impl<'a> TidyWalk<'a> {
             },
             deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
             needs: needs_of(rules),
+            shared: SharedWords::default(),
             out: Proposed::default(),
         }
     }
@@ -329,7 +359,10 @@ impl<'a> TidyWalk<'a> {
         }
     }
 
-    fn proposal(&self, item: &Item, outcome: Effect, set: &[(NodeId, Set)]) -> Option<Proposal> {
+    fn proposal(&mut self, item: &Item, outcome: Effect, set: &[(NodeId, Set)]) -> Option<Proposal> {
+        if outcome.applied.is_empty() && outcome.unknown.is_empty() {
+            return None;
+        }
         let rules = &self.pass.config.rules;
         let mut proposal = Proposal::for_item(item);
         if outcome.discard.is_some()
@@ -337,8 +370,7 @@ impl<'a> TidyWalk<'a> {
         {
             return Some(self.discarded(proposal, &outcome, stays, set));
         }
-        let why: Vec<&str> = outcome.applied.iter().map(|rule| rules[*rule].name.as_str()).collect();
-        proposal.why = why.join(", ");
+        proposal.why = self.shared.why(rules, &outcome.applied);
         proposal.drop_tags(&outcome.lost);
         proposal.add_tags(&outcome.tags);
         proposal.followers = set.iter().map(|(id, set)| self.follower(*id, *set, item)).collect();
@@ -356,7 +388,7 @@ impl<'a> TidyWalk<'a> {
         let last = outcome.applied.iter().rev().find(|rule| rules[**rule].rename.is_some());
         let (folder, clash) = match &outcome.put {
             Some((rule, folders)) => match self.folder(&rules[*rule], folders) {
-                Ok(folder) => (folder, rules[*rule].clash),
+                Ok(folder) => (folder.map(|folder| self.shared.folder(folder)), rules[*rule].clash),
                 Err(doubt) => {
                     name = None;
                     proposal.doubts.push(*doubt);
@@ -394,7 +426,7 @@ impl<'a> TidyWalk<'a> {
         let rules = outcome.applied.last().map(|rule| self.pass.config.rules[*rule].name.as_str());
         let original = stays.original.clone();
         proposal.why =
-            format!("{}: {}", rules.unwrap_or_default(), copy_words(&original.item, &stays.because));
+            format!("{}: {}", rules.unwrap_or_default(), copy_words(&original.item, &stays.because)).into();
         proposal.intent = Intent::Exactly(Act::Discard { copy_of: Some(original) });
         proposal.doubts.extend(lost_tags(&stays.lost_tags, ""));
         for (id, _) in set {

@@ -133,7 +133,7 @@ pub(super) fn outcome(
         // What was in doubt about the rule's own answer is no more.
         Decision::Into(_) | Decision::PutOff(_) | Decision::Archive | Decision::Discard => {
             new.doubts.clear();
-            new.why = BY_HAND.to_owned();
+            new.why = BY_HAND.into();
         }
         Decision::Told(_) if !wants(&new) => return Err(Refusal::StillUnknown),
         _ => {}

@@ -9,6 +9,8 @@ pub use check::{Checked, Facts, FolderFacts, NameRules, NamesThere, check};
 pub use doubt::{ClashAnswer, Doubt, kind_words};
 pub use problem::Problem;
 
+use std::sync::Arc;
+
 use crate::item::{Kind, Stamp};
 use crate::moment::Moment;
 use crate::place::Spot;
@@ -126,7 +128,7 @@ pub struct Step {
     /// When it was last changed; of a folder, the newest thing inside.
     pub modified: Moment,
     /// The rule, or the person's own word. Further lines tell more.
-    pub why: String,
+    pub why: Arc<str>,
     /// Why a person should look at it.
     pub doubts: Vec<Doubt>,
     /// Steps with one number are carried out all or not at all.
@@ -151,17 +153,7 @@ impl Step {
 
     fn new(act: Act, item: Spot, kind: Kind, stamp: Stamp) -> Self {
         let (size, modified) = (stamp.size, stamp.modified);
-        Self {
-            act,
-            item,
-            kind,
-            stamp,
-            size,
-            modified,
-            why: String::new(),
-            doubts: Vec::new(),
-            together: None,
-        }
+        Self { act, item, kind, stamp, size, modified, why: "".into(), doubts: Vec::new(), together: None }
     }
 
     /// Where the item will be, if the step moves it.

@@ -30,7 +30,7 @@ fn step(item: &str, act: Act) -> Step {
         stamp: entry(Kind::File).stamp(),
         size: 10,
         modified: Moment(0),
-        why: String::new(),
+        why: "".into(),
         doubts: vec![],
         together: None,
     }

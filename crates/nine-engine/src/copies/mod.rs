@@ -156,13 +156,13 @@ impl Copies<'_> {
         for folded in &self.found {
             let mut kept = proposal(&self.looking, folded.kept().member);
             kept.drop_tags(&[COPY.to_owned()]);
-            kept.why = format!("stays: {}", folded.chosen.because);
+            kept.why = format!("stays: {}", folded.chosen.because).into();
             let stays = kept.item.clone();
             proposals.extend(Some(kept).filter(|kept| kept.becomes.is_some()));
             for item in folded.going() {
                 let mut copy = proposal(&self.looking, item.member);
                 copy.add_tags([&COPY.to_owned()]);
-                copy.why = format!("copy of {stays}");
+                copy.why = format!("copy of {stays}").into();
                 proposals.extend(Some(copy).filter(|copy| copy.becomes.is_some()));
             }
         }

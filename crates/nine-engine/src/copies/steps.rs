@@ -31,7 +31,7 @@ pub fn discarded(looking: &Looking, copy: Member, stays: Member, because: &str) 
     let of = Original { item: view.spot(stays.id), stamp: view.stamp(stays.id) };
     let why = copy_words(&of.item, because);
     let intent = Intent::Exactly(Act::Discard { copy_of: Some(of) });
-    Proposal { intent, why, ..proposal(looking, copy) }
+    Proposal { intent, why: why.into(), ..proposal(looking, copy) }
 }
 
 /// Doubts about what lies beside an item and belongs to it, or to which it belongs, and that does not go

@@ -110,7 +110,7 @@ impl Corrections {
                 self.refused.push(Refused { back: is.clone(), folder: folder_was, name });
             } else {
                 let identity = stamp.unwrap_or(step.stamp).identity;
-                let by_hand = step.why == BY_HAND;
+                let by_hand = *step.why == *BY_HAND;
                 let filed = FiledByRun { run: run.number, folder: folder_is.clone(), identity, by_hand };
                 self.filed.insert(is, filed);
             }

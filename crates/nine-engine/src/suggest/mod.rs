@@ -213,7 +213,7 @@ impl Explained {
     /// Has a proposal say so. From `sure_from` on, in percent, it is no doubt.
     fn propose(self, proposal: &mut Proposal, sure_from: u8) {
         let Some((folder, share)) = self.folders.first().cloned() else { return };
-        proposal.why = self.why(&folder);
+        proposal.why = self.why(&folder).into();
         proposal.intent = Intent::Place(Placing::into(folder));
         proposal.doubts.extend((share < sure_from).then_some(Doubt::Suggested { share }));
         proposal.doubts.extend(self.unsure.map(Doubt::Answer));
