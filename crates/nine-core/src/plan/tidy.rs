@@ -4,14 +4,15 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use super::copies::{belongs_to_it, copy_words, lost_tags};
+pub use super::items::{item, needs_of};
 use super::leave::{LeaveCheck, Left, arriving, in_use};
+use super::shared_words::SharedWords;
 use super::{Details, Follower, Intent, Placing, Proposal};
-use crate::condition::{Need, Needs};
+use crate::condition::Needs;
 use crate::config::{Config, Pile};
 use crate::escape::escape;
 use crate::item::{Identity, Item, Kind, Stays};
 use crate::keep_together::{self, Set};
-use crate::kinds::name_says_little;
 use crate::moment::Now;
 use crate::names::{fold_bytes, split_extension};
 use crate::pattern::Unknown;
@@ -105,39 +106,6 @@ pub fn propose_again(
     walk.proposal(&item, outcome, &set)
 }
 
-/// Makes the item of a tree's node, with all that conditions may ask of it.
-pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, needs: Needs) -> Item {
-    let entry = tree.entry(id);
-    let totals = tree.totals(id);
-    let is_folder = entry.kind == Kind::Folder;
-    let little_known = || spot.path.depth() == 1 || name_says_little(tree.name(id));
-    let looks =
-        entry.kind == Kind::File && (needs.has(Need::Contents) || (needs.has(Need::Type) && little_known()));
-    let children = tree.children(id).map(|child| tree.name(child));
-    Item {
-        size: if is_folder { totals.size } else { entry.size },
-        items: tree.items(id),
-        newest: totals.newest,
-        latest: totals.latest,
-        tags: if needs.has(Need::Tags) { details.tags(id, &spot.path) } else { Vec::new() },
-        note_tags: if needs.has(Need::Tags) { details.note_tags(id, &spot.path) } else { Vec::new() },
-        content: looks.then(|| details.content(id, &spot.path)).flatten(),
-        text: needs.has(Need::Text).then(|| details.text(id)).flatten(),
-        said: needs.has_any(&[Need::Said, Need::Text]).then(|| details.said(id)).flatten(),
-        broken: entry.kind == Kind::Link && details.is_broken(&spot.path),
-        shared: details.is_shared(&spot.path),
-        copies: tree.copies(id),
-        stays: if needs.has(Need::Copies) { details.stays(id) } else { None },
-        together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
-        ..Item::new(spot, entry)
-    }
-}
-
-/// What rules need to know of the items that they are tried on.
-pub fn needs_of<'r>(rules: impl Iterator<Item = &'r Rule>) -> Needs {
-    rules.fold(Needs::default(), |all, rule| all.union(rule.needs()))
-}
-
 /// What a person should look at, of what the rules made of an item.
 fn doubts(outcome: &Effect, rules: &[Rule]) -> Vec<Doubt> {
     let mut doubts = Vec::new();
@@ -170,34 +138,6 @@ struct TidyWalk<'a> {
     needs: Needs,
     shared: SharedWords,
     out: Proposed,
-}
-
-/// What many proposals have in common, and so share: there may be a hundred thousand.
-#[derive(Default)]
-struct SharedWords {
-    whys: HashMap<Vec<usize>, Arc<str>>,
-    folders: HashSet<Spot>,
-}
-
-impl SharedWords {
-    /// The names of the rules that applied.
-    fn why(&mut self, rules: &[Rule], applied: &[usize]) -> Arc<str> {
-        if let Some(known) = self.whys.get(applied) {
-            return Arc::clone(known);
-        }
-        let names: Vec<&str> = applied.iter().map(|rule| rules[*rule].name.as_str()).collect();
-        let why: Arc<str> = names.join(", ").into();
-        self.whys.insert(applied.to_vec(), Arc::clone(&why));
-        why
-    }
-
-    fn folder(&mut self, folder: Spot) -> Spot {
-        if let Some(known) = self.folders.get(&folder) {
-            return known.clone();
-        }
-        self.folders.insert(folder.clone());
-        folder
-    }
 }
 
 /// A folder that the walk is in.

@@ -5,6 +5,7 @@
 //! what lies in a folder is a range of rows. [`Gathering`] makes a tree from what a scan brings in any
 //! order; [`Column`] is how a catalogue keeps one.
 
+mod batch;
 mod before;
 mod bytes;
 mod columns;
@@ -13,10 +14,11 @@ mod learned;
 #[cfg(test)]
 pub(crate) mod sample;
 
+pub use batch::Batch;
 pub use before::AT_SIGHT;
 pub use bytes::Looks;
 pub use columns::Column;
-pub use gather::{Batch, FolderNo, Gathering};
+pub use gather::{FolderNo, Gathering};
 pub use learned::{CarriedRows, TagSet, TagsOf, Unlearned, settled_by};
 
 use std::ops::Range;
