@@ -34,8 +34,8 @@ pub(crate) struct Visit<'w> {
 pub(crate) enum Found {
     /// What it holds is in the batch, but for these names.
     Listed(NotSeen),
-    /// All that it holds is as it was; but these were opened since.
-    AsBefore(Vec<OpenedSince>),
+    /// All that it holds is what this row of the earlier tree does; but these were opened since.
+    AsBefore(NodeId, Vec<OpenedSince>),
 }
 
 /// A row of the earlier tree, and when it was last opened by now.
@@ -221,11 +221,10 @@ impl<R> Walk<'_, R> {
             Some(why) => Err(StoreError::Malformed(why.into())),
             None => (self.read)(room, &visit, batch),
         };
-        let mut tasks = match (read, before) {
-            (Ok(Found::AsBefore(opened)), Some(was)) => self.add_as_before(task, was, opened),
-            (Ok(Found::AsBefore(_)), None) => Vec::new(), // nobody says so of a folder that was not known
-            (Ok(Found::Listed(not_seen)), _) => self.add_listed(task, batch, Ok(not_seen)),
-            (Err(error), _) => self.add_listed(task, batch, Err(error)),
+        let mut tasks = match read {
+            Ok(Found::AsBefore(was, opened)) => self.add_as_before(task, was, opened),
+            Ok(Found::Listed(not_seen)) => self.add_listed(task, batch, Ok(not_seen)),
+            Err(error) => self.add_listed(task, batch, Err(error)),
         };
         tasks.retain(|task| !self.scope.closed.contains(&task.path));
         tasks

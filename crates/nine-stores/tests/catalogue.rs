@@ -395,6 +395,36 @@ fn cut_columns_are_noticed() {
     assert!(world.catalogue().load(&world.store.address(), &Column::ALL).is_err());
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 96, failure_persistence: None, ..Default::default() })]
+
+    /// A byte that is not as it was is noticed, or makes no difference to what a look tells.
+    #[test]
+    fn a_spoilt_column_tells_nothing_that_is_not_so(column in 0..SCANNED.len(), at in 0..4096usize, bits in 1..=255u8) {
+        let world = world(true);
+        fs::create_dir_all(world.at("box/inner")).unwrap();
+        fs::create_dir(world.at("void")).unwrap();
+        for path in ["a.pdf", "box/b.txt", "box/inner/c.png", "box/inner/d", "z.html"] {
+            fs::write(world.at(path), path).unwrap();
+        }
+        world.refreshed(later(10));
+        let db = rusqlite::Connection::open(world.dir.path().join("catalogue.sqlite")).unwrap();
+        let column = SCANNED[column] as i64;
+        let read = "SELECT bytes FROM part WHERE id % 64 = ?1";
+        let mut bytes: Vec<u8> = db.query_row(read, [column], |row| row.get(0)).unwrap();
+        let at = at % bytes.len();
+        bytes[at] ^= bits;
+        db.execute("UPDATE part SET bytes = ?2 WHERE id % 64 = ?1", (column, bytes)).unwrap();
+        drop(db);
+        let Ok(Some(earlier)) = world.catalogue().earlier(&world.store.address()) else { return Ok(()) };
+        let scan = world.store.refresh(earlier, &Scope::default(), &Watch::default()).unwrap();
+        let fresh = world.scan();
+        for column in SCANNED {
+            prop_assert_eq!(scan.tree.bytes(column), fresh.bytes(column), "{:?}", column);
+        }
+    }
+}
+
 #[test]
 fn several_programs_may_use_it_at_once() {
     let world = world(true);

@@ -1,5 +1,7 @@
 //! Names that say nothing.
 
+use std::sync::LazyLock;
+
 use super::fold_bytes;
 
 /// Stems that say nothing, with or without ` document` and a number behind them.
@@ -39,47 +41,21 @@ const UNTITLED: [&str; 33] = [
     "untitled note",
 ];
 
-/// The words that [`UNTITLED`] begins with.
-const UNTITLED_STARTS: [&str; 19] = [
-    "untitled",
-    "unnamed",
-    "no",
-    "new",
-    "document",
-    "image",
-    "download",
-    "scan",
-    "screenshot",
-    "file",
-    "folder",
-    "noname",
-    "unbenannt",
-    "neuer",
-    "sans",
-    "nouveau",
-    "sin",
-    "senza",
-    "naamloos",
-];
+/// The first words of [`UNTITLED`], and the second ones, as far as they are ASCII.
+static WORDS: LazyLock<[Vec<&[u8]>; 2]> = LazyLock::new(|| {
+    let both = UNTITLED.iter().map(|stem| first_word(stem.as_bytes()));
+    let (mut first, mut second): (Vec<&[u8]>, Vec<&[u8]>) =
+        both.map(|(word, behind)| (word, first_word(behind).0)).unzip();
+    second.push(DOCUMENT.trim_start().as_bytes());
+    for words in [&mut first, &mut second] {
+        words.sort_unstable();
+        words.dedup();
+    }
+    [first, second]
+});
 
-/// The words in [`UNTITLED`], or before a number, that are not the first.
-const UNTITLED_MORE: [&str; 15] = [
-    "document",
-    "name",
-    "folder",
-    "file",
-    "text",
-    "bitmap",
-    "rich",
-    "spreadsheet",
-    "presentation",
-    "page",
-    "note",
-    "ordner",
-    "titre",
-    "dossier",
-    "titolo",
-];
+/// What may stand behind any of them.
+const DOCUMENT: &str = " document";
 
 /// Whether a stem says nothing: `Untitled 2`, `New folder`, `document(1)`.
 pub fn is_untitled(stem: &[u8]) -> bool {
@@ -87,25 +63,20 @@ pub fn is_untitled(stem: &[u8]) -> bool {
     let Some(start) = stem.iter().position(|b| !stray(b)) else {
         return true;
     };
-    // A quick look first, since this is asked of every name: its first word.
-    let rest = &stem[start..];
-    let (word, behind) = first_word(rest);
-    let is_one_of =
-        |list: &[&str], word: &[u8]| list.iter().any(|known| known.as_bytes().eq_ignore_ascii_case(word));
-    if !is_one_of(&UNTITLED_STARTS, word) {
-        return false;
-    }
-    // And its second; `untitled` goes before any.
-    let more = first_word(behind).0;
-    let may_be_more =
-        more.is_empty() || word.eq_ignore_ascii_case(b"untitled") || is_one_of(&UNTITLED_MORE, more);
-    if !may_be_more && behind.is_ascii() {
+    // A quick look first, since this is asked of every name: its first word, and its second, which with `untitled` may
+    // be any.
+    let [first, second] = &*WORDS;
+    let (word, behind) = first_word(&stem[start..]);
+    let may_have = || second.iter().any(|known| known.eq_ignore_ascii_case(first_word(behind).0));
+    if !first.iter().any(|known| known.eq_ignore_ascii_case(word))
+        || !(word.eq_ignore_ascii_case(b"untitled") || !behind.is_ascii() || may_have())
+    {
         return false;
     }
     let folded = fold_bytes(stem);
     let trimmed = folded.trim_matches(|c: char| c.is_whitespace() || matches!(c, '-' | '_' | '.'));
     let name = without_number(trimmed);
-    let plain = name.strip_suffix(" document").unwrap_or(name);
+    let plain = name.strip_suffix(DOCUMENT).unwrap_or(name);
     let of_one_word = |rest: &str| !rest.is_empty() && rest.chars().all(|c| c.is_alphanumeric() || c == '_');
     [name, plain]
         .iter()

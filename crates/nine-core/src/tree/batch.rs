@@ -97,9 +97,7 @@ impl Gathered {
     pub fn name<'n>(&self, names: &'n [u8]) -> &'n [u8] {
         &names[self.start as usize..self.start as usize + usize::from(self.len)]
     }
-}
 
-impl Gathered {
     pub fn of_place(entry: Entry) -> Self {
         Self { start: 0, len: 0, item_type: ItemType::Folder as u8, marks: 0, entry }
     }

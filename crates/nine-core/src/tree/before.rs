@@ -21,6 +21,14 @@ pub(super) enum FolderState {
     Partial = 2,
 }
 
+/// A folder around a row, the row behind its last, and the sums of what was seen in it.
+struct Around {
+    row: u32,
+    end: u32,
+    size: u64,
+    items: u32,
+}
+
 impl Tree {
     /// Whether an entry is the same as what a scan tells now, in all but when it was last opened. A folder's size is
     /// that of what lies in it, and is not told.
@@ -32,6 +40,57 @@ impl Tree {
             && self.changed[at] == now.changed.0
             && known(self.born[at]) == now.born
             && self.identity[at] == now.identity.0
+    }
+
+    /// Whether parents, folders, their ends and sums tell one and the same tree, as they would not after damage.
+    /// [`Tree::is_sound`] must have been asked.
+    pub fn is_well_formed(&self) -> bool {
+        let folders = self.folder_end.len();
+        let lengths = [&self.folder_newest, &self.folder_latest].map(Vec::len);
+        if lengths != [folders; 2] || [self.folder_items.len(), self.folder_read.len()] != [folders; 2] {
+            return false;
+        }
+        let rows = self.rows as u32;
+        let mut around: Vec<Around> = Vec::new();
+        let mut folder = 0;
+        for row in 0..rows {
+            if !self.leave_folders_before(row, &mut around) {
+                return false;
+            }
+            let at = row as usize;
+            let is_folder = self.kind[at] == FOLDER;
+            let (above, end) = around.last().map_or((0, rows), |top| (top.row, top.end));
+            let number = if is_folder { folder } else { NO_FOLDER };
+            // All but the place itself lie in it.
+            if self.folder[at] != number || self.parent[at] != above || around.is_empty() != (row == 0) {
+                return false;
+            }
+            if is_folder {
+                let own = self.folder_end.get(folder as usize).filter(|own| (row + 1..=end).contains(own));
+                let Some(end) = own.copied() else { return false };
+                around.push(Around { row, end, size: 0, items: 0 });
+                folder += 1;
+            } else if let Some(top) = around.last_mut() {
+                top.size = top.size.wrapping_add(self.size[at]);
+                top.items += 1;
+            }
+        }
+        folder as usize == folders && rows > 0 && self.leave_folders_before(rows, &mut around)
+    }
+
+    /// Leaves the folders that end before a row; says whether their sums are those of what lies in them.
+    fn leave_folders_before(&self, row: u32, around: &mut Vec<Around>) -> bool {
+        while let Some(done) = around.pop_if(|top| top.end <= row) {
+            let folder = self.folder[done.row as usize] as usize;
+            if self.size[done.row as usize] != done.size || self.folder_items[folder] != done.items {
+                return false;
+            }
+            if let Some(above) = around.last_mut() {
+                above.size = above.size.wrapping_add(done.size);
+                above.items += done.items;
+            }
+        }
+        true
     }
 
     /// When an entry's content, name or attributes last changed.

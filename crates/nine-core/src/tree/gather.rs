@@ -22,7 +22,7 @@ impl FolderNo {
 }
 
 /// What a folder was found to hold.
-#[derive(Debug, Default, Clone)]
+#[derive(Debug, Default)]
 enum Held {
     /// It was not read.
     #[default]
@@ -34,7 +34,7 @@ enum Held {
 }
 
 /// What a folder was found to hold, and the number of the first folder in it.
-#[derive(Debug, Default, Clone)]
+#[derive(Debug, Default)]
 struct HeldFolder {
     held: Held,
     first: u32,
@@ -100,8 +100,7 @@ impl Gathering {
     pub fn is_as_before(&self, before: &Tree) -> bool {
         let as_before = |folder: &&HeldFolder| matches!(folder.held, Held::AsBefore(_));
         let listed = |folder: &HeldFolder| matches!(folder.held, Held::Listed { .. });
-        self.rows == before.rows
-            && !self.folders.iter().any(listed)
+        !self.folders.iter().any(listed)
             && self.folders.iter().filter(as_before).count() == before.folders_in_state(FolderState::Read)
     }
 
@@ -173,8 +172,12 @@ impl<'t> Open<'t> {
     fn lay_until_folder(&mut self, tree: &mut Tree) -> bool {
         loop {
             let (from, run) = match &mut self.waiting {
-                Waiting::Arrived(from, rows) => (*from, first_run(from, rows)),
-                Waiting::AsBefore(children) => (children.tree(), children.next_run()),
+                Waiting::Arrived(from, rows) => {
+                    let run = from.first_run(rows.clone());
+                    rows.start = run.end;
+                    (*from, run)
+                }
+                Waiting::AsBefore(children) => (children.tree, children.next_run()),
             };
             if run.is_empty() {
                 return false;
@@ -199,15 +202,6 @@ impl<'t> Open<'t> {
         let size: u64 = tree.size[start..].iter().sum();
         tree.size[self.row as usize] += size;
     }
-}
-
-/// Takes the first of some rows, if it is a folder, or else all before the first folder.
-fn first_run(tree: &Tree, rows: &mut Range<u32>) -> Range<u32> {
-    let kinds = &tree.kind[rows.start as usize..rows.end as usize];
-    let files = kinds.iter().position(|kind| *kind == FOLDER).unwrap_or(kinds.len());
-    let run = rows.start..rows.start + (files as u32).max(1).min(kinds.len() as u32);
-    rows.start = run.end;
-    run
 }
 
 /// Sums up the folder that is complete, into itself and into the one above.
@@ -269,6 +263,13 @@ impl Tree {
         if self.marks[parent as usize] & mark::HIDDEN != 0 {
             self.marks[first..].iter_mut().for_each(|marks| *marks |= mark::HIDDEN);
         }
+    }
+
+    /// The first of some rows, if it is a folder, or else all before the first folder.
+    pub(super) fn first_run(&self, rows: Range<u32>) -> Range<u32> {
+        let kinds = self.kind.get(rows.start as usize..rows.end as usize).unwrap_or_default();
+        let files = kinds.iter().position(|kind| *kind == FOLDER).unwrap_or(kinds.len());
+        rows.start..rows.start + files.max(1).min(kinds.len()) as u32
     }
 
     /// Makes a folder of a row, whose sums come later.

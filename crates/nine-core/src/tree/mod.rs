@@ -356,23 +356,15 @@ pub struct Children<'t> {
     end: u32,
 }
 
-impl<'t> Children<'t> {
-    fn tree(&self) -> &'t Tree {
-        self.tree
-    }
-
+impl Children<'_> {
     /// The rows of the next, if it is a folder, or else of all before the next folder.
     fn next_run(&mut self) -> Range<u32> {
-        let kinds = &self.tree.kind[self.next as usize..self.end.max(self.next) as usize];
-        let files = kinds.iter().position(|kind| *kind == FOLDER).unwrap_or(kinds.len()) as u32;
-        let start = self.next;
-        match files {
-            0 => self.next().map_or(start..start, |folder| folder.0..folder.0 + 1),
-            files => {
-                self.next += files;
-                start..self.next
-            }
-        }
+        let run = self.tree.first_run(self.next..self.end);
+        self.next = match run.is_empty() || self.tree.kind[run.start as usize] != FOLDER {
+            true => run.end,
+            false => self.tree.end(NodeId(run.start)),
+        };
+        run
     }
 }
 

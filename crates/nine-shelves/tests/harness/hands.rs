@@ -239,7 +239,9 @@ fn stops_it() {
             let (world, before) = set(scene);
             let mut command = to_be_stopped(&world.command(scene.words));
             let ran = command.env("NINE_STOP_AT", point.to_string()).output().unwrap();
-            let said = String::from_utf8_lossy(&ran.stdout).into_owned();
+            // With nobody there it is told where notices go.
+            let said = [ran.stdout.as_slice(), &ran.stderr].concat();
+            let said = String::from_utf8_lossy(&said).into_owned();
             let case = format!("stopped at point {point}");
             // Before anything is carried out it ends at once.
             assert!(matches!(ran.status.code(), Some(0 | 1 | 130) | None), "{}, {case}: {said}", scene.name);

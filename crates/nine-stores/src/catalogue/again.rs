@@ -5,7 +5,7 @@ use nine_core::tree::{AT_SIGHT, Column, NodeId, Tree};
 use rusqlite::Connection;
 
 use super::listing::{CarriedOver, KeptPlace, find, load, load_column, open, sight_part};
-use super::{Catalogue, CatalogueResult};
+use super::{Catalogue, CatalogueError, CatalogueResult};
 use crate::{Earlier, EarlierScan};
 
 /// What must be known of an earlier scan to carry over what was learned.
@@ -23,35 +23,9 @@ const CARRIED: [Column; 11] = [
     Column::Words,
 ];
 
-/// What must be known of an earlier scan to tell whether everything is as it was, and to take it over.
-const COMPARED: [Column; 23] = [
-    Column::Parent,
-    Column::Folder,
-    Column::NameEnd,
-    Column::Names,
-    Column::Kind,
-    Column::Type,
-    Column::Marks,
-    Column::Size,
-    Column::Modified,
-    Column::Opened,
-    Column::Born,
-    Column::Changed,
-    Column::Identity,
-    Column::Tags,
-    Column::Content,
-    Column::Text,
-    Column::Arrived,
-    Column::FolderEnd,
-    Column::FolderItems,
-    Column::FolderNewest,
-    Column::FolderRead,
-    Column::Words,
-    Column::FolderLatest,
-];
-
 /// What is known of bytes, carried over once the columns above have left the memory.
-const OF_BYTES: [Column; 5] = [Column::Ends, Column::Whole, Column::Digests, Column::Pixels, Column::Prints];
+pub(super) const OF_BYTES: [Column; 5] =
+    [Column::Ends, Column::Whole, Column::Digests, Column::Pixels, Column::Prints];
 
 impl Catalogue {
     /// What an earlier scan of a place found, for [`crate::ReadStore::refresh`]; `None` also where a program kept it that
@@ -72,8 +46,14 @@ impl Catalogue {
         if u64::from_le_bytes(told) != AT_SIGHT {
             return Ok(None);
         }
-        let kept = load(&read, address, &COMPARED)?;
-        Ok(kept.map(|kept| EarlierScan { tree: kept.tree, at: kept.at, sync_token: None }))
+        // Ages are made of others.
+        let others = |column: &Column| !OF_BYTES.contains(column) && *column != Column::AgeFrom;
+        let columns: Vec<Column> = Column::ALL.into_iter().filter(others).collect();
+        let Some(KeptPlace { tree, at }) = load(&read, address, &columns)? else { return Ok(None) };
+        match tree.is_well_formed() {
+            true => Ok(Some(EarlierScan { tree, at, sync_token: None })),
+            false => Err(CatalogueError::Damaged),
+        }
     }
 
     /// Carries over into a tree that was scanned at `at` what is known of entries that have not changed,
@@ -95,7 +75,11 @@ impl Catalogue {
             Earlier::Same(scanned) if is_last(scanned) => {
                 let place = kept.map_or(0, |(place, ..)| place);
                 OF_BYTES.iter().try_for_each(|column| load_column(&read, place, tree, *column))?;
-                return Ok(CarriedOver::Whole(scanned));
+                return if tree.is_sound() {
+                    Ok(CarriedOver::Whole(scanned))
+                } else {
+                    Err(CatalogueError::Damaged)
+                };
             }
             Earlier::Differs(earlier) if is_last(earlier.at) => Some(only_carried(*earlier)),
             // Another program has kept the place meanwhile, or there is none.

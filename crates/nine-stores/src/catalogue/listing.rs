@@ -8,6 +8,7 @@ use nine_core::moment::Moment;
 use nine_core::tree::{AT_SIGHT, Column, NodeId, Tree};
 use rusqlite::{Connection, MAIN_DB, OptionalExtension, Transaction, TransactionBehavior, params};
 
+use super::again::OF_BYTES;
 use super::{Catalogue, CatalogueError, CatalogueResult};
 
 /// Bytes that are compared, and written if they differ, at once.
@@ -20,47 +21,16 @@ const COLUMNS_A_PLACE: i64 = 64;
 const LEARNED: [Column; 6] =
     [Column::Tags, Column::Content, Column::Text, Column::Type, Column::Marks, Column::Words];
 
-/// What can differ from before in a place whose entries are all the same, row by row: where they are
-/// called otherwise, on file systems that do not date that, and what was learned.
-const MAY_DIFFER: [Column; 22] = [
-    Column::Parent,
-    Column::NameEnd,
-    Column::Names,
-    Column::Type,
-    Column::Marks,
-    Column::Opened,
-    Column::Tags,
-    Column::Content,
-    Column::Text,
-    Column::Arrived,
-    Column::FolderEnd,
-    Column::FolderItems,
-    Column::FolderNewest,
-    Column::FolderLatest,
-    Column::FolderRead,
-    Column::Words,
-    Column::AgeFrom,
-    Column::Ends,
-    Column::Whole,
-    Column::Digests,
-    Column::Pixels,
-    Column::Prints,
-];
-
-/// What can differ from before in a place that was taken over as it was.
-const MAY_BE_LEARNED: [Column; 12] = [
-    Column::Type,
-    Column::Marks,
-    Column::Opened,
-    Column::Tags,
-    Column::Content,
-    Column::Text,
-    Column::Words,
-    Column::Ends,
-    Column::Whole,
-    Column::Digests,
-    Column::Pixels,
-    Column::Prints,
+/// What is as before in a place whose entries are all the same, row by row. All else may differ: where they are called
+/// otherwise, on file systems that do not date that, and what was learned.
+const AS_BEFORE: [Column; 7] = [
+    Column::Folder,
+    Column::Kind,
+    Column::Size,
+    Column::Modified,
+    Column::Born,
+    Column::Changed,
+    Column::Identity,
 ];
 
 /// What came of carrying over.
@@ -303,17 +273,19 @@ fn save(
     carried: CarriedOver,
 ) -> CatalogueResult<()> {
     let rows = tree.rows() as i64;
-    let mut columns: &[Column] = &Column::ALL;
+    // In a place that is kept for the first time all of them, and where another program has kept it meanwhile.
+    let mut may_differ: fn(&Column) -> bool = |_| true;
     let place = match find(db, address)? {
         Some((_, later, _)) if later > at => return Ok(()),
         Some((place, kept_at, _)) => {
             let set = "UPDATE place SET scanned_at = ?2, rows = ?3 WHERE id = ?1";
             db.execute(set, params![place, at.0, rows])?;
-            // Another program may have kept it meanwhile.
-            columns = match carried {
-                CarriedOver::Whole(at) if at == kept_at => &MAY_BE_LEARNED,
-                CarriedOver::UnchangedSince(at) if at == kept_at => &MAY_DIFFER,
-                _ => columns,
+            may_differ = match carried {
+                CarriedOver::Whole(at) if at == kept_at => |column| {
+                    *column == Column::Opened || LEARNED.contains(column) || OF_BYTES.contains(column)
+                },
+                CarriedOver::UnchangedSince(at) if at == kept_at => |column| !AS_BEFORE.contains(column),
+                _ => may_differ,
             };
             place
         }
@@ -324,7 +296,7 @@ fn save(
         }
     };
     save_part(db, sight_part(place), &AT_SIGHT.to_le_bytes())?;
-    save_columns(db, place, tree, columns)
+    save_columns(db, place, tree, Column::ALL.into_iter().filter(may_differ))
 }
 
 pub(super) fn save_learned(
@@ -335,7 +307,7 @@ pub(super) fn save_learned(
 ) -> CatalogueResult<bool> {
     match find(db, address)? {
         Some((place, scanned, _)) if scanned == at => {
-            save_columns(db, place, tree, &LEARNED)?;
+            save_columns(db, place, tree, LEARNED)?;
             Ok(true)
         }
         _ => Ok(false),
@@ -355,12 +327,17 @@ pub(super) fn texts_in_use(db: &Connection) -> CatalogueResult<HashSet<u32>> {
     Ok(used)
 }
 
-fn save_columns(db: &Transaction, place: i64, tree: &Tree, columns: &[Column]) -> CatalogueResult<()> {
+fn save_columns(
+    db: &Transaction,
+    place: i64,
+    tree: &Tree,
+    columns: impl IntoIterator<Item = Column>,
+) -> CatalogueResult<()> {
     for column in columns {
         match column {
-            Column::Words => save_part(db, part(place, *column), &tree.words())?,
-            Column::AgeFrom => save_part(db, part(place, *column), &tree.ages())?,
-            column => save_part(db, part(place, *column), tree.bytes(*column))?,
+            Column::Words => save_part(db, part(place, column), &tree.words())?,
+            Column::AgeFrom => save_part(db, part(place, column), &tree.ages())?,
+            column => save_part(db, part(place, column), tree.bytes(column))?,
         }
     }
     Ok(())

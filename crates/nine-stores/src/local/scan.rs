@@ -83,7 +83,8 @@ fn read_folder(
 fn as_before(
     store: &LocalStore,
     path: &ItemPath,
-    (was, before): (NodeId, &Before),
+    was: NodeId,
+    before: &Before,
 ) -> StoreResult<Option<Vec<OpenedSince>>> {
     let tree = &before.tree;
     if !store.volumes.dates_folders(&tree.identity(was)) {
@@ -124,10 +125,10 @@ pub(super) fn scan(
     let room = || Vec::with_capacity(BLOCK);
     walk(walking, watch, room, |block: &mut Vec<u8>, visit, batch| {
         let only = scope.only.as_ref().filter(|_| visit.path.is_root());
-        if let (Some(before), None) = (visit.before, only)
-            && let Some(opened) = as_before(store, visit.path, before)?
+        if let (Some((was, before)), None) = (visit.before, only)
+            && let Some(opened) = as_before(store, visit.path, was, before)?
         {
-            return Ok(Found::AsBefore(opened));
+            return Ok(Found::AsBefore(was, opened));
         }
         let add = |name: Name, entry| batch.push(name, entry);
         read_folder(store, visit.path, block.spare_capacity_mut(), only, add).map(Found::Listed)
