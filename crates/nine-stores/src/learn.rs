@@ -7,7 +7,7 @@ use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use crate::reading::{is_note, note_tags};
 use crate::recognition::content_of;
-use crate::{ReadStore, Watch, side_by_side};
+use crate::{ReadStore, Watch, side_by_side, threads};
 
 /// Entries that are asked about before what was found out is noted down, so that no memory is taken
 /// for all of them at once.
@@ -60,14 +60,13 @@ fn at_once<T: Send>(
     ask: impl Fn(&[NodeId]) -> Vec<(NodeId, T)> + Sync,
 ) -> Vec<(NodeId, T)> {
     let shares: Vec<&[NodeId]> = wanted.chunks(SHARE).collect();
-    let threads = std::thread::available_parallelism().map_or(1, usize::from).min(8);
     let mut found = Vec::with_capacity(wanted.len());
     let work = |(): &mut (), share: &&[NodeId]| {
         let answers = (!watch.is_stopped()).then(|| ask(share));
         watch.saw(share.len() as u64);
         answers
     };
-    side_by_side(&shares, threads, || (), work, |_, answers| found.extend(answers));
+    side_by_side(&shares, threads(), || (), work, |_, answers| found.extend(answers));
     found
 }
 

@@ -24,6 +24,11 @@ pub(crate) fn released<T>(mutex: Mutex<T>) -> T {
     mutex.into_inner().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// How many threads are worth their making on this machine.
+pub fn threads() -> usize {
+    std::thread::available_parallelism().map_or(1, usize::from).min(8)
+}
+
 /// How many answers may wait to be taken.
 const WAITING: usize = 128;
 
@@ -63,6 +68,16 @@ pub fn side_by_side<T: Sync, S, R: Send>(
     });
 }
 
+/// What `work` makes of each of `items`, in their order, made by all threads that are worth it; each takes so many of them
+/// at once as a `share` is.
+pub fn made_of_each<T: Sync, R: Send>(items: &[T], share: usize, work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    let shares: Vec<&[T]> = items.chunks(share).collect();
+    let mut made: Vec<Vec<R>> = shares.iter().map(|_| Vec::new()).collect();
+    let make = |(): &mut (), share: &&[T]| Some(share.iter().map(&work).collect());
+    side_by_side(&shares, threads(), || (), make, |at, own| made[at] = own);
+    made.into_iter().flatten().collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -80,6 +95,15 @@ mod tests {
                 |at, answer| answers[at] += answer,
             );
             assert!(answers.iter().enumerate().all(|(at, answer)| *answer == at * 2), "{threads}");
+        }
+    }
+
+    #[test]
+    fn what_is_made_of_each_stands_in_their_order() {
+        for (many, share) in [(0, 1), (1, 3), (1000, 1), (1000, 7), (1000, 2000)] {
+            let items: Vec<usize> = (0..many).collect();
+            let made = made_of_each(&items, share, |item| item * 2);
+            assert_eq!(made, items.iter().map(|item| item * 2).collect::<Vec<_>>(), "{many} by {share}");
         }
     }
 

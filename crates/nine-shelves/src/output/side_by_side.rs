@@ -3,18 +3,13 @@
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::thread::available_parallelism;
 
-use nine_stores::side_by_side;
+use nine_stores::{side_by_side, threads};
 
 use super::table::{Cell, Table};
 
 /// Lines that a thread makes at once.
 const SHARE: usize = 1024;
-
-fn threads() -> usize {
-    available_parallelism().map_or(1, usize::from)
-}
 
 /// Writes what `line` makes of each item.
 pub fn write<T: Sync>(

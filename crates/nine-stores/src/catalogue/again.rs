@@ -34,7 +34,8 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn earlier(&self, address: &str) -> CatalogueResult<Option<EarlierScan>> {
-        let read = self.db.unchecked_transaction()?;
+        let db = self.db.lock();
+        let read = db.unchecked_transaction()?;
         let Some((place, ..)) = find(&read, address)? else { return Ok(None) };
         let Some(sight) = open(&read, sight_part(place), true)? else { return Ok(None) };
         let mut told = [0; size_of::<u64>()];
@@ -68,7 +69,8 @@ impl Catalogue {
         at: Moment,
         earlier: Earlier,
     ) -> CatalogueResult<CarriedOver> {
-        let read = self.db.unchecked_transaction()?;
+        let db = self.db.lock();
+        let read = db.unchecked_transaction()?;
         let kept = find(&read, address)?;
         let is_last = |scanned: Moment| kept.is_some_and(|(_, last, _)| last == scanned);
         let before = match earlier {

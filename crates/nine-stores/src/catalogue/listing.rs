@@ -59,10 +59,11 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn load(&self, address: &str, columns: &[Column]) -> CatalogueResult<Option<KeptPlace>> {
-        if !self.db.is_autocommit() {
-            return load(&self.db, address, columns);
+        let db = self.db.lock();
+        if !db.is_autocommit() {
+            return load(&db, address, columns);
         }
-        let read = self.db.unchecked_transaction()?;
+        let read = db.unchecked_transaction()?;
         load(&read, address, columns)
     }
 
@@ -71,7 +72,7 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn hold_still(&self) -> CatalogueResult<()> {
-        Ok(self.db.execute_batch("BEGIN; SELECT 1 FROM place LIMIT 1;")?)
+        Ok(self.db.lock().execute_batch("BEGIN; SELECT 1 FROM place LIMIT 1;")?)
     }
 
     /// Adds to a place that was loaded while the catalogue is held still what these columns say of
@@ -86,8 +87,9 @@ impl Catalogue {
         columns: &[Column],
         rows: &Rows,
     ) -> CatalogueResult<()> {
-        let (place, ..) = find(&self.db, address)?.ok_or(CatalogueError::Damaged)?;
-        let mut part = PartOfPlace { db: &self.db, place, tree, wanted: rows.clone() };
+        let db = self.db.lock();
+        let (place, ..) = find(&db, address)?.ok_or(CatalogueError::Damaged)?;
+        let mut part = PartOfPlace { db: &db, place, tree, wanted: rows.clone() };
         if columns.contains(&Column::Parent) {
             part.add_folders_above()?;
         }
@@ -111,7 +113,7 @@ impl Catalogue {
         at: Moment,
         carried: CarriedOver,
     ) -> CatalogueResult<()> {
-        let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let write = self.db.get_mut().transaction_with_behavior(TransactionBehavior::Immediate)?;
         save(&write, address, tree, at, carried)?;
         Ok(write.commit()?)
     }

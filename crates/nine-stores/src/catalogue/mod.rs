@@ -15,6 +15,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use parking_lot::ReentrantMutex;
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, TransactionBehavior};
 
 pub use listing::{CarriedOver, KeptPlace};
@@ -118,7 +119,8 @@ pub struct SetAside {
 /// The open catalogue.
 #[derive(Debug)]
 pub struct Catalogue {
-    db: Connection,
+    /// Behind a lock, so that a plan's threads may ask it.
+    db: ReentrantMutex<Connection>,
     file: PathBuf,
 }
 
@@ -149,7 +151,7 @@ impl Catalogue {
 
     fn of_this_version(db: Connection, file: &Path) -> CatalogueResult<Self> {
         match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
-            FORMAT => Ok(Self { db, file: file.to_owned() }),
+            FORMAT => Ok(Self { db: db.into(), file: file.to_owned() }),
             _ => Err(CatalogueError::System("the catalogue is of another version".into())),
         }
     }
@@ -209,7 +211,7 @@ impl Catalogue {
             0 => Self::lay_out(&db)?,
             _ => return Ok(None),
         }
-        Ok(Some(Self { db, file: file.to_owned() }))
+        Ok(Some(Self { db: db.into(), file: file.to_owned() }))
     }
 
     /// Makes the tables, unless another program was quicker.
@@ -240,12 +242,13 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn learned(&self, name: &str) -> CatalogueResult<Option<Vec<u8>>> {
+        let db = self.db.lock();
         let is_there = "SELECT 1 FROM sqlite_master WHERE name = 'learned'";
-        if self.db.query_row(is_there, [], |_| Ok(())).optional()?.is_none() {
+        if db.query_row(is_there, [], |_| Ok(())).optional()?.is_none() {
             return Ok(None);
         }
         let ask = "SELECT value FROM learned WHERE name = ?1";
-        Ok(self.db.query_row(ask, [name], |row| row.get(0)).optional()?)
+        Ok(db.query_row(ask, [name], |row| row.get(0)).optional()?)
     }
 
     /// Keeps something under a name, in place of what was.
@@ -253,9 +256,10 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue cannot be written.
     pub fn keep_learned(&self, name: &str, value: &[u8]) -> CatalogueResult<()> {
-        self.db.execute_batch(LEARNED)?;
+        let db = self.db.lock();
+        db.execute_batch(LEARNED)?;
         let put = "INSERT INTO learned (name, value) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET value = ?2";
-        self.db.execute(put, (name, value))?;
+        db.execute(put, (name, value))?;
         Ok(())
     }
 

@@ -35,7 +35,7 @@ impl Catalogue {
         at: Moment,
         readings: &[Reading],
     ) -> CatalogueResult<()> {
-        let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let write = self.db.get_mut().transaction_with_behavior(TransactionBehavior::Immediate)?;
         for reading in readings {
             let mut add = write.prepare_cached("INSERT INTO text (body, note, said) VALUES (?1, ?2, ?3)")?;
             let number = add.insert(params![reading.body, reading.note, reading.said])?;
@@ -57,7 +57,7 @@ impl Catalogue {
     /// If the catalogue is damaged or cannot be read.
     pub fn text(&self, number: u32) -> CatalogueResult<Option<Reading>> {
         let ask = "SELECT body, note, said FROM text WHERE id = ?1";
-        let found = self.db.query_row(ask, [number], |row| {
+        let found = self.db.lock().query_row(ask, [number], |row| {
             Ok(Reading { id: Tree::ROOT, body: row.get(0)?, note: row.get(1)?, said: row.get(2)? })
         });
         Ok(found.optional()?)
@@ -68,7 +68,8 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be read.
     pub fn said(&self, number: u32) -> CatalogueResult<Option<Metadata>> {
-        let mut ask = self.db.prepare_cached("SELECT said FROM text WHERE id = ?1")?;
+        let db = self.db.lock();
+        let mut ask = db.prepare_cached("SELECT said FROM text WHERE id = ?1")?;
         let said = ask.query_row([number], |row| Ok(Metadata::from_json(row.get_ref(0)?.as_str()?)));
         Ok(said.optional()?)
     }
@@ -81,7 +82,7 @@ impl Catalogue {
         let mut answers = TextAnswers::new();
         for test in tests {
             let numbers = match (test, test.said_field()) {
-                (_, Some(field)) => said::holding(&self.db, field, test, now)?,
+                (_, Some(field)) => said::holding(&self.db.lock(), field, test, now)?,
                 (Test::Words(_, WordTest::Plain(PlainTest::Has, values)), None) => self.holding(values)?,
                 (Test::Words(_, words), None) => self.read_through(words)?,
                 _ => TextNumbers::default(),
@@ -94,7 +95,8 @@ impl Catalogue {
     /// Texts that have one of the values, by the index.
     fn holding(&self, values: &[String]) -> CatalogueResult<TextNumbers> {
         let mut found = TextNumbers::default();
-        let mut asked = self.db.prepare_cached("SELECT rowid FROM words WHERE words MATCH ?1")?;
+        let db = self.db.lock();
+        let mut asked = db.prepare_cached("SELECT rowid FROM words WHERE words MATCH ?1")?;
         for value in values {
             let phrase = words::of(value).collect::<Vec<_>>().join(" ");
             if !phrase.is_empty() {
@@ -110,7 +112,8 @@ impl Catalogue {
     /// Texts that pass a test for which each must be read.
     fn read_through(&self, test: &WordTest) -> CatalogueResult<TextNumbers> {
         let mut found = TextNumbers::default();
-        let mut asked = self.db.prepare("SELECT id, body FROM text WHERE body <> ''")?;
+        let db = self.db.lock();
+        let mut asked = db.prepare("SELECT id, body FROM text WHERE body <> ''")?;
         let mut rows = asked.query([])?;
         while let Some(row) = rows.next()? {
             if test.holds_for_text(row.get_ref(1)?.as_str().unwrap_or_default()) {
@@ -125,7 +128,7 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be written.
     pub fn drop_unused_texts(&mut self) -> CatalogueResult<usize> {
-        let write = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let write = self.db.get_mut().transaction_with_behavior(TransactionBehavior::Immediate)?;
         let used = listing::texts_in_use(&write)?;
         let all: Vec<u32> = {
             let mut asked = write.prepare("SELECT id FROM text")?;

@@ -77,8 +77,9 @@ impl Round<'_> {
             return Vec::new();
         }
         let bench = Bench::new(queue);
-        let threads = std::thread::available_parallelism().map_or(1, usize::from).min(8);
-        std::thread::scope(|scope| (0..threads).for_each(|_| drop(scope.spawn(|| self.work_at(&bench)))));
+        std::thread::scope(|scope| {
+            (0..crate::threads()).for_each(|_| drop(scope.spawn(|| self.work_at(&bench))))
+        });
         bench.into_found()
     }
 

@@ -72,7 +72,7 @@ pub struct LocalStore {
     root: Arc<OwnedFd>,
     path: PathBuf,
     settings: LocalSettings,
-    folders: Mutex<HashMap<ItemPath, Arc<OwnedFd>>>,
+    folders: Mutex<AtHand>,
     /// Whether folders lie on file systems that keep neither owners nor attributes.
     plain: Mutex<HashMap<ItemPath, bool>>,
     /// The file systems that were met.
@@ -83,6 +83,22 @@ pub struct LocalStore {
     shared: Vec<(ItemPath, String)>,
     /// What its folder is mounted by, if that is a network or a program; asked once.
     mount: OnceLock<Option<Mount>>,
+}
+
+/// Folders that are held open.
+#[derive(Debug, Default)]
+struct AtHand {
+    open: HashMap<ItemPath, Arc<OwnedFd>>,
+    /// How often they were forgotten.
+    forgotten: u64,
+}
+
+impl AtHand {
+    /// Forgets some of them, also where a thread is just opening one.
+    fn forget(&mut self, which: impl Fn(&ItemPath) -> bool) {
+        self.open.retain(|path, _| !which(path));
+        self.forgotten += 1;
+    }
 }
 
 /// How many open folders are kept at hand.
@@ -154,29 +170,36 @@ impl LocalStore {
         if path.is_root() {
             return Ok(Arc::clone(&self.root));
         }
-        let mut at_hand = held(&self.folders);
-        if let Some(folder) = at_hand.get(path) {
-            return Ok(Arc::clone(folder));
-        }
+        let forgotten = {
+            let at_hand = held(&self.folders);
+            if let Some(folder) = at_hand.open.get(path) {
+                return Ok(Arc::clone(folder));
+            }
+            at_hand.forgotten
+        };
+        // Nobody waits while another thread looks.
         let folder = match self.open_at(path, FOLDER_FLAGS) {
             Ok(folder) => Arc::new(folder),
             Err(StoreError::NotAFolder) => {
-                drop(at_hand);
                 let is_link = matches!(self.entry(path), Ok(Some(entry)) if entry.kind == Kind::Link);
                 return Err(if is_link { StoreError::LeadsElsewhere } else { StoreError::NotAFolder });
             }
             Err(other) => return Err(other),
         };
-        if at_hand.len() >= FOLDERS_AT_HAND {
-            at_hand.clear();
+        let mut at_hand = held(&self.folders);
+        if at_hand.forgotten != forgotten {
+            return Ok(folder);
         }
-        at_hand.insert(path.clone(), Arc::clone(&folder));
-        Ok(folder)
+        if at_hand.open.len() >= FOLDERS_AT_HAND {
+            at_hand.open.clear();
+        }
+        // All work in the one that was there first.
+        Ok(Arc::clone(at_hand.open.entry(path.clone()).or_insert(folder)))
     }
 
     /// Forgets open folders.
     fn forget_folders(&self) {
-        held(&self.folders).clear();
+        held(&self.folders).forget(|_| true);
     }
 
     /// The whole path of something, as the person named the place.
@@ -187,7 +210,7 @@ impl LocalStore {
     /// Whether the path of a folder still leads to the one that is held open for it. Others may have moved that
     /// elsewhere, and what is done in it happens there.
     fn still_stands(&self, path: &ItemPath) -> StoreResult<bool> {
-        let Some(at_hand) = held(&self.folders).get(path).cloned() else { return Ok(true) };
+        let Some(at_hand) = held(&self.folders).open.get(path).cloned() else { return Ok(true) };
         let there = match self.open_at(path, FOLDER_FLAGS) {
             Ok(there) => there,
             Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {

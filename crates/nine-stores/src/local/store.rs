@@ -189,7 +189,7 @@ impl ChangeStore for LocalStore {
     }
 
     fn forget_below(&self, path: &ItemPath) {
-        held(&self.folders).retain(|open, _| open != path && !open.is_inside(path));
+        held(&self.folders).forget(|open| open == path || open.is_inside(path));
     }
 }
 
