@@ -1,15 +1,17 @@
 //! Gives every proposal a name that is free.
 
-use std::borrow::Cow;
+mod folder;
+
+use folder::{FolderNames, Owner};
 
 use super::{Follower, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
 use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
-use crate::names::{fold_bytes, split_extension};
+use crate::names::split_extension;
 use crate::place::{Name, NameBuf, Spot};
 use crate::rules::Clash;
-use crate::worklist::{Act, ClashAnswer, Doubt, FolderFacts, NamesThere, Step, Worklist};
+use crate::worklist::{Act, ClashAnswer, Doubt, NamesThere, Step, Worklist};
 use foldhash::{HashMap, HashMapExt, HashSet};
 
 /// What proposals come to.
@@ -21,6 +23,14 @@ pub struct Settled {
     pub of: Vec<usize>,
     /// Names that were taken.
     pub clashes: Vec<ClashFound>,
+}
+
+impl Settled {
+    /// None yet, with room for what so many proposals come to.
+    fn for_proposals(many: usize) -> Self {
+        let worklist = Worklist { steps: Vec::with_capacity(many) };
+        Self { worklist, of: Vec::with_capacity(many), clashes: Vec::new() }
+    }
 }
 
 /// A name that a proposal wants and that is taken.
@@ -59,10 +69,9 @@ pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {
     let mut settler = Settler {
         standing,
         proposals,
-        claimed: HashMap::new(),
-        cases: HashMap::new(),
         numbers: HashMap::new(),
-        out: Settled::default(),
+        folders: Vec::new(),
+        out: Settled::for_proposals(proposals.len()),
         sets: 0,
         now: 0,
     };
@@ -77,55 +86,57 @@ pub fn settle(proposals: &[Proposal], standing: &NamesThere) -> Settled {
         settler.settle(&proposals[at]);
     }
     let mut out = settler.out;
-    // The steps stand in the order of the proposals all the same.
-    let mut steps: Vec<(usize, Step)> = out.of.into_iter().zip(out.worklist.steps).collect();
-    drop_tags_of_what_goes(&mut steps, proposals);
-    steps.sort_by_key(|(of, _)| *of);
-    (out.of, out.worklist.steps) = steps.into_iter().unzip();
+    drop_tags_of_what_goes(&mut out, proposals);
+    // They stand in the order of the proposals all the same.
+    if !out.of.is_sorted() {
+        let mut steps: Vec<(usize, Step)> = out.of.into_iter().zip(out.worklist.steps).collect();
+        steps.sort_by_key(|(of, _)| *of);
+        (out.of, out.worklist.steps) = steps.into_iter().unzip();
+    }
     out.clashes.sort_by_key(|clash| clash.proposal);
     out
 }
 
 /// An item that another one replaces goes into the trash as it is: tags that a rule would give it first would have to be
 /// taken back from something that lies elsewhere by then.
-fn drop_tags_of_what_goes(steps: &mut Vec<(usize, Step)>, proposals: &[Proposal]) {
-    let goes = steps.iter().filter(|(_, step)| matches!(step.act, Act::Discard { .. }));
-    let goes: HashSet<Spot> = goes.map(|(_, step)| step.item.clone()).collect();
+fn drop_tags_of_what_goes(settled: &mut Settled, proposals: &[Proposal]) {
+    let (steps, of) = (&mut settled.worklist.steps, &mut settled.of);
+    let goes = steps.iter().filter(|step| matches!(step.act, Act::Discard { .. }));
+    let goes: HashSet<Spot> = goes.map(|step| step.item.clone()).collect();
     let is_fixed = |of: usize| matches!(proposals[of].intent, Intent::Exactly(_));
-    steps.retain(|(of, step)| {
+    let stays = |(step, of): (&Step, &usize)| {
         !matches!(step.act, Act::Tag { .. }) || is_fixed(*of) || !goes.contains(&step.item)
-    });
+    };
+    let stays: Vec<bool> = steps.iter().zip(&*of).map(stays).collect();
+    let mut those = stays.iter().copied();
+    steps.retain(|_| those.next().unwrap_or(true));
+    let mut those = stays.iter().copied();
+    of.retain(|_| those.next().unwrap_or(true));
 }
 
 struct Settler<'a> {
     standing: &'a NamesThere,
     proposals: &'a [Proposal],
-    /// For each folder, the names that are given already, each with the proposal that has it.
-    claimed: HashMap<Spot, HashMap<Vec<u8>, usize>>,
-    /// For each folder, the names there and those that come there, by their folded form.
-    cases: HashMap<Spot, HashMap<String, NameBuf>>,
-    /// For each folder, the last number given to a name in it, where the search for the next one starts.
-    numbers: HashMap<Spot, HashMap<NameBuf, usize>>,
+    /// The numbers of folders that proposals lead to.
+    numbers: HashMap<Spot, FolderNo>,
+    /// What is known of them.
+    folders: Vec<FolderNames<'a>>,
     out: Settled,
     sets: u32,
     /// The number of the proposal in hand.
     now: usize,
 }
 
+/// The number of a folder among those that proposals lead to.
+type FolderNo = usize;
+
 /// The names that an item and its followers get in a folder.
-struct FreeNames<'f> {
-    folder: &'f Spot,
+struct FreeNames {
+    folder: FolderNo,
     /// The item's first.
     names: Vec<NameBuf>,
     /// The number of a set that they belong to already.
     together: Option<u32>,
-}
-
-/// What has a name that is wanted.
-enum Owner<'a> {
-    Nobody,
-    Another(usize),
-    Standing(&'a (NameBuf, Entry)),
 }
 
 impl<'a> Settler<'a> {
@@ -194,6 +205,7 @@ impl<'a> Settler<'a> {
         let Placing { folder, name, number, clash, .. } = placing;
         let own = || proposal.item.path.last().map(NameBuf::from);
         let Some(mut name) = name.clone().or_else(own) else { return };
+        let folder = self.folder(folder);
         if let Some(number) = number {
             name = self.first_free(folder, &name, proposal, 1, |n| number.with(&name, n));
         }
@@ -202,11 +214,12 @@ impl<'a> Settler<'a> {
             std::iter::once(name.clone()).chain(followers).collect()
         };
         let wanted = members(&name);
-        let taken = wanted.iter().find_map(|member| match self.owner(folder, member, &proposal.item) {
-            Owner::Nobody => None,
-            Owner::Another(rival) => Some((member.clone(), None, Some(rival))),
-            Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()), None)),
-        });
+        let taken =
+            wanted.iter().find_map(|member| match self.folders[folder].owner(member, &proposal.item) {
+                Owner::Nobody => None,
+                Owner::Another(rival) => Some((member.clone(), None, Some(rival))),
+                Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()), None)),
+            });
         let Some((taken, theirs, rival)) = taken else {
             let doubts = proposal.doubts.clone();
             return self.go(proposal, doubts, FreeNames { folder, names: wanted, together: None });
@@ -223,9 +236,11 @@ impl<'a> Settler<'a> {
             ClashAnswer::Left => self.push(Step { doubts, ..step(proposal, Act::Leave) }),
             ClashAnswer::Replaced => self.replace(proposal, doubts, folder, name),
             ClashAnswer::Held => {
-                let held = Spot::new(folder.place.clone(), folder.path.join(super::HELD_NAME));
-                let names = members(&self.free_name(&held, &name, proposal, 1));
-                self.go(proposal, doubts, FreeNames { folder: &held, names, together: None });
+                let Spot { place, path } = &self.folders[folder].spot;
+                let held = Spot::new(place.clone(), path.join(super::HELD_NAME));
+                let folder = self.folder(&held);
+                let names = members(&self.free_name(folder, &name, proposal, 1));
+                self.go(proposal, doubts, FreeNames { folder, names, together: None });
             }
             ClashAnswer::Numbered => {
                 let names = members(&self.free_name(folder, &name, proposal, 2));
@@ -238,7 +253,7 @@ impl<'a> Settler<'a> {
     fn clash(
         &self,
         proposal: &Proposal,
-        folder: &Spot,
+        folder: FolderNo,
         (name, taken): (&NameBuf, &NameBuf),
         theirs: Option<Entry>,
         rival: Option<usize>,
@@ -252,73 +267,72 @@ impl<'a> Settler<'a> {
             }
         };
         let allowed = (!is_bound(proposal), may_replace(proposal, theirs.as_ref()));
+        let folder = &self.folders[folder].spot;
         let at = Spot::new(folder.place.clone(), folder.path.join(taken));
         ClashFound { proposal: self.now, at, theirs, rival, numbered, allowed }
     }
 
-    fn owner(&self, folder: &Spot, name: &[u8], own: &Spot) -> Owner<'a> {
-        let facts = self.standing.get(folder);
-        let key = key_in(facts, name);
-        if let Some(rival) = self.claimed.get(folder).and_then(|names| names.get(&*key)) {
-            return Owner::Another(*rival);
+    /// The number of a folder.
+    fn folder(&mut self, folder: &Spot) -> FolderNo {
+        if let Some(number) = self.numbers.get(folder) {
+            return *number;
         }
-        match facts.and_then(|f| f.names.get(&*key)) {
-            // An item may take a form of its own name that differs only in letter case.
-            Some((there, _)) if own.lies_in(folder) && *own.path.name() == **there => Owner::Nobody,
-            Some(found) => Owner::Standing(found),
-            None => Owner::Nobody,
-        }
+        let number = self.folders.len();
+        self.folders.push(FolderNames::new(folder.clone(), self.standing.get(folder)));
+        self.numbers.insert(folder.clone(), number);
+        number
     }
 
     /// The first name, counted from `first`, that is free for the item and all that follows it.
-    fn free_name(&mut self, folder: &Spot, name: &NameBuf, proposal: &Proposal, first: usize) -> NameBuf {
+    fn free_name(&mut self, folder: FolderNo, name: &NameBuf, proposal: &Proposal, first: usize) -> NameBuf {
         self.first_free(folder, name, proposal, first, behind(name, proposal))
     }
 
     /// The same with the names that `named` makes of numbers; `name` stands for all of them.
     fn first_free(
         &mut self,
-        folder: &Spot,
+        folder: FolderNo,
         name: &NameBuf,
         proposal: &Proposal,
         first: usize,
         named: impl Fn(usize) -> NameBuf,
     ) -> NameBuf {
         let number = self.free_number(folder, name, proposal, first, &named);
-        of_folder(&mut self.numbers, folder).insert(name.clone(), number);
+        self.folders[folder].give_number(name.clone(), number);
         named(number)
     }
 
     fn free_number(
         &self,
-        folder: &Spot,
+        folder: FolderNo,
         name: &NameBuf,
         proposal: &Proposal,
         first: usize,
         named: impl Fn(usize) -> NameBuf,
     ) -> usize {
+        let names = &self.folders[folder];
         let is_free = |number: &usize| {
             let candidate = named(*number);
             let followers = proposal.followers.iter().map(|f| follower_name(f, candidate.as_name()));
             std::iter::once(candidate.clone())
                 .chain(followers)
-                .all(|member| matches!(self.owner(folder, &member, &proposal.item), Owner::Nobody))
+                .all(|member| matches!(names.owner(&member, &proposal.item), Owner::Nobody))
         };
-        let last = self.numbers.get(folder).and_then(|numbers| numbers.get(name));
-        let start = last.map_or(first, |last| last + 1);
+        let start = names.last_number(name).map_or(first, |last| last + 1);
         (start..).find(is_free).expect("some number is free")
     }
 
     /// Puts what has the name into the trash and the item in its place: both or neither.
-    fn replace(&mut self, proposal: &Proposal, doubts: Vec<Doubt>, folder: &Spot, name: NameBuf) {
-        let Owner::Standing((there, entry)) = self.owner(folder, &name, &proposal.item) else {
+    fn replace(&mut self, proposal: &Proposal, doubts: Vec<Doubt>, folder: FolderNo, name: NameBuf) {
+        let names = &self.folders[folder];
+        let Owner::Standing((there, entry)) = names.owner(&name, &proposal.item) else {
             return;
         };
         self.sets += 1;
         let together = Some(self.sets);
         self.push(Step {
             act: Act::discard(),
-            item: Spot::new(folder.place.clone(), folder.path.join(there)),
+            item: Spot::new(names.spot.place.clone(), names.spot.path.join(there)),
             kind: entry.kind,
             stamp: entry.stamp(),
             size: entry.size,
@@ -338,10 +352,9 @@ impl<'a> Settler<'a> {
         let leader = Step { doubts, ..step(proposal, Act::Leave) };
         let followers = followers_like(&leader, proposal);
         for (mut step, name) in std::iter::once(leader).chain(followers).zip(names) {
-            let key = key_in(self.standing.get(folder), &name).into_owned();
-            of_folder(&mut self.claimed, folder).insert(key, self.now);
-            let to = Spot::new(folder.place.clone(), folder.path.join(&name));
-            step.doubts.extend(self.differs_in_case(folder, &step.item, name));
+            let folder = &mut self.folders[folder];
+            let to = Spot::new(folder.spot.place.clone(), folder.spot.path.join(&name));
+            step.doubts.extend(folder.claim(name, &step.item, self.now));
             step.together = together;
             step.act = match by {
                 PlacedBy::Unpack => Act::Unpack { to },
@@ -350,34 +363,6 @@ impl<'a> Settler<'a> {
             };
             self.push(step);
         }
-    }
-
-    /// The doubt about a name from which another in the folder differs in letter case only, where that is allowed.
-    fn differs_in_case(&mut self, folder: &Spot, own: &Spot, name: NameBuf) -> Option<Doubt> {
-        if !self.cases.contains_key(folder) {
-            let there = self.standing.get(folder).into_iter().flat_map(|facts| facts.names.values());
-            let there = there.map(|(name, _)| (fold_bytes(name), name.clone())).collect();
-            self.cases.insert(folder.clone(), there);
-        }
-        let other = of_folder(&mut self.cases, folder).insert(fold_bytes(&name), name.clone())?;
-        let is_own = own.lies_in(folder) && own.path.name() == &*other;
-        (other != name && !is_own).then_some(Doubt::DiffersInCase(other))
-    }
-}
-
-/// What is noted down of a folder. Most are there already, so that no key is made in vain.
-fn of_folder<'m, K, V>(all: &'m mut HashMap<Spot, HashMap<K, V>>, folder: &Spot) -> &'m mut HashMap<K, V> {
-    if !all.contains_key(folder) {
-        all.insert(folder.clone(), HashMap::new());
-    }
-    all.get_mut(folder).expect("it was just put there")
-}
-
-/// The form under which a name is compared in a folder.
-fn key_in<'n>(facts: Option<&FolderFacts>, name: &'n [u8]) -> Cow<'n, [u8]> {
-    match facts {
-        Some(facts) if facts.rules.folds => Cow::Owned(facts.rules.key(name)),
-        _ => Cow::Borrowed(name),
     }
 }
 

@@ -27,7 +27,7 @@ pub(super) struct Waits {
 impl<'a> Checker<'a> {
     /// Which items leave, by the first step that takes each away; and the other steps that would.
     pub(super) fn leaving(&self) -> (Leaving<'a>, Vec<(usize, Problem)>) {
-        let (mut leaving, mut found) = (Leaving::new(), Vec::new());
+        let (mut leaving, mut found) = (Leaving::with_capacity(self.steps.len()), Vec::new());
         for (at, step) in self.active().filter(|(_, step)| step.vacates()) {
             let other = *leaving.entry(step.item.address()).or_insert(at);
             if other != at {
@@ -57,7 +57,7 @@ impl<'a> Checker<'a> {
 
     pub(super) fn judge_meetings(&mut self, leaving: &Leaving<'a>, twice: Vec<(usize, Problem)>) {
         let mut found = twice;
-        let mut landing = LandingThere::new();
+        let mut landing = LandingThere::with_capacity(self.steps.len());
         for (at, _) in self.active() {
             let Some(target) = &self.landings[at] else { continue };
             let other = *landing.entry((target.folder, &*target.key)).or_insert(at);
