@@ -1,17 +1,18 @@
 //! What the check of a worklist must know of the world.
 
-use foldhash::{HashMap, HashMapExt};
+use foldhash::{HashMap, HashMapExt, HashSet};
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Facts, FolderFacts, NameRules, NamesThere, Problem, Worklist};
-use nine_stores::{Places, StoreError};
+use nine_stores::{Places, StoreError, made_of_each};
+
+/// Folders that a thread looks at in one go.
+const SHARE: usize = 64;
 
 /// Looks at the folders that steps may lead to.
 pub fn standing(places: &Places, folders: impl IntoIterator<Item = Spot>) -> NamesThere {
-    let mut standing = NamesThere::new();
-    for folder in folders {
-        standing.entry(folder.clone()).or_insert_with(|| folder_facts(places, &folder));
-    }
-    standing
+    let folders: Vec<Spot> = folders.into_iter().collect();
+    let looked = made_of_each(&folders, SHARE, |folder| folder_facts(places, folder));
+    folders.into_iter().zip(looked).collect()
 }
 
 fn folder_facts(places: &Places, folder: &Spot) -> FolderFacts {
@@ -45,42 +46,95 @@ fn look_at(places: &Places, folder: &Spot) -> Result<FolderFacts, StoreError> {
     })
 }
 
-/// Gathers the facts for a worklist. What `known` already holds is not looked at again.
-pub fn facts(places: &Places, worklist: &Worklist, known: NamesThere) -> Facts {
-    let mut facts = Facts { targets: known, sources: HashMap::new() };
-    // Mostly many in a row lie in one folder and go to one.
-    let (mut to, mut from): (Option<Spot>, Option<Spot>) = (None, None);
+/// What is known of a folder that steps may take from.
+#[derive(Debug, Clone)]
+pub struct Source {
+    /// Its domain, or why nothing can be taken from it.
+    pub domain: Result<u64, Problem>,
+    /// The rights of others; see [`nine_stores::ReadStore::open_to`]. All of them where it cannot be told.
+    pub open_to: Option<u32>,
+}
+
+/// Folders that steps may take from.
+pub type Sources = HashMap<Spot, Source>;
+
+/// What was looked at before there were steps.
+#[derive(Debug, Clone, Default)]
+pub struct Looked {
+    /// Folders that steps may lead to.
+    pub targets: NamesThere,
+    /// Folders that steps may take from.
+    pub sources: Sources,
+}
+
+/// Looks at the folders in which items lie that will be taken away.
+pub fn sources<'s>(places: &Places, items: impl Iterator<Item = &'s Spot>) -> Sources {
+    let mut folders = Folders::default();
+    items.for_each(|item| folders.add_of(item));
+    let looked = made_of_each(&folders.all, SHARE, |folder| source(places, folder));
+    folders.all.into_iter().zip(looked).collect()
+}
+
+/// Gathers the facts for a worklist. What was looked at already is not looked at again.
+pub fn facts(places: &Places, worklist: &Worklist, looked: Looked) -> Facts {
+    let Looked { mut targets, sources } = looked;
+    let (mut to, from) = folders_of(places, worklist);
+    to.retain(|folder| !targets.contains_key(folder));
+    targets.extend(standing(places, to));
+    let domains = made_of_each(&from, SHARE, |folder| match sources.get(folder) {
+        Some(known) => known.domain.clone(),
+        None => source(places, folder).domain,
+    });
+    Facts { targets, sources: from.into_iter().zip(domains).collect() }
+}
+
+/// The folders that steps lead to, and those that they take from, each once.
+fn folders_of(places: &Places, worklist: &Worklist) -> (Vec<Spot>, Vec<Spot>) {
+    let (mut to, mut from) = (Folders::default(), Folders::default());
     for step in &worklist.steps {
-        if let Some(target) = step.target().filter(|target| !lies_in(target, &to)) {
-            let folder = to.insert(target.folder());
-            if !facts.targets.contains_key(folder) {
-                facts.targets.insert(folder.clone(), folder_facts(places, folder));
-            }
+        if let Some(target) = step.target() {
+            to.add_of(target);
         }
         let asks = || {
             matches!(step.act, Act::Tag { .. })
                 && places.of(&step.item).is_ok_and(|store| store.abilities().tags_by_folder)
         };
-        if !lies_in(&step.item, &from) && (step.vacates() || asks()) {
-            let folder = from.insert(step.item.folder());
-            if !facts.sources.contains_key(folder) {
-                facts.sources.insert(folder.clone(), source(places, folder));
-            }
+        if step.vacates() || asks() {
+            from.add_of(&step.item);
         }
     }
-    facts
+    (to.all, from.all)
 }
 
-fn lies_in(item: &Spot, folder: &Option<Spot>) -> bool {
-    folder.as_ref().is_some_and(|folder| item.lies_in(folder))
+/// Folders in the order in which they were met.
+#[derive(Default)]
+struct Folders {
+    all: Vec<Spot>,
+    known: HashSet<Spot>,
+    last: Option<Spot>,
 }
 
-/// The domain of a folder from which items are taken, or why none can be.
-fn source(places: &Places, folder: &Spot) -> Result<u64, Problem> {
-    let unreachable = |error: StoreError| Problem::Unreachable(error.to_string());
-    let ground = places.of(folder).and_then(|store| store.ground(&folder.path)).map_err(unreachable)?;
-    if !ground.writable {
-        return Err(Problem::NoRight(folder.clone()));
+impl Folders {
+    /// Adds the folder that an item lies in; mostly many in a row lie in one.
+    fn add_of(&mut self, item: &Spot) {
+        if self.last.as_ref().is_some_and(|last| item.lies_in(last)) {
+            return;
+        }
+        let folder = self.last.insert(item.folder());
+        if self.known.insert(folder.clone()) {
+            self.all.push(folder.clone());
+        }
     }
-    Ok(ground.domain)
+}
+
+fn source(places: &Places, folder: &Spot) -> Source {
+    let store = places.of(folder);
+    let ground = store.and_then(|store| store.ground(&folder.path));
+    let domain = match ground {
+        Ok(ground) if ground.writable => Ok(ground.domain),
+        Ok(_) => Err(Problem::NoRight(folder.clone())),
+        Err(error) => Err(Problem::Unreachable(error.to_string())),
+    };
+    let open_to = places.of(folder).and_then(|store| store.open_to(&folder.path));
+    Source { domain, open_to: open_to.unwrap_or(Some(u32::MAX)) }
 }

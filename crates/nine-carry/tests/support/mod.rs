@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_carry::daybook::{Heading, Run, Writer};
-use nine_carry::{Carrier, Outcome, UndoPlan, clear_away, daybook, facts, lock, plan_undo, standing};
+use nine_carry::{Carrier, Looked, Outcome, UndoPlan, clear_away, daybook, facts, lock, plan_undo, standing};
 use nine_core::config::{self, Config};
 use nine_core::moment::Now;
 use nine_core::place::ItemPath;
@@ -154,7 +154,8 @@ impl World {
         let places = self.places();
         let standing = standing(&places, folders_wanted(&proposed.proposals));
         let worklist = settle(&proposed.proposals, &standing).worklist;
-        let checked = check(&worklist, &facts(&places, &worklist, standing));
+        let checked =
+            check(&worklist, &facts(&places, &worklist, Looked { targets: standing, ..Looked::default() }));
         (worklist, checked)
     }
 

@@ -43,7 +43,7 @@ use crate::worklist::{Act, Doubt, Step};
 
 /// What a planner may ask of an entry of a tree beyond what a scan tells. Asked only where it
 /// matters. `path` is the entry's path in its store.
-pub trait Details {
+pub trait Details: Sync {
     /// The tags.
     fn tags(&self, id: NodeId, path: &ItemPath) -> Vec<String>;
     /// The tags that stand in a note's own text.
@@ -254,6 +254,15 @@ impl Proposal {
             };
             placing.name.as_ref().is_some_and(|name| !is_own(name)) || !self.item.lies_in(&placing.folder)
         })
+    }
+
+    /// Whether the item may come to leave the place where it lies.
+    pub fn vacates(&self) -> bool {
+        match &self.intent {
+            Intent::Stay => false,
+            Intent::Place(placing) => placing.by == PlacedBy::Move && self.moves(),
+            Intent::Exactly(act) => act.vacates(),
+        }
     }
 
     /// Leaves the item as it is, with its doubts.

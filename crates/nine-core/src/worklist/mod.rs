@@ -89,6 +89,11 @@ impl Act {
         Act::Discard { copy_of: None }
     }
 
+    /// Whether the item leaves the place where it lies.
+    pub fn vacates(&self) -> bool {
+        matches!(self, Act::Move { .. } | Act::Discard { .. })
+    }
+
     /// The act's word in worklists and the daybook.
     pub fn word(&self) -> &'static str {
         match self {
@@ -180,7 +185,7 @@ impl Step {
 
     /// Whether the item leaves the place where it lies.
     pub fn vacates(&self) -> bool {
-        matches!(self.act, Act::Move { .. } | Act::Discard { .. })
+        self.act.vacates()
     }
 }
 

@@ -3,19 +3,22 @@
 
 use std::collections::HashMap;
 
+use nine_carry::Sources;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Doubt, Step};
-use nine_stores::{Places, ReadStore, Store};
+use nine_stores::{Places, ReadStore, Store, made_of_each};
+
+/// Steps that a thread looks at in one go; what it knows of folders it does not share.
+const SHARE: usize = 4096;
 
 /// Adds their doubts to the steps.
-pub fn add(places: &Places, steps: &mut [Step]) {
-    let (open, domains) = (HashMap::new(), HashMap::new());
-    let mut sight = Sight { places, open, domains, from: None, to: None };
-    for step in steps {
-        sight.look_at_folders(step);
-        let found = [sight.shared(step), sight.opened(), sight.lost(step)];
-        step.doubts.extend(found.into_iter().flatten());
-    }
+pub fn add(places: &Places, sources: &Sources, steps: &mut [Step]) {
+    let shares: Vec<&[Step]> = steps.chunks(SHARE).collect();
+    let found = made_of_each(&shares, 1, |share| {
+        let mut sight = Sight::new(places, sources);
+        share.iter().map(|step| sight.doubts(step)).collect::<Vec<_>>()
+    });
+    steps.iter_mut().zip(found.into_iter().flatten()).for_each(|(step, found)| step.doubts.extend(found));
 }
 
 /// A folder that others see, and who they are.
@@ -30,6 +33,8 @@ struct Target {
 
 struct Sight<'a> {
     places: &'a Places,
+    /// What was seen of the folders that steps take from.
+    sources: &'a Sources,
     /// Whether others on this machine may enter a folder.
     open: HashMap<Spot, Option<bool>>,
     /// The domains of folders.
@@ -40,7 +45,16 @@ struct Sight<'a> {
     to: Option<Target>,
 }
 
-impl Sight<'_> {
+impl<'a> Sight<'a> {
+    fn new(places: &'a Places, sources: &'a Sources) -> Self {
+        Self { places, sources, open: HashMap::new(), domains: HashMap::new(), from: None, to: None }
+    }
+
+    fn doubts(&mut self, step: &Step) -> Vec<Doubt> {
+        self.look_at_folders(step);
+        [self.shared(step), self.opened(), self.lost(step)].into_iter().flatten().collect()
+    }
+
     /// Looks at the folders of a step that leads somewhere, where they are others than those of the step before.
     fn look_at_folders(&mut self, step: &Step) {
         let Some(to) = step.target() else { return self.to = None };
@@ -96,8 +110,14 @@ impl Sight<'_> {
         if let Some(known) = self.open.get(folder) {
             return *known;
         }
-        let own = self.places.of(folder).and_then(|store| store.open_to(&folder.path));
-        let is_open = own.unwrap_or(Some(OTHERS)).map(|own| own & OTHERS != 0);
+        let own = match self.sources.get(folder) {
+            Some(source) => source.open_to,
+            None => {
+                let asked = self.places.of(folder).and_then(|store| store.open_to(&folder.path));
+                asked.unwrap_or(Some(OTHERS))
+            }
+        };
+        let is_open = own.map(|own| own & OTHERS != 0);
         let is_open = match is_open {
             Some(true) if !folder.path.is_root() => self.is_open(&folder.folder()),
             known => known,

@@ -14,7 +14,7 @@ mod lists;
 use std::collections::HashSet;
 
 use nine_carry::daybook::Occasion;
-use nine_carry::{facts, standing};
+use nine_carry::{Looked, facts, sources, standing};
 use nine_core::moment::Now;
 use nine_core::place::Spot;
 use nine_core::plan::{ClashFound, Proposal, Settled, folders_wanted, settle};
@@ -114,16 +114,23 @@ impl Draft {
 }
 
 fn settle_and_check(places: &Places, proposals: &mut [Proposal], as_one: bool) -> (Settled, Checked) {
-    let known = standing(places, folders_wanted(proposals));
-    let mut settled = settle(proposals, &known);
+    let targets = standing(places, folders_wanted(proposals));
+    let leaving = || proposals.iter().filter(|proposal| proposal.vacates()).map(|proposal| &proposal.item);
+    // Names are given while folders are looked at.
+    let (mut settled, sources) = std::thread::scope(|scope| {
+        let looking = scope.spawn(|| sources(places, leaving()));
+        let settled = settle(proposals, &targets);
+        (settled, looking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+    });
     if clashes::compare(places, proposals, &settled.clashes) {
-        settled = settle(proposals, &known);
+        settled = settle(proposals, &targets);
     }
     if as_one {
         settled.worklist.steps.iter_mut().for_each(|step| step.together = Some(1));
     }
-    doubts::add(places, &mut settled.worklist.steps);
-    let checked = check(&settled.worklist, &facts(places, &settled.worklist, known));
+    doubts::add(places, &sources, &mut settled.worklist.steps);
+    let facts = facts(places, &settled.worklist, Looked { targets, sources });
+    let checked = check(&settled.worklist, &facts);
     (settled, checked)
 }
 
