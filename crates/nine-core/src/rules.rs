@@ -117,13 +117,21 @@ impl Rule {
         facets
     }
 
-    /// Whether it is tried on an item at all.
-    fn is_tried_on(&self, item: &Item) -> bool {
-        self.is_for_pile(&item.spot.place)
-            && (self.reach == Reach::Deep || item.is_loose())
-            && (!item.is_hidden() || self.asks_for_hidden())
-            && (!item.is_unfinished() || self.asks_for_unfinished())
+    /// Whether it is tried on an item of this sight at all.
+    fn is_tried_on(&self, item: &Item, sight: AtSight) -> bool {
+        (self.reach == Reach::Deep || sight.loose)
+            && self.is_for_pile(&item.spot.place)
+            && (!sight.hidden || self.asks_for_hidden())
+            && (!sight.unfinished || self.asks_for_unfinished())
     }
+}
+
+/// What an item's path tells, for all rules.
+#[derive(Clone, Copy)]
+struct AtSight {
+    loose: bool,
+    hidden: bool,
+    unfinished: bool,
 }
 
 /// What the rules make of one item.
@@ -155,8 +163,10 @@ pub struct Effect {
 /// person meant this rule, so a later one must not file the item elsewhere.
 pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
     let mut outcome = Effect::default();
+    let (loose, hidden, unfinished) = (item.is_loose(), item.is_hidden(), item.is_unfinished());
+    let sight = AtSight { loose, hidden, unfinished };
     for (number, rule) in rules.iter().enumerate() {
-        if !rule.is_tried_on(item) {
+        if !rule.is_tried_on(item, sight) {
             continue;
         }
         if !rule.when.holds(item, now) {
@@ -167,11 +177,12 @@ pub fn apply(rules: &[Rule], item: &Item, now: &Now) -> Effect {
             continue; // it is the one that stays, or nothing else has its bytes
         }
         outcome.applied.push(number);
+        let facets = rule.facets();
         let answers: Vec<(String, Finding)> =
-            rule.facets().iter().map(|facet| (facet.name.clone(), facet.ask(item, now))).collect();
+            facets.iter().map(|facet| (facet.name.clone(), facet.ask(item, now))).collect();
         match fill(rule, item, outcome.name.as_deref(), now) {
             Ok((name, folders)) => {
-                outcome.give_tags(item, rule, &answers);
+                outcome.give_tags(item, rule, &facets, &answers);
                 if let Some((name, number)) = name {
                     (outcome.name, outcome.number) = (Some(name), number);
                 }
@@ -232,10 +243,10 @@ fn nearly_known(rule: &Rule, item: &Item, now: &Now) -> Option<Unknown> {
 
 impl Effect {
     /// The rule's own tags, and the answers to what it asks.
-    fn give_tags(&mut self, item: &Item, rule: &Rule, answers: &[(String, Finding)]) {
+    fn give_tags(&mut self, item: &Item, rule: &Rule, facets: &[&Arc<Facet>], answers: &[(String, Finding)]) {
         let mut have = [item.tags.as_slice(), &self.tags].concat();
         let mut wanted = rule.tag.clone();
-        for facet in rule.facets() {
+        for facet in facets {
             let answer = answers.iter().find(|(name, _)| *name == facet.name);
             let Some(value) = answer.and_then(|(_, finding)| finding.value()) else { continue };
             let is_told = item.told.iter().any(|(name, _)| *name == facet.name);

@@ -11,12 +11,12 @@ use nine_core::moment::Moment;
 use nine_core::place::{NameBuf, Spot};
 use nine_core::plan::archive::{self, ArchiveProposals, Target};
 use nine_core::plan::sweep::{self, SweepProposals, To};
-use nine_core::plan::tidy::{Pass, RuleCount, needs_of, propose, propose_again};
+use nine_core::plan::tidy::{Pass, Proposed, RuleCount, Tidying, needs_of, propose_again};
 use nine_core::plan::{Left, Proposal};
 use nine_core::rules::{Reach, Rule};
 use nine_core::shelving::Shelving;
 use nine_core::tree::{NodeId, Tree, Unlearned, mark};
-use nine_stores::{OnlyNames, StoreDetails};
+use nine_stores::{OnlyNames, StoreDetails, made_of_each, threads};
 
 use crate::Result;
 use crate::looking::{Area, LookMode, Looking, RowQuestion, WantsInside, all_areas, all_rows};
@@ -198,6 +198,20 @@ impl<'w> RulesAtWork<'w> {
         };
         Some(work(&pass, pile, &view.tree))
     }
+}
+
+/// Parts for each thread: they take unlike long.
+const PARTS: usize = 8;
+
+/// Fewer rows than that are not worth a thread.
+const FEWEST_ROWS: usize = 2_000;
+
+/// Applies the rules to all that lies in a pile, by all threads.
+fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
+    let tidying = Tidying::new(pass, pile, tree);
+    let parts = tidying.parts((tree.rows() / (PARTS * threads())).max(FEWEST_ROWS));
+    let found = made_of_each(&parts, 1, |part| tidying.propose(part));
+    tidying.together(parts, found)
 }
 
 /// Learns what the rules ask of the items that they reach, all at once, so that the catalogue keeps

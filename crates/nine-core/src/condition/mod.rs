@@ -74,12 +74,19 @@ impl Condition {
 
     /// Every test in it, from left to right.
     pub fn tests(&self) -> Vec<&Test> {
+        let mut tests = Vec::new();
+        self.each_test(&mut |test| tests.push(test));
+        tests
+    }
+
+    /// The same handed over one by one: rules ask for each item what they ask.
+    fn each_test<'c>(&'c self, each: &mut impl FnMut(&'c Test)) {
         match self {
             Condition::All(parts) | Condition::Any(parts) => {
-                parts.iter().flat_map(Condition::tests).collect()
+                parts.iter().for_each(|part| part.each_test(each));
             }
-            Condition::Not(inner) | Condition::Saved(_, inner) => inner.tests(),
-            Condition::Test(test) => vec![test],
+            Condition::Not(inner) | Condition::Saved(_, inner) => inner.each_test(each),
+            Condition::Test(test) => each(test),
         }
     }
 
@@ -118,13 +125,13 @@ impl Condition {
     /// The facets that it speaks of, each once.
     pub fn facets(&self) -> Vec<&Arc<Facet>> {
         let mut facets: Vec<&Arc<Facet>> = Vec::new();
-        for test in self.tests() {
+        self.each_test(&mut |test| {
             if let Test::Facet(facet, _) = test
                 && !facets.contains(&facet)
             {
                 facets.push(facet);
             }
-        }
+        });
         facets
     }
 }

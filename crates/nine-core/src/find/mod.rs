@@ -64,7 +64,8 @@ impl Matches {
         Self { yes, maybe }
     }
 
-    fn possible(&self) -> Rows {
+    /// It holds or may hold.
+    pub fn possible(&self) -> Rows {
         self.yes.clone().or(&self.maybe)
     }
 }

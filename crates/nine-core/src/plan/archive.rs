@@ -111,7 +111,7 @@ pub fn stale(pass: &Pass, pile: &Pile, tree: &Tree, target: &Target) -> ArchiveP
         out.looked_at += 1;
         let spot = Spot::new(pile.name.clone(), tree.path(id));
         let is_archived = target.holds(&spot);
-        let sight = leave.why(id, &spot.path).or(is_archived.then_some(Left::Archived));
+        let sight = leave.why(id, || spot.path.clone()).or(is_archived.then_some(Left::Archived));
         if let Some(why) = sight.filter(|why| !matches!(why, Left::InUse | Left::Settling)) {
             out.leave(why, None);
             continue;

@@ -3,7 +3,7 @@
 use super::Details;
 use crate::condition::{Need, Needs};
 use crate::item::{Item, Kind};
-use crate::keep_together;
+use crate::keep_together::{self, Together};
 use crate::kinds::name_says_little;
 use crate::place::Spot;
 use crate::rules::Rule;
@@ -17,7 +17,6 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, needs: N
     let little_known = || spot.path.depth() == 1 || name_says_little(tree.name(id));
     let looks =
         entry.kind == Kind::File && (needs.has(Need::Contents) || (needs.has(Need::Type) && little_known()));
-    let children = tree.children(id).map(|child| tree.name(child));
     Item {
         size: if is_folder { totals.size } else { entry.size },
         items: tree.items(id),
@@ -32,9 +31,15 @@ pub fn item(tree: &Tree, id: NodeId, spot: Spot, details: &dyn Details, needs: N
         shared: details.is_shared(&spot.path),
         copies: tree.copies(id),
         stays: if needs.has(Need::Copies) { details.stays(id) } else { None },
-        together: is_folder.then(|| keep_together::folder(tree.name(id), children)).flatten(),
+        together: together(tree, id),
         ..Item::new(spot, entry)
     }
+}
+
+/// Why a folder is kept together, if it is one that is.
+pub(super) fn together(tree: &Tree, id: NodeId) -> Option<Together> {
+    let children = tree.children(id).map(|child| tree.name(child));
+    tree.is_folder(id).then(|| keep_together::folder(tree.name(id), children)).flatten()
 }
 
 /// What rules need to know of the items that they are tried on.

@@ -63,7 +63,7 @@ impl Left {
 pub(super) struct LeaveCheck<'a> {
     pub tree: &'a Tree,
     /// Folders in the pile that are other piles, bookcases or shelves.
-    pub places: &'a dyn Fn(&ItemPath) -> bool,
+    pub places: &'a (dyn Fn(&ItemPath) -> bool + Sync),
     /// What changed after this has not settled.
     pub unsettled: Moment,
     pub now: Moment,
@@ -119,7 +119,7 @@ impl<'a> LeaveCheck<'a> {
     }
 
     /// Why an entry is left, if it is.
-    pub fn why(&self, id: NodeId, path: &ItemPath) -> Option<Left> {
+    pub fn why(&self, id: NodeId, path: impl FnOnce() -> ItemPath) -> Option<Left> {
         let entry = self.tree.entry(id);
         let is_folder = entry.kind == Kind::Folder;
         if is_hidden(self.tree.name(id)) && !self.hidden {
@@ -132,7 +132,7 @@ impl<'a> LeaveCheck<'a> {
         if entry.kind == Kind::Other {
             return Some(Left::Special);
         }
-        if is_folder && (self.places)(path) {
+        if is_folder && (self.places)(&path()) {
             return Some(Left::Place);
         }
         if is_folder && self.tree.is_unread_folder(id) {

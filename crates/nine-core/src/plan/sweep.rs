@@ -57,7 +57,7 @@ pub fn plan(pass: &Pass, pile: &Pile, tree: &Tree, to: To) -> SweepProposals {
             To::Dated => true,
             To::Later(ids) => ids.contains(&id),
         };
-        match leave.why(id, &path).or(was_swept.then_some(Left::Swept)) {
+        match leave.why(id, || path.clone()).or(was_swept.then_some(Left::Swept)) {
             Some(why) => *out.left.entry(why).or_default() += 1,
             None if is_meant => items.push(proposal(pass, pile, tree, id, &folder)),
             None => {}

@@ -13,7 +13,7 @@ use crate::shelving::Shelving;
 use crate::tree::{Batch, FolderNo, Gathering, Tree};
 use crate::worklist::{Act, ClashAnswer, FolderFacts, NameRules, NamesThere, Step, Worklist};
 
-const HEAD: &str = r#"
+pub(super) const HEAD: &str = r#"
 [pile.downloads]
 at = "/d"
 [bookcase.home]
@@ -21,7 +21,7 @@ at = "/s"
 shelves = ["Exhibitions", "Loans", "Grants"]
 "#;
 
-fn now() -> Now {
+pub(super) fn now() -> Now {
     Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap()
 }
 
@@ -39,7 +39,7 @@ fn entry(kind: Kind, modified: &str, identity: u64) -> Entry {
 }
 
 /// A tree of these paths, all of one age; a path that ends in `/` is a folder.
-fn tree(paths: &[&str], modified: &str) -> Tree {
+pub(super) fn tree(paths: &[&str], modified: &str) -> Tree {
     let mut gathering = Gathering::new(entry(Kind::Folder, modified, 0));
     fill(&mut gathering, FolderNo::ROOT, paths, modified);
     gathering.finish()
@@ -72,7 +72,7 @@ fn fill(gathering: &mut Gathering, folder: FolderNo, paths: &[&str], modified: &
 }
 
 #[derive(Default)]
-struct Known {
+pub(super) struct Known {
     tags: HashMap<&'static str, Vec<&'static str>>,
     contents: HashMap<&'static str, &'static [u8]>,
 }
@@ -105,6 +105,10 @@ impl Details for Known {
 }
 
 fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
+    proposed_of(rules, &tree(paths, "2030-12-24T10:00"), known)
+}
+
+pub(super) fn proposed_of(rules: &str, tree: &Tree, known: &Known) -> Proposed {
     let config: Config = parse(&format!("{HEAD}{rules}")).unwrap();
     let shelvings = vec![Shelving::new(&config.bookcases[0], [Name::constant("2 Borrowed")].into_iter())];
     let pass = Pass {
@@ -116,7 +120,7 @@ fn proposed(rules: &str, paths: &[&str], known: &Known) -> Proposed {
         in_use: &HashSet::new(),
         counts_rules: false,
     };
-    propose(&pass, &config.piles[0], &tree(paths, "2030-12-24T10:00"))
+    propose(&pass, &config.piles[0], tree)
 }
 
 fn planned(rules: &str, paths: &[&str], standing: &NamesThere) -> Worklist {

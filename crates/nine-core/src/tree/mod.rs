@@ -272,7 +272,7 @@ impl Tree {
     }
 
     /// What lies in a folder, at all depths.
-    pub fn inside(&self, id: NodeId) -> impl Iterator<Item = NodeId> + use<> {
+    pub fn inside(&self, id: NodeId) -> impl ExactSizeIterator<Item = NodeId> + use<> {
         (id.0 + 1..self.end(id)).map(NodeId)
     }
 

@@ -1,29 +1,29 @@
 //! The planner of `tidy`: applies the rules to what lies in a pile.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+mod proposal;
+mod reached;
+mod walk;
+
+use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
 
-use super::copies::{belongs_to_it, copy_words, lost_tags};
 pub use super::items::{item, needs_of};
 use super::leave::{LeaveCheck, Left, arriving, in_use};
-use super::shared_words::SharedWords;
-use super::{Details, Follower, Intent, Placing, Proposal};
+use super::{Details, Proposal};
 use crate::condition::Needs;
 use crate::config::{Config, Pile};
-use crate::escape::escape;
-use crate::item::{Identity, Item, Kind, Stays};
-use crate::keep_together::{self, Set};
+use crate::find::Rows;
+use crate::item::{Identity, Item};
 use crate::moment::Now;
-use crate::names::{fold_bytes, split_extension};
-use crate::pattern::Unknown;
-use crate::place::{ItemPath, NameBuf, Spot};
-use crate::rules::{Clash, Effect, Reach, Rule, RuleStatus, apply, explain};
+use crate::place::{ItemPath, Spot};
+use crate::rules::{Reach, Rule, apply};
 use crate::shelving::Shelving;
 use crate::tree::{NodeId, Tree};
-use crate::worklist::{Act, Doubt};
+pub use walk::Part;
+use walk::TidyWalk;
 
 /// What the rules make of a pile.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, PartialEq)]
 pub struct Proposed {
     /// Items for which something is wanted or doubtful, in the order in which people read them.
     pub proposals: Vec<Proposal>,
@@ -39,6 +39,26 @@ pub struct Proposed {
     pub loose: Vec<NodeId>,
     /// For each rule what it acts on, where that was asked for.
     pub counts: Vec<RuleCount>,
+    /// The first for which something is wanted or doubtful.
+    first: Option<NodeId>,
+}
+
+impl Proposed {
+    /// Adds what was found in what comes next.
+    fn add(&mut self, tree: &Tree, next: Proposed) {
+        // What was found last is the folder that it lies in, if that is loose.
+        self.loose.pop_if(|folder| next.first.is_some_and(|first| tree.holds(*folder, first)));
+        self.first = self.first.or(next.first);
+        self.loose.extend(next.loose);
+        self.proposals.extend(next.proposals);
+        self.waits.extend(next.waits);
+        self.unruled.extend(next.unruled);
+        self.looked_at += next.looked_at;
+        next.left.iter().for_each(|(why, items)| *self.left.entry(*why).or_default() += items);
+        let rules = self.counts.len().max(next.counts.len());
+        self.counts.resize(rules, RuleCount::default());
+        self.counts.iter_mut().zip(&next.counts).for_each(|(all, more)| all.add(more));
+    }
 }
 
 /// What one rule acts on.
@@ -68,7 +88,7 @@ pub struct Pass<'a> {
     /// The bookcases as they stand.
     pub shelvings: &'a [Shelving],
     /// Folders in the pile that are other piles, bookcases or shelves.
-    pub places: &'a dyn Fn(&ItemPath) -> bool,
+    pub places: &'a (dyn Fn(&ItemPath) -> bool + Sync),
     /// The time from which ages are counted.
     pub now: &'a Now,
     /// Tags, contents and links.
@@ -81,9 +101,10 @@ pub struct Pass<'a> {
 
 /// Applies the rules to all that lies in a pile.
 pub fn propose(pass: &Pass, pile: &Pile, tree: &Tree) -> Proposed {
-    let mut walk = TidyWalk::new(pass, pile, tree);
-    walk.everything();
-    walk.out
+    let tidying = Tidying::new(pass, pile, tree);
+    let parts = tidying.parts(usize::MAX);
+    let found = parts.iter().map(|part| tidying.propose(part)).collect();
+    tidying.together(parts, found)
 }
 
 /// Applies the rules once more to one item, with what the person told of it: answers of facets, and
@@ -95,40 +116,18 @@ pub fn propose_again(
     id: NodeId,
     told: Vec<(String, String)>,
 ) -> Option<Proposal> {
-    let mut walk = TidyWalk::new(pass, pile, tree);
-    let path = tree.path(id);
+    let tidying = Tidying::new(pass, pile, tree);
     let siblings: Vec<NodeId> = tree.children(tree.parent(id)).collect();
-    let set = walk.sets(&siblings).remove(&id).unwrap_or_default();
-    let spot = Spot::new(pile.name.clone(), path);
-    let item = Item { told, ..item(tree, id, spot, pass.details, walk.needs) };
+    let set = tidying.sets(&siblings).remove(&id).unwrap_or_default();
+    let spot = Spot::new(pile.name.clone(), tree.path(id));
+    let item = Item { told, ..item(tree, id, spot, pass.details, tidying.needs) };
     let outcome = apply(&pass.config.rules, &item, pass.now);
-    walk.out = Proposed::default();
-    walk.proposal(&item, outcome, &set)
+    TidyWalk::new(&tidying).proposal(&item, outcome, &set)
 }
 
-/// What a person should look at, of what the rules made of an item.
-fn doubts(outcome: &Effect, rules: &[Rule]) -> Vec<Doubt> {
-    let mut doubts = Vec::new();
-    let mut told: Vec<&str> = Vec::new();
-    for (rule, unknown) in &outcome.unknown {
-        let rule = rules[*rule].name.clone();
-        doubts.push(match unknown {
-            Unknown::Value(subject) => Doubt::Unknown { subject: (*subject).to_owned(), rule },
-            Unknown::Tag(tags) if tags.is_empty() => Doubt::Unknown { subject: "tag".into(), rule },
-            Unknown::Tag(tags) => Doubt::WhichTag(tags.clone()),
-            Unknown::Answer(facet, why) => {
-                told.push(facet);
-                Doubt::Answer(format!("{why}; the rule `{rule}` needs it"))
-            }
-        });
-    }
-    let unsure = outcome.answers.iter().filter(|(facet, _)| !told.contains(&facet.as_str()));
-    let unsure = unsure.filter(|(_, finding)| finding.found.is_some() && !finding.is_sure());
-    doubts.extend(unsure.filter_map(|(facet, finding)| finding.doubt(facet)).map(Doubt::Answer));
-    doubts
-}
-
-struct TidyWalk<'a> {
+/// The rules at a pile. Much may lie there, so that it is gone through in [parts](Tidying::parts), which may be done side
+/// by side.
+pub struct Tidying<'a> {
     pass: &'a Pass<'a>,
     /// The pile's name, which all spots here share.
     place: Arc<str>,
@@ -136,21 +135,13 @@ struct TidyWalk<'a> {
     leave: LeaveCheck<'a>,
     deep: bool,
     needs: Needs,
-    shared: SharedWords,
-    out: Proposed,
+    /// What some rule may be for.
+    reached: Rows,
 }
 
-/// A folder that the walk is in.
-struct OpenFolder {
-    children: std::vec::IntoIter<NodeId>,
-    /// For each leader among the children, what follows it.
-    sets: HashMap<NodeId, Vec<(NodeId, Set)>>,
-    following: HashSet<NodeId>,
-    path: ItemPath,
-}
-
-impl<'a> TidyWalk<'a> {
-    fn new(pass: &'a Pass<'a>, pile: &'a Pile, tree: &'a Tree) -> Self {
+impl<'a> Tidying<'a> {
+    /// The rules of a pass at a pile.
+    pub fn new(pass: &'a Pass<'a>, pile: &Pile, tree: &'a Tree) -> Self {
         let rules = pass.config.rules.iter().filter(|rule| rule.is_for_pile(&pile.name));
         Self {
             pass,
@@ -167,243 +158,37 @@ impl<'a> TidyWalk<'a> {
                 arriving: arriving(tree),
             },
             deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
-            needs: needs_of(rules),
-            shared: SharedWords::default(),
-            out: Proposed::default(),
+            needs: needs_of(rules.clone()),
+            reached: reached::reached(rules, tree, pass.now),
         }
     }
 
-    fn leave(&mut self, why: Left) {
-        *self.out.left.entry(why).or_default() += 1;
+    /// The same, trying the rules on everything.
+    #[cfg(test)]
+    pub(crate) fn on_everything(self) -> Self {
+        Self { reached: Rows::all_but_root(self.tree.rows()), ..self }
     }
 
-    /// Walks everything below the pile in the order in which people read it. Folders may be nested
-    /// deeper than the stack is, so the walk keeps its own.
-    fn everything(&mut self) {
-        let mut open = vec![self.open(Tree::ROOT, ItemPath::root())];
-        while let Some(folder) = open.last_mut() {
-            let Some(child) = folder.children.next() else {
-                open.pop();
-                continue;
-            };
-            if folder.following.contains(&child) {
-                continue;
-            }
-            let set = folder.sets.remove(&child).unwrap_or_default();
-            let path = folder.path.join(self.tree.name_of(child));
-            if self.entry(child, path.clone(), set) {
-                open.push(self.open(child, path));
-            }
-        }
+    /// Cuts what lies in the pile into parts of not many more than so many rows each, in the order in which people read it.
+    pub fn parts(&self, rows: usize) -> Vec<Part> {
+        TidyWalk::new(self).cut(rows)
     }
 
-    fn open(&self, id: NodeId, path: ItemPath) -> OpenFolder {
-        let children: Vec<NodeId> = self.tree.children(id).collect();
-        let sets = self.sets(&children);
-        let following = sets.values().flatten().map(|(id, _)| *id).collect();
-        OpenFolder { children: children.into_iter(), sets, following, path }
+    /// Applies the rules to a part.
+    pub fn propose(&self, part: &Part) -> Proposed {
+        TidyWalk::new(self).through(part)
     }
 
-    /// For each leader among the children, what follows it.
-    fn sets(&self, children: &[NodeId]) -> HashMap<NodeId, Vec<(NodeId, Set)>> {
-        let is_folder = |id: NodeId| self.tree.is_folder(id);
-        let keys = |id: NodeId| keep_together::leader_key(self.tree.name(id), is_folder(id));
-        let may_follow: Vec<(NodeId, String)> =
-            children.iter().filter_map(|id| Some((*id, keys(*id)?))).collect();
-        let mut found: HashMap<NodeId, Vec<(NodeId, Set)>> = HashMap::new();
-        if may_follow.is_empty() {
-            return found;
+    /// Puts together what was found in all parts.
+    pub fn together(&self, parts: Vec<Part>, found: Vec<Proposed>) -> Proposed {
+        let mut all = Proposed::default();
+        for (part, found) in parts.into_iter().zip(found) {
+            all.add(self.tree, part.before);
+            all.add(self.tree, found);
         }
-        let mut leaders: HashMap<String, Vec<NodeId>> = HashMap::new();
-        for id in children.iter().copied().filter(|id| !is_folder(*id)) {
-            let name = self.tree.name(id);
-            leaders.entry(fold_bytes(split_extension(name).0)).or_default().push(id);
-            leaders.entry(fold_bytes(name)).or_default().push(id);
-        }
-        for (follower, key) in may_follow {
-            let name = self.tree.name(follower);
-            let candidates = leaders.get(&key).into_iter().flatten().filter(|id| **id != follower);
-            let leader = candidates.copied().find_map(|leader| {
-                let set = keep_together::follows(self.tree.name(leader), name, is_folder(follower))?;
-                Some((leader, set))
-            });
-            if let Some((leader, set)) = leader {
-                found.entry(leader).or_default().push((follower, set));
-            }
-        }
-        found
-    }
-
-    /// Tries the rules on an entry; says whether what lies in it is to be looked at too.
-    fn entry(&mut self, id: NodeId, path: ItemPath, set: Vec<(NodeId, Set)>) -> bool {
-        self.out.looked_at += 1 + set.len() as u64;
-        let is_folder = self.tree.is_folder(id);
-        if let Some(why) = self.leave.why(id, &path) {
-            // A folder that is still being filled, or in use, may hold much that has settled.
-            let is_for_now = matches!(why, Left::Settling | Left::InUse | Left::Unfinished);
-            let descend = is_for_now && is_folder && self.deep;
-            // That a partial download beside them is complete, its new name tells.
-            if is_for_now && (is_folder || why != Left::Unfinished) {
-                self.out.waits.push(id);
-            }
-            if !descend {
-                self.leave(why);
-            }
-            return descend;
-        }
-        let spot = Spot::new(Arc::clone(&self.place), path);
-        let item = item(self.tree, id, spot, self.pass.details, self.needs);
-        if self.pass.counts_rules {
-            self.count(&item);
-        }
-        let outcome = apply(&self.pass.config.rules, &item, self.pass.now);
-        let untouched = outcome.applied.is_empty();
-        // What a rule only tags, or cannot file since something is not known, stays where it is: rules for what
-        // lies in it are for that still.
-        let stays = outcome.put.is_none() && outcome.discard.is_none() && outcome.name.is_none();
-        let proposal = self.proposal(&item, outcome, &set);
-        if proposal.is_none() && item.is_loose() {
-            self.out.loose.push(id);
-        }
-        let is_whole = !is_folder || item.together.is_some();
-        match proposal {
-            Some(proposal) => {
-                // What was found last is the folder above it, if it lies in one that is loose.
-                self.out.loose.pop_if(|folder| self.tree.holds(*folder, id));
-                self.out.proposals.push(proposal);
-            }
-            None if is_whole || !self.deep => {
-                if untouched {
-                    self.out.unruled.push(id);
-                }
-                self.leave(if untouched { Left::NoRule } else { Left::InPlace })
-            }
-            None => {}
-        }
-        stays && !is_whole && self.deep
-    }
-
-    /// Counts an item for the rules that act on it, or would.
-    fn count(&mut self, item: &Item) {
-        let rules = &self.pass.config.rules;
-        self.out.counts.resize(rules.len(), RuleCount::default());
-        for (count, status) in self.out.counts.iter_mut().zip(explain(rules, item, self.pass.now)) {
-            match status {
-                RuleStatus::Applies => {
-                    count.items += 1;
-                    count.bytes += item.size;
-                }
-                RuleStatus::Preceded(by) => *count.taken_by.entry(by).or_default() += 1,
-                _ => {}
-            }
-        }
-    }
-
-    fn proposal(&mut self, item: &Item, outcome: Effect, set: &[(NodeId, Set)]) -> Option<Proposal> {
-        if outcome.applied.is_empty() && outcome.unknown.is_empty() {
-            return None;
-        }
-        let rules = &self.pass.config.rules;
-        let mut proposal = Proposal::for_item(item);
-        if outcome.discard.is_some()
-            && let Some(stays) = &item.stays
-        {
-            return Some(self.discarded(proposal, &outcome, stays, set));
-        }
-        proposal.why = self.shared.why(rules, &outcome.applied);
-        proposal.drop_tags(&outcome.lost);
-        proposal.add_tags(&outcome.tags);
-        proposal.followers = set.iter().map(|(id, set)| self.follower(*id, *set, item)).collect();
-        proposal.doubts = doubts(&outcome, rules);
-        proposal.answers = outcome
-            .answers
-            .iter()
-            .map(|(facet, finding)| (facet.clone(), finding.value().map(str::to_owned)))
-            .collect();
-        let mut name = outcome.name;
-        if name.is_some() && set.iter().any(|(_, set)| *set == Set::Page) {
-            name = None;
-            proposal.doubts.push(Doubt::PageKeepsName);
-        }
-        let last = outcome.applied.iter().rev().find(|rule| rules[**rule].rename.is_some());
-        let (folder, clash) = match &outcome.put {
-            Some((rule, folders)) => match self.folder(&rules[*rule], folders) {
-                Ok(folder) => (folder.map(|folder| self.shared.folder(folder)), rules[*rule].clash),
-                Err(doubt) => {
-                    name = None;
-                    proposal.doubts.push(*doubt);
-                    (None, Clash::Number)
-                }
-            },
-            None => (None, last.map_or(Clash::Number, |rule| rules[*rule].clash)),
-        };
-        let own = item.spot.folder();
-        let mut folder = folder.or_else(|| name.is_some().then(|| own.clone()));
-        if folder.as_ref().is_some_and(|folder| *folder != own)
-            && item.entry.kind == Kind::Link
-            && self.pass.details.is_relative_link(&item.spot.path)
-        {
-            folder = None;
-            proposal.doubts.push(Doubt::RelativeLink);
-        }
-        if let Some(folder) = folder.filter(|folder| *folder != own || name.is_some()) {
-            let number = outcome.number.filter(|_| name.is_some());
-            proposal.intent = Intent::Place(Placing { name, number, clash, ..Placing::into(folder) });
-        }
-        let wanted = proposal.becomes.is_some() || proposal.placing().is_some();
-        (wanted || !proposal.doubts.is_empty()).then_some(proposal)
-    }
-
-    /// A copy that goes into the trash. What belongs to it does not go with it, since nobody compared
-    /// that; a person should look.
-    fn discarded(
-        &self,
-        mut proposal: Proposal,
-        outcome: &Effect,
-        stays: &Stays,
-        set: &[(NodeId, Set)],
-    ) -> Proposal {
-        let rules = outcome.applied.last().map(|rule| self.pass.config.rules[*rule].name.as_str());
-        let original = stays.original.clone();
-        proposal.why =
-            format!("{}: {}", rules.unwrap_or_default(), copy_words(&original.item, &stays.because)).into();
-        proposal.intent = Intent::Exactly(Act::Discard { copy_of: Some(original) });
-        proposal.doubts.extend(lost_tags(&stays.lost_tags, ""));
-        for (id, _) in set {
-            proposal.doubts.push(belongs_to_it(self.tree.name(*id)));
-        }
-        proposal
-    }
-
-    /// The folder that a rule puts an item in; `None` if its bookcase is not there.
-    fn folder(&self, rule: &Rule, folders: &[NameBuf]) -> Result<Option<Spot>, Box<Doubt>> {
-        let shelving = || {
-            let bookcase = self.pass.config.bookcase(rule.put.as_ref()?.bookcase.as_deref())?;
-            self.pass.shelvings.iter().find(|shelving| shelving.bookcase == bookcase.name)
-        };
-        let (Some(put), Some(shelving)) = (&rule.put, shelving()) else { return Ok(None) };
-        let twice = || {
-            let found = shelving.shelf(put.shelf).map(|shelf| &shelf.found).into_iter().flatten();
-            let folders = found.map(|name| escape(name)).collect();
-            Box::new(Doubt::ShelfTwice { number: put.shelf, folders })
-        };
-        let shelf = shelving.spot(put.shelf).ok_or_else(twice)?;
-        let path = folders.iter().fold(shelf.path, |path, folder| path.join(folder));
-        Ok(Some(Spot::new(shelf.place, path)))
-    }
-
-    fn follower(&self, id: NodeId, set: Set, leader: &Item) -> Follower {
-        let entry = self.tree.entry(id);
-        let totals = self.tree.totals(id);
-        let name = self.tree.name_of(id);
-        let stem = split_extension(leader.name()).0;
-        Follower {
-            item: Spot::new(Arc::clone(&self.place), leader.spot.folder().path.join(name)),
-            kind: entry.kind,
-            stamp: entry.stamp(),
-            size: totals.size,
-            modified: totals.newest,
-            ending: (set == Set::Photo).then(|| name[stem.len().min(name.len())..].to_vec()),
-        }
+        all
     }
 }
+
+#[cfg(test)]
+mod tests;
