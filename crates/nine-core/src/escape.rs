@@ -27,7 +27,9 @@ pub fn escape(bytes: &[u8]) -> String {
 
 /// Bytes of which nothing is to be escaped, as nearly all names are.
 fn as_it_is(bytes: &[u8]) -> Option<&str> {
-    let is_plain = bytes.iter().all(|byte| matches!(byte, b' '..=b'~') && *byte != b'\\');
+    // Looked at to the end, since the processor takes many at once then.
+    let is_other = |byte: &u8| !matches!(byte, b' '..=b'~') || *byte == b'\\';
+    let is_plain = !bytes.iter().fold(false, |any, byte| any | is_other(byte));
     std::str::from_utf8(bytes).ok().filter(|_| is_plain)
 }
 

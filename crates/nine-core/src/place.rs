@@ -281,6 +281,11 @@ pub fn itself_and_above<'s>((place, path): Address<'s>) -> impl Iterator<Item = 
     std::iter::successors(Some(path).filter(|path| !path.is_empty()), parent).map(move |path| (place, path))
 }
 
+/// The written form of an address, as [`Spot::to_string`] has it.
+pub fn written((place, path): Address) -> String {
+    if path.is_empty() { place.to_owned() } else { [place, "/", &escape(path)].concat() }
+}
+
 /// Why a written spot could not be read.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum BadSpot {
@@ -317,6 +322,12 @@ impl Spot {
         Spot::new(self.place.clone(), self.path.parent().unwrap_or_default())
     }
 
+    /// The written form of the folder that holds this one.
+    pub fn folder_written(&self) -> String {
+        let end = self.path.0.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
+        written((&self.place, &self.path.0[..end]))
+    }
+
     /// The place and the bytes of the path: to look it up without a copy.
     pub fn address(&self) -> Address<'_> {
         (&self.place, &self.path.0)
@@ -345,10 +356,7 @@ impl Spot {
 
 impl fmt::Display for Spot {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.path.is_root() {
-            return f.write_str(&self.place);
-        }
-        write!(f, "{}/{}", self.place, self.path)
+        f.write_str(&written(self.address()))
     }
 }
 

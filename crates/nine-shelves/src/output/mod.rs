@@ -62,8 +62,12 @@ impl Look {
 
     /// The bytes of a name, safe to show here.
     pub fn name(&self, bytes: &[u8]) -> String {
-        let name = escape(bytes);
-        if self.ascii { self.text(&name) } else { name }
+        self.shown(escape(bytes))
+    }
+
+    /// [`Look::text`] of what nobody else needs.
+    pub fn shown(&self, text: String) -> String {
+        if self.ascii { self.text(&text) } else { text }
     }
 
     /// What stands between a condition and what follows from it.

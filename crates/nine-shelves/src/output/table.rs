@@ -229,11 +229,15 @@ impl Table {
             let padding = room.saturating_sub(width(&shown));
             let before = if column.is_right() { padding } else { 0 };
             text.extend(std::iter::repeat_n(' ', pending + before));
-            let style = cell.style;
-            write!(text, "{style}{shown}{style:#}").map_err(io::Error::other)?;
+            match cell.style {
+                PLAIN => text.push_str(&shown),
+                style => write!(text, "{style}{shown}{style:#}").map_err(io::Error::other)?,
+            }
             pending = GAP + padding - before;
         }
-        writeln!(out, "{}", text.trim_end_matches(' '))
+        text.truncate(text.trim_end_matches(' ').len());
+        text.push('\n');
+        out.write_all(text.as_bytes())
     }
 
     /// Prints the lines.
@@ -249,7 +253,7 @@ fn width(text: &str) -> usize {
 }
 
 fn is_plain(text: &str) -> bool {
-    text.bytes().all(|byte| (b' '..=b'~').contains(&byte))
+    !text.bytes().fold(false, |any, byte| any | !(b' '..=b'~').contains(&byte))
 }
 
 /// Shortens a text in its middle, keeping more of its end than of its start.

@@ -13,6 +13,7 @@ use nine_core::merging::{LineChange, changed_lines};
 use nine_core::moment::Now;
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Checked, Doubt, Step, Worklist};
+use nine_stores::made_of_each;
 
 /// How many lines of a group are shown where not all are asked for.
 const LINES: usize = 15;
@@ -53,20 +54,8 @@ enum Section {
 impl Shown<'_> {
     /// Prints every group.
     pub fn print(&self, out: &mut impl Write) -> io::Result<()> {
-        let mut groups: BTreeMap<Section, Vec<usize>> = BTreeMap::new();
         let beside = self.tags_beside_moves();
-        let shown_elsewhere: HashSet<usize> = beside.values().copied().collect();
-        for at in (0..self.worklist.steps.len()).filter(|at| !shown_elsewhere.contains(at)) {
-            groups.entry(self.group(at)).or_default().push(at);
-        }
-        let tables: Vec<(Section, Vec<usize>, usize)> = groups
-            .into_iter()
-            .map(|(group, mut steps)| {
-                self.collation.sort(&mut steps, |at, key| key(shown_name(&self.worklist.steps[*at])));
-                let shown = if self.all || steps.len() <= LINES + 3 { steps.len() } else { LINES };
-                (group, steps, shown)
-            })
-            .collect();
+        let tables = self.groups(&beside);
         // Reasons that are all short, such as the date that decided, are told whole.
         let is_short = self.worklist.steps.iter().all(|step| step.why_in_short().chars().count() <= SHORT);
         // All groups share their columns, so that figures stand under figures.
@@ -94,15 +83,40 @@ impl Shown<'_> {
         Ok(())
     }
 
-    fn group(&self, at: usize) -> Section {
+    /// What is shown together, in the order of names, and how much of it.
+    fn groups(&self, beside: &HashMap<usize, usize>) -> Vec<(Section, Vec<usize>, usize)> {
+        let shown_elsewhere: HashSet<usize> = beside.values().copied().collect();
+        let mut groups: BTreeMap<Section, Vec<usize>> = BTreeMap::new();
+        let mut last = None;
+        for at in (0..self.worklist.steps.len()).filter(|at| !shown_elsewhere.contains(at)) {
+            let group = self.group(at, last.take());
+            groups.entry(group.clone()).or_default().push(at);
+            last = Some(group);
+        }
+        let groups: Vec<(Section, Vec<usize>)> = groups.into_iter().collect();
+        let sorted = made_of_each(&groups, 1, |(_, steps)| {
+            let mut steps = steps.clone();
+            self.collation.sort(&mut steps, |at, key| key(shown_name(&self.worklist.steps[*at])));
+            steps
+        });
+        let with_shown = |((group, _), steps): ((Section, _), Vec<usize>)| {
+            let shown = if self.all || steps.len() <= LINES + 3 { steps.len() } else { LINES };
+            (group, steps, shown)
+        };
+        groups.into_iter().zip(sorted).map(with_shown).collect()
+    }
+
+    /// The group of a step; mostly many in a row have that of the one before.
+    fn group(&self, at: usize, before: Option<Section>) -> Section {
         if self.checked.refused.contains_key(&at) {
             return Section::Refused;
         }
         let step = &self.worklist.steps[at];
         match &step.act {
-            Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => {
-                Section::Folder(to.folder())
-            }
+            Act::Move { to } | Act::Copy { to } | Act::Pack { to } | Act::Unpack { to } => match before {
+                Some(Section::Folder(folder)) if to.lies_in(&folder) => Section::Folder(folder),
+                _ => Section::Folder(to.folder()),
+            },
             Act::Make => Section::Made,
             Act::Unmake => Section::Unmade,
             Act::Write { .. } => Section::Written,
@@ -121,6 +135,9 @@ impl Shown<'_> {
             .filter(|at| matches!(of(*at).act, Act::Tag { .. }))
             .map(|at| (&of(at).item, at))
             .collect();
+        if tags.is_empty() {
+            return HashMap::new();
+        }
         let moves = allowed().filter(|at| matches!(of(*at).act, Act::Move { .. } | Act::Copy { .. }));
         moves.filter_map(|at| Some((at, *tags.get(&of(at).item)?))).collect()
     }
@@ -177,17 +194,17 @@ impl Shown<'_> {
         if matches!(step.act, Act::Make | Act::Unmake | Act::Write { .. }) {
             // Where they are stands in the name, and there is no more to them.
             let name = styled(self.name(step), if refused { PLAIN } else { STRONG });
-            let why = styled(self.look.text(&nine_core::escape::plain(step.why_in_short())), FAINT);
+            let why = styled(self.look.shown(nine_core::escape::plain(step.why_in_short())), FAINT);
             return vec![styled(mark, style), name, cell(""), cell(""), cell(""), cell(""), why];
         }
         vec![
             styled(mark, style),
             styled(self.name(step), if refused { PLAIN } else { STRONG }),
-            styled(self.look.text(&step.item.folder().to_string()), FAINT),
+            styled(self.look.shown(step.item.folder_written()), FAINT),
             cell(readable(step.size)),
             styled(self.now.age(step.modified), FAINT),
             styled(tags, CHANGE),
-            styled(self.look.text(&nine_core::escape::plain(step.why_in_short())), FAINT),
+            styled(self.look.shown(nine_core::escape::plain(step.why_in_short())), FAINT),
         ]
     }
 
@@ -195,7 +212,7 @@ impl Shown<'_> {
     fn name(&self, step: &Step) -> String {
         let is_packed = matches!(step.act, Act::Pack { .. });
         let slash = if step.kind == Kind::Folder && !is_packed { "/" } else { "" };
-        format!("{}{slash}", self.look.name(shown_name(step)))
+        self.look.name(shown_name(step)) + slash
     }
 
     /// The tags that a step gives and takes. Of `lender/Harrow Dock Trust` only `lender` is told where
@@ -287,11 +304,15 @@ impl Shown<'_> {
 
     /// `34 steps: 28 moved (45 MB), 6 tagged; 2 in doubt`.
     pub fn summary(&self) -> String {
-        let allowed = || self.checked.order.iter().map(|at| &self.worklist.steps[*at]);
-        let many = |word: &str| allowed().filter(|step| step.act.word() == word).count() as u64;
-        let bytes: u64 = allowed().filter(|step| step.act.word() == "move").map(|step| step.size).sum();
-        let renamed = allowed()
-            .filter(|step| matches!(&step.act, Act::Move { to } if to.path.name() != step.item.path.name()));
+        let (mut by_word, mut bytes, mut renamed) = (BTreeMap::<&str, u64>::new(), 0, 0);
+        for step in self.checked.order.iter().map(|at| &self.worklist.steps[*at]) {
+            *by_word.entry(step.act.word()).or_default() += 1;
+            if let Act::Move { to } = &step.act {
+                bytes += step.size;
+                renamed += u64::from(to.path.name() != step.item.path.name());
+            }
+        }
+        let many = |word: &str| by_word.get(word).copied().unwrap_or_default();
         let mut parts = Vec::new();
         let mut part = |number: u64, text: String| {
             if number > 0 {
@@ -299,7 +320,6 @@ impl Shown<'_> {
             }
         };
         part(many("move"), format!("{} to move ({})", count(many("move")), readable(bytes)));
-        let renamed = renamed.count() as u64;
         part(renamed, format!("{} of them to rename", count(renamed)));
         part(many("copy"), format!("{} to copy", count(many("copy"))));
         part(many("pack"), format!("{} to pack", count(many("pack"))));
