@@ -77,7 +77,11 @@ const PHOTOS: [&str; 18] = [
 
 fn parts(name: &[u8]) -> (String, String) {
     let (stem, ext) = split_extension(name);
-    (fold_bytes(stem), fold_bytes(ext.strip_prefix(b".").unwrap_or(b"")))
+    (fold_bytes(stem), folded_ext(ext))
+}
+
+fn folded_ext(ext: &[u8]) -> String {
+    fold_bytes(ext.strip_prefix(b".").unwrap_or(b""))
 }
 
 /// Whether `follower` goes where `leader` goes, both lying in one folder.
@@ -101,8 +105,8 @@ pub fn leader_key(name: &[u8], is_folder: bool) -> Option<String> {
         let name = fold_bytes(name);
         return PAGE_FOLDERS.iter().find_map(|end| name.strip_suffix(end)).map(str::to_owned);
     }
-    let (stem, ext) = parts(name);
-    SIDECARS.contains(&ext.as_str()).then_some(stem)
+    let (stem, ext) = split_extension(name);
+    SIDECARS.contains(&folded_ext(ext).as_str()).then(|| fold_bytes(stem))
 }
 
 #[cfg(test)]

@@ -94,7 +94,10 @@ impl<'w> RulesAtWork<'w> {
             });
             let Some(proposed) = proposed else { continue };
             tracing::info!(looked_at = proposed.looked_at, wanted = proposed.proposals.len(), "planned");
-            gathered.proposals.extend(proposed.proposals);
+            match gathered.proposals.is_empty() {
+                true => gathered.proposals = proposed.proposals,
+                false => gathered.proposals.extend(proposed.proposals),
+            }
             gathered.waits.extend(self.waits(view, &proposed.waits));
             gathered.loose.push((view, proposed.loose));
             gathered.looked_at += proposed.looked_at;

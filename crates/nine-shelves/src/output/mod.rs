@@ -10,7 +10,7 @@ pub mod table;
 pub mod tags;
 pub mod worklist;
 
-use std::io::{IsTerminal, Write};
+use std::io::{BufWriter, IsTerminal, Write};
 
 use nine_core::escape::escape;
 use unicode_width::UnicodeWidthStr;
@@ -187,13 +187,22 @@ pub fn has_color() -> bool {
 
 /// Standard output for records and paths: every byte goes out as it is.
 pub fn raw() -> impl Write {
-    std::io::BufWriter::new(std::io::stdout().lock())
+    BufWriter::with_capacity(BLOCK, std::io::stdout().lock())
 }
 
 /// Standard output, its colours kept only where they are wanted.
 pub fn out() -> impl Write {
-    std::io::BufWriter::new(anstream::stdout().lock())
+    let stdout = std::io::stdout().lock();
+    if has_color() {
+        return BufWriter::new(Box::new(stdout) as Box<dyn Write>);
+    }
+    // What is left between colours comes in pieces, and would go out with a system call for each line.
+    let blocks: Box<dyn Write> = Box::new(BufWriter::with_capacity(BLOCK, stdout));
+    BufWriter::new(Box::new(anstream::StripStream::new(blocks)) as Box<dyn Write>)
 }
+
+/// Bytes that go out at once where no person waits for the first lines.
+const BLOCK: usize = 64 * 1024;
 
 #[cfg(test)]
 mod tests {
