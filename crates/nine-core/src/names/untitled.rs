@@ -42,17 +42,42 @@ const UNTITLED: [&str; 33] = [
 ];
 
 /// The first words of [`UNTITLED`], and the second ones, as far as they are ASCII.
-static WORDS: LazyLock<[Vec<&[u8]>; 2]> = LazyLock::new(|| {
-    let both = UNTITLED.iter().map(|stem| first_word(stem.as_bytes()));
-    let (mut first, mut second): (Vec<&[u8]>, Vec<&[u8]>) =
-        both.map(|(word, behind)| (word, first_word(behind).0)).unzip();
-    second.push(DOCUMENT.trim_start().as_bytes());
-    for words in [&mut first, &mut second] {
-        words.sort_unstable();
-        words.dedup();
+static WORDS: LazyLock<[Words; 2]> = LazyLock::new(|| {
+    let (mut first, mut second) = (Words::default(), Words::default());
+    for stem in UNTITLED {
+        let (word, behind) = first_word(stem.as_bytes());
+        first.add(word);
+        second.add(first_word(behind).0);
     }
+    second.add(DOCUMENT.trim_start().as_bytes());
     [first, second]
 });
+
+/// Some words of ASCII letters, in small letters.
+#[derive(Default)]
+struct Words {
+    all: Vec<&'static [u8]>,
+    /// For each letter that a word may begin with, and last for none, which lengths there are; a bit each.
+    lengths: [u32; 27],
+}
+
+impl Words {
+    fn add(&mut self, word: &'static [u8]) {
+        self.all.push(word);
+        self.lengths[Self::first(word)] |= 1 << word.len();
+    }
+
+    fn first(word: &[u8]) -> usize {
+        word.first().map_or(26, |letter| usize::from(letter.to_ascii_lowercase() - b'a'))
+    }
+
+    /// Whether a word is one of them, in whatever letter case. Nearly all are not, and these are told without a search.
+    fn has(&self, word: &[u8]) -> bool {
+        word.len() < 32
+            && self.lengths[Self::first(word)] & 1 << word.len() != 0
+            && self.all.iter().any(|known| known.eq_ignore_ascii_case(word))
+    }
+}
 
 /// What may stand behind any of them.
 const DOCUMENT: &str = " document";
@@ -67,10 +92,8 @@ pub fn is_untitled(stem: &[u8]) -> bool {
     // be any.
     let [first, second] = &*WORDS;
     let (word, behind) = first_word(&stem[start..]);
-    let may_have = || second.iter().any(|known| known.eq_ignore_ascii_case(first_word(behind).0));
-    if !first.iter().any(|known| known.eq_ignore_ascii_case(word))
-        || !(word.eq_ignore_ascii_case(b"untitled") || !behind.is_ascii() || may_have())
-    {
+    let may_have = || second.has(first_word(behind).0) || !behind.is_ascii();
+    if !first.has(word) || !(may_have() || word.eq_ignore_ascii_case(b"untitled")) {
         return false;
     }
     let folded = fold_bytes(stem);

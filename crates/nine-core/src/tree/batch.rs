@@ -88,7 +88,7 @@ impl Batch {
         folders.map(|gathered| (Name::held(gathered.name(&self.names)), &gathered.entry))
     }
 
-    pub(super) fn in_order(&self) -> impl Iterator<Item = &Gathered> {
+    pub(super) fn in_order(&self) -> impl ExactSizeIterator<Item = &Gathered> + Clone {
         self.order.iter().map(|(.., number)| &self.entries[*number as usize])
     }
 }

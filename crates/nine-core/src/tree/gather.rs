@@ -62,11 +62,8 @@ impl Gathering {
     /// it; the others follow in order.
     pub fn add(&mut self, folder: FolderNo, batch: &Batch) -> FolderNo {
         let start = self.arrived.rows as u32;
-        let mut folders = 0;
-        for gathered in batch.in_order() {
-            folders += usize::from(gathered.entry.kind == Kind::Folder);
-            self.arrived.push(gathered.name(&batch.names), gathered);
-        }
+        let folders = batch.in_order().filter(|gathered| gathered.entry.kind == Kind::Folder).count();
+        self.arrived.push_all(&batch.names, batch.in_order());
         self.rows += batch.len();
         self.name_bytes += batch.names.len();
         let rows = start..self.arrived.rows as u32;
@@ -119,7 +116,7 @@ impl Gathering {
     pub fn finish_with(self, before: &Tree) -> Tree {
         assert!(u32::try_from(self.rows).is_ok() && u32::try_from(self.name_bytes).is_ok());
         let mut tree = Tree::with_room(self.rows, self.name_bytes);
-        tree.push(b"", &Gathered::of_place(self.root));
+        tree.push_all(b"", [Gathered::of_place(self.root)].iter());
         tree.begin_folder(0);
         let (folders, arrived) = (&self.folders, &self.arrived);
         let mut open = vec![Open::new(&mut tree, (arrived, before), &folders[0])];
@@ -223,21 +220,24 @@ fn close(tree: &mut Tree, open: &mut Vec<Open>) {
 }
 
 impl Tree {
-    /// Adds what a scan tells of an entry; what makes a tree of it comes later.
-    fn push(&mut self, name: &[u8], gathered: &Gathered) {
-        let entry = &gathered.entry;
-        self.rows += 1;
-        self.names.extend_from_slice(name);
-        self.name_end.push(self.names.len() as u32);
-        self.kind.push(KINDS.iter().position(|kind| *kind == entry.kind).unwrap_or(3) as u8);
-        self.item_type.push(gathered.item_type);
-        self.marks.push(gathered.marks);
-        self.size.push(entry.size);
-        self.modified.push(entry.modified.0);
-        self.opened.push(entry.opened.map_or(NEVER, |at| at.0));
-        self.born.push(entry.born.map_or(NEVER, |at| at.0));
-        self.changed.push(entry.changed.0);
-        self.identity.push(entry.identity.0);
+    /// Adds what a scan tells of some entries, a column at a time; what makes a tree of them comes later.
+    fn push_all<'g>(&mut self, names: &[u8], all: impl ExactSizeIterator<Item = &'g Gathered> + Clone) {
+        self.rows += all.len();
+        for gathered in all.clone() {
+            self.names.extend_from_slice(gathered.name(names));
+            self.name_end.push(self.names.len() as u32);
+        }
+        let kind = |kind| KINDS.iter().position(|known| *known == kind).unwrap_or(3) as u8;
+        self.kind.extend(all.clone().map(|gathered| kind(gathered.entry.kind)));
+        self.item_type.extend(all.clone().map(|gathered| gathered.item_type));
+        self.marks.extend(all.clone().map(|gathered| gathered.marks));
+        let entries = all.map(|gathered| &gathered.entry);
+        self.size.extend(entries.clone().map(|entry| entry.size));
+        self.modified.extend(entries.clone().map(|entry| entry.modified.0));
+        self.opened.extend(entries.clone().map(|entry| entry.opened.map_or(NEVER, |at| at.0)));
+        self.born.extend(entries.clone().map(|entry| entry.born.map_or(NEVER, |at| at.0)));
+        self.changed.extend(entries.clone().map(|entry| entry.changed.0));
+        self.identity.extend(entries.map(|entry| entry.identity.0));
     }
 
     /// Lays down rows of another tree that lie in the folder of the row `parent`.
