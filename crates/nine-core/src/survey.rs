@@ -273,22 +273,37 @@ impl Oddity {
     }
 }
 
-/// The rows in `among` that have an oddity. The inside of what is kept together counts as its own
-/// affair where folders are judged.
-pub fn odd(query: &Query, among: &Rows, oddity: Oddity) -> Rows {
+/// What oddities are looked for among.
+pub struct Among {
+    /// All that counts.
+    pub all: Rows,
+    /// The same without the inside of what is kept together, which is its own affair where folders are judged.
+    of_their_own: Rows,
+}
+
+impl Among {
+    /// All that counts of a tree.
+    pub fn new(tree: &Tree, all: Rows) -> Self {
+        let of_their_own = all.clone().without(&inside_of_kept_together(tree));
+        Self { all, of_their_own }
+    }
+}
+
+/// The rows that have an oddity.
+pub fn odd(query: &Query, among: &Among, oddity: Oddity) -> Rows {
     let tree = query.tree;
-    let of_their_own = || among.clone().without(&inside_of_kept_together(tree));
+    let Among { all, of_their_own } = among;
     if let Some(condition) = oddity.condition().and_then(|text| parse(text).ok()) {
-        let among = if oddity == EmptyFolders || oddity == Deep { of_their_own() } else { among.clone() };
-        return query.find(&condition, &among).yes;
+        let judges_folders = oddity == EmptyFolders || oddity == Deep;
+        return query.find(&condition, if judges_folders { of_their_own } else { all }).yes;
     }
     match oddity {
-        SameName => same_name(tree, &of_their_own()),
-        Crowded => of_their_own().filter(|row| {
+        SameName => same_name(tree, of_their_own),
+        Crowded => of_their_own.filter(|row| {
             let id = NodeId::new(row);
             tree.is_folder(id) && tree.children(id).nth(CROWD).is_some()
         }),
-        _ => among.filter(|row| is_refused_elsewhere(tree.name(NodeId::new(row)))),
+        _ => all.filter(|row| is_refused_elsewhere(tree.name(NodeId::new(row)))),
     }
 }
 

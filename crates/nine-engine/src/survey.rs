@@ -5,8 +5,9 @@ use std::path::PathBuf;
 use nine_core::copies::CopiesTake;
 use nine_core::find::Rows;
 use nine_core::paste;
-use nine_core::survey::{Oddity, Survey, odd, survey, visible};
+use nine_core::survey::{Among, Oddity, Survey, odd, survey, visible};
 use nine_core::tree::Column;
+use nine_stores::made_of_each;
 
 use crate::error::{Named, Nowhere};
 use crate::looking::{Area, LookMode, Looking, all_areas, areas_of};
@@ -76,15 +77,19 @@ pub(crate) fn survey_of(mut looking: Looking) -> Surveyed {
     looking.keep();
     looking.set_beside(all_areas(workspace));
     let (copies, (surveys, odd)) = looking.copies_take(|looking, own| {
-        let among: Vec<Rows> = looking.views[..own].iter().map(|view| visible(&view.tree)).collect();
-        let views = looking.views.iter().zip(&among);
-        let surveys =
-            views.map(|(view, among)| survey(&view.tree, among, workspace.now(), LARGEST)).collect();
-        let rows = |oddity: Oddity| -> Vec<Rows> {
-            let of = |(view, among)| looking.with_query(view, |query| odd(query, among, oddity));
+        let views = &looking.views[..own];
+        let among: Vec<Among> =
+            views.iter().map(|view| Among::new(&view.tree, visible(&view.tree))).collect();
+        let surveys = views
+            .iter()
+            .zip(&among)
+            .map(|(view, among)| survey(&view.tree, &among.all, workspace.now(), LARGEST))
+            .collect();
+        let odd = made_of_each(&Oddity::ALL, 1, |oddity| -> Vec<Rows> {
+            let of = |(view, among)| looking.with_query(view, |query| odd(query, among, *oddity));
             among.iter().enumerate().map(of).collect()
-        };
-        (surveys, Oddity::ALL.into_iter().map(|oddity| (oddity, rows(oddity))).collect())
+        });
+        (surveys, Oddity::ALL.into_iter().zip(odd).collect())
     });
     Surveyed { looking, surveys, odd, copies }
 }

@@ -33,7 +33,7 @@ fn found(tree: &Tree, oddity: Oddity) -> Vec<String> {
         looks_at_all: false,
     };
     let path = |id: NodeId| -> String { ItemPath::to_text(&tree.path(id)) };
-    odd(&query, &visible(tree), oddity).ids().map(path).collect()
+    odd(&query, &Among::new(tree, visible(tree)), oddity).ids().map(path).collect()
 }
 
 #[test]

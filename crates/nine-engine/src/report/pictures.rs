@@ -1,12 +1,13 @@
 //! Pictures made small: decoded by the process that reads foreign files, and kept in the catalogue.
 
 use std::cmp::Reverse;
-use std::collections::{HashMap, HashSet};
+use std::collections::{BinaryHeap, HashMap, HashSet};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use nine_core::condition::parse;
 use nine_core::kinds::ItemType;
+use nine_core::moment::Moment;
 use nine_core::report::Names;
 use nine_core::survey::visible;
 use nine_core::tree::NodeId;
@@ -94,9 +95,12 @@ fn newest(looking: &Looking, number: usize) -> Vec<NodeId> {
     looking.with_query(number, |query| {
         let mut found: Vec<NodeId> = query.find(&condition, &shown).yes.ids().collect();
         found.retain(|id| !beside_keys.contains(&tree.parent(*id)));
-        found.sort_unstable_by_key(|id| (Reverse(tree.age_from(*id)), *id));
+        // There may be very many, of which a few are wanted.
+        let mut by_age: BinaryHeap<(Moment, Reverse<NodeId>)> =
+            found.into_iter().map(|id| (tree.age_from(id), Reverse(id))).collect();
+        let newest = std::iter::from_fn(|| by_age.pop().map(|(_, Reverse(id))| id));
         // Asked last, since the whole path counts.
-        found.into_iter().filter(|id| !(query.is_shared)(*id)).take(TRIED).collect()
+        newest.filter(|id| !(query.is_shared)(*id)).take(TRIED).collect()
     })
 }
 
