@@ -15,11 +15,24 @@ use crate::{Error, Result};
 /// # Errors
 /// If something has its name already, or it cannot be written; then nothing of it is left.
 pub fn write_new(file: &Path, bytes: &[u8]) -> Result {
+    let written = new(file, bytes).and_then(|()| File::open(folder_of(file))?.sync_all());
+    written.map_err(|source| Error::FileUnwritable { file: file.to_owned(), source })
+}
+
+/// The same of what can be made again: if the power fails at once, it may not be there, but never is half of it.
+///
+/// # Errors
+/// As [`write_new`].
+pub fn write_again(file: &Path, bytes: &[u8]) -> Result {
     new(file, bytes).map_err(|source| Error::FileUnwritable { file: file.to_owned(), source })
 }
 
+fn folder_of(file: &Path) -> &Path {
+    file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
 fn new(file: &Path, bytes: &[u8]) -> io::Result<()> {
-    let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let folder = folder_of(file);
     // A file without a name (open(2), O_TMPFILE) gets one once all of it is on the disk.
     match open(folder, OFlags::TMPFILE | OFlags::WRONLY | OFlags::CLOEXEC, Mode::RUSR | Mode::WUSR) {
         Ok(nameless) => {
@@ -31,7 +44,7 @@ fn new(file: &Path, bytes: &[u8]) -> io::Result<()> {
         Err(Errno::OPNOTSUPP | Errno::ISDIR | Errno::INVAL) => in_its_place(file, bytes)?,
         Err(error) => return Err(error.into()),
     }
-    File::open(folder)?.sync_all()
+    Ok(())
 }
 
 /// The same where the file system knows no files without a name.

@@ -77,13 +77,14 @@ fn tags_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId,
     let mut found = Vec::with_capacity(share.len());
     for siblings in share.chunk_by(|a, b| tree.parent(*a) == tree.parent(*b)) {
         let names: Vec<Name> = siblings.iter().map(|id| tree.name_of(*id)).collect();
-        let tags = store.tags_in(&tree.path(tree.parent(siblings[0])), &names);
-        found.extend(siblings.iter().zip(tags).map(|(id, own)| {
+        let folder = tree.path(tree.parent(siblings[0]));
+        let tags = store.tags_in(&folder, &names);
+        found.extend(siblings.iter().zip(&names).zip(tags).map(|((id, name), own)| {
             let may_be_note = store.abilities().may_read
                 && tree.kind(*id) == Kind::File
                 && tree.size(*id) > 0
-                && is_note(tree.name(*id));
-            let inside = if may_be_note { note_tags(store, &tree.path(*id)) } else { Vec::new() };
+                && is_note(name);
+            let inside = if may_be_note { note_tags(store, &folder.join(*name)) } else { Vec::new() };
             (*id, (own, inside))
         }));
     }

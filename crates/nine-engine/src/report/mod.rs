@@ -18,7 +18,7 @@ use crate::archive;
 use crate::error::Nowhere;
 use crate::history::{self, RunAccount};
 use crate::looking::{LookMode, Looking, all_areas, areas_of};
-use crate::new_file::write_new;
+use crate::new_file::write_again;
 use crate::shelves::standing_among;
 use crate::survey::survey_of;
 use crate::tag;
@@ -58,18 +58,23 @@ pub fn report(workspace: &Workspace, request: &Request) -> Result<Report> {
     surveyed.looking.keep();
     let history = history::all(workspace)?;
     let accounts = history.runs.iter().rev().take(RUNS).map(|run| RunAccount::of(run, &history.taken_back));
+    let (places, tags) = std::thread::scope(|scope| {
+        let tags = scope.spawn(|| figures::tags(&surveyed.looking, &names));
+        let places = places::places(&surveyed, &standing_among(&surveyed.looking), &names);
+        (places, tags.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+    });
     Ok(Report {
         form: FORM,
         made: workspace.now().minute(workspace.now().moment()),
         names_hidden: names.is_hidden(),
         unread: surveyed.looking.troubles,
-        places: places::places(&surveyed, &standing_among(&surveyed.looking), &names),
+        places,
         weeks: earlier::weeks(&surveyed, &history.runs, &names),
         copies,
         archive: figures::archive(archive::accounts(workspace), workspace.now(), &names),
         runs: accounts.map(|run| figures::run(run, &names)).collect(),
         all_runs: history.runs.len(),
-        tags: figures::tags(&surveyed.looking, &names),
+        tags,
         pictures,
     })
 }
@@ -93,7 +98,7 @@ fn names(looking: &Looking, request: &Request) -> Names {
 /// If it cannot be written.
 pub fn write(workspace: &Workspace, page: &str, to: Option<&Path>) -> Result<PathBuf> {
     if let Some(file) = to {
-        write_new(file, page.as_bytes())?;
+        write_again(file, page.as_bytes())?;
         return Ok(file.to_owned());
     }
     let folder = kept::folder(workspace);
@@ -102,7 +107,7 @@ pub fn write(workspace: &Workspace, page: &str, to: Option<&Path>) -> Result<Pat
     for number in 1.. {
         let number = if number == 1 { String::new() } else { format!("-{number}") };
         let file = folder.join(format!("{day}{number}.html"));
-        match write_new(&file, page.as_bytes()) {
+        match write_again(&file, page.as_bytes()) {
             Err(Error::FileUnwritable { source, .. })
                 if source.kind() == std::io::ErrorKind::AlreadyExists => {}
             done => return done.map(|()| file),

@@ -27,6 +27,11 @@ const BLOCK: usize = 1 << 20;
 
 /// Opens a file for reading; where that is allowed, without marking it as opened by the person.
 pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
+    open_of_size(store, path).map(|(file, _)| file)
+}
+
+/// The same, and its bytes.
+fn open_of_size(store: &LocalStore, path: &ItemPath) -> StoreResult<(File, u64)> {
     let (folder, name) = store.parent(path)?;
     store.settings.counters.opens.fetch_add(1, Ordering::Relaxed);
     before(Op::Open)?;
@@ -35,11 +40,11 @@ pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
         Err(Errno::PERM) => open(READ_FLAGS)?,
         other => other?,
     };
-    let kind = fs::FileType::from_raw_mode(fs::fstat(&file)?.st_mode);
-    if kind != fs::FileType::RegularFile {
+    let found = fs::fstat(&file)?;
+    if fs::FileType::from_raw_mode(found.st_mode) != fs::FileType::RegularFile {
         return Err(StoreError::Special);
     }
-    Ok(file.into())
+    Ok((file.into(), found.st_size as u64))
 }
 
 /// See [`crate::Store::open_file`].
@@ -90,7 +95,11 @@ impl OpenFile for OpenedFile {
 
 /// See [`crate::Store::first_bytes`].
 pub(super) fn first_bytes(store: &LocalStore, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
-    Ok(bounded::up_to(open(store, path)?, most as u64)?)
+    let (file, size) = open_of_size(store, path)?;
+    // One more, so that the end is found without more room.
+    let mut bytes = Vec::with_capacity(size.min(most as u64) as usize + 1);
+    bounded::append(file, most as u64, &mut bytes)?;
+    Ok(bytes)
 }
 
 /// See [`crate::Store::meta`]. Links have no mode and no attributes of their own.

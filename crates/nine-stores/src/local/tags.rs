@@ -10,7 +10,7 @@ use nine_sys::has_getxattrat;
 use rustix::fs::{self, Mode, OFlags, XattrFlags};
 use rustix::io::Errno;
 
-use super::{FOLDER_FLAGS, LocalStore};
+use super::LocalStore;
 use crate::fault::{Op, before, point};
 use crate::{StoreError, StoreResult};
 
@@ -28,7 +28,8 @@ pub(super) fn read(store: &LocalStore, path: &ItemPath) -> StoreResult<Vec<Strin
 
 /// See [`crate::Store::tags_in`].
 pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[Name]) -> Vec<Vec<String>> {
-    let Ok(open) = store.open_at(folder, FOLDER_FLAGS) else {
+    // Kept at hand, since notes in it are read next.
+    let Ok(open) = store.folder(folder) else {
         return vec![Vec::new(); names.len()];
     };
     let (mut attributes, mut value) = (Attributes::below(open.as_fd()), vec![0; USUAL]);
