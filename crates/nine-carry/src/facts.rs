@@ -1,6 +1,7 @@
 //! What the check of a worklist must know of the world.
 
-use foldhash::{HashMap, HashMapExt, HashSet};
+use foldhash::{HashMap, HashMapExt};
+use nine_core::folder_numbers::FolderNumbers;
 use nine_core::place::Spot;
 use nine_core::worklist::{Act, Facts, FolderFacts, NameRules, NamesThere, Problem, Worklist};
 use nine_stores::{Places, StoreError, made_of_each};
@@ -69,62 +70,42 @@ pub struct Looked {
 
 /// Looks at the folders in which items lie that will be taken away.
 pub fn sources<'s>(places: &Places, items: impl Iterator<Item = &'s Spot>) -> Sources {
-    let mut folders = Folders::default();
-    items.for_each(|item| folders.add_of(item));
-    let looked = made_of_each(&folders.all, SHARE, |folder| source(places, folder));
-    folders.all.into_iter().zip(looked).collect()
+    let mut folders = FolderNumbers::default();
+    items.for_each(|item| {
+        folders.of(item);
+    });
+    let looked = made_of_each(folders.all(), SHARE, |folder| source(places, folder));
+    folders.into_all().into_iter().zip(looked).collect()
 }
 
 /// Gathers the facts for a worklist. What was looked at already is not looked at again.
 pub fn facts(places: &Places, worklist: &Worklist, looked: Looked) -> Facts {
     let Looked { mut targets, sources } = looked;
-    let (mut to, from) = folders_of(places, worklist);
+    let (mut to, mut from) = folders_of(places, worklist);
     to.retain(|folder| !targets.contains_key(folder));
     targets.extend(standing(places, to));
-    let domains = made_of_each(&from, SHARE, |folder| match sources.get(folder) {
-        Some(known) => known.domain.clone(),
-        None => source(places, folder).domain,
-    });
-    Facts { targets, sources: from.into_iter().zip(domains).collect() }
+    from.retain(|folder| !sources.contains_key(folder));
+    let more = made_of_each(&from, SHARE, |folder| source(places, folder));
+    let sources = sources.into_iter().chain(from.into_iter().zip(more));
+    Facts { targets, sources: sources.map(|(folder, source)| (folder, source.domain)).collect() }
 }
 
 /// The folders that steps lead to, and those that they take from, each once.
 fn folders_of(places: &Places, worklist: &Worklist) -> (Vec<Spot>, Vec<Spot>) {
-    let (mut to, mut from) = (Folders::default(), Folders::default());
+    let (mut to, mut from) = (FolderNumbers::default(), FolderNumbers::default());
     for step in &worklist.steps {
         if let Some(target) = step.target() {
-            to.add_of(target);
+            to.of(target);
         }
         let asks = || {
             matches!(step.act, Act::Tag { .. })
                 && places.of(&step.item).is_ok_and(|store| store.abilities().tags_by_folder)
         };
         if step.vacates() || asks() {
-            from.add_of(&step.item);
+            from.of(&step.item);
         }
     }
-    (to.all, from.all)
-}
-
-/// Folders in the order in which they were met.
-#[derive(Default)]
-struct Folders {
-    all: Vec<Spot>,
-    known: HashSet<Spot>,
-    last: Option<Spot>,
-}
-
-impl Folders {
-    /// Adds the folder that an item lies in; mostly many in a row lie in one.
-    fn add_of(&mut self, item: &Spot) {
-        if self.last.as_ref().is_some_and(|last| item.lies_in(last)) {
-            return;
-        }
-        let folder = self.last.insert(item.folder());
-        if self.known.insert(folder.clone()) {
-            self.all.push(folder.clone());
-        }
-    }
+    (to.into_all(), from.into_all())
 }
 
 fn source(places: &Places, folder: &Spot) -> Source {

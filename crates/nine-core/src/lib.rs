@@ -17,6 +17,7 @@ pub mod facet;
 pub mod favourites;
 pub mod find;
 pub mod flaws;
+pub mod folder_numbers;
 pub mod item;
 pub mod keep_together;
 pub mod kinds;

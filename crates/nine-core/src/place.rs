@@ -324,8 +324,13 @@ impl Spot {
 
     /// The written form of the folder that holds this one.
     pub fn folder_written(&self) -> String {
+        written(self.folder_address())
+    }
+
+    /// The address of the folder that holds this one.
+    pub fn folder_address(&self) -> Address<'_> {
         let end = self.path.0.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
-        written((&self.place, &self.path.0[..end]))
+        (&self.place, &self.path.0[..end])
     }
 
     /// The place and the bytes of the path: to look it up without a copy.

@@ -141,7 +141,10 @@ impl<'a> Preview<'a> {
         }
         if self.show.format != Format::Table || !ask::has_person() {
             writeln!(output::err(), "Nothing has been changed. Add --yes to carry this out.")?;
-            return Ok(Asked::Over(unless(plan.troubles())));
+            let over = unless(plan.troubles());
+            // The program ends with this, and the system takes back at once what would be given back step by step.
+            std::mem::forget(plan);
+            return Ok(Asked::Over(over));
         }
         let offered = Offered { only_sure: plan.is_in_doubt(), review: may_review };
         match ask::agree(question, offered)? {

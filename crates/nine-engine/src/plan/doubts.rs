@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 
 use nine_carry::Sources;
+use nine_core::folder_numbers::FolderNumbers;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Doubt, Step};
 use nine_stores::{Places, ReadStore, Store, made_of_each};
@@ -24,9 +25,8 @@ pub fn add(places: &Places, sources: &Sources, steps: &mut [Step]) {
 /// A folder that others see, and who they are.
 type SeenBy = (String, String);
 
-/// What is known of a folder that a step leads to.
+/// What is known of a folder that steps lead to.
 struct Target {
-    folder: Spot,
     seen: Option<SeenBy>,
     open: Option<bool>,
 }
@@ -39,35 +39,40 @@ struct Sight<'a> {
     open: HashMap<Spot, Option<bool>>,
     /// The domains of folders.
     domains: HashMap<Spot, Option<u64>>,
-    /// The folder in which the step's item lies, and whether others may enter it; mostly that of the step before.
-    from: Option<(Spot, Option<bool>)>,
-    /// The one to which it leads.
-    to: Option<Target>,
+    /// The folders in which items lie, and whether others may enter each.
+    from: (FolderNumbers, Vec<Option<bool>>),
+    /// Those to which steps lead.
+    to: (FolderNumbers, Vec<Target>),
 }
+
+/// The numbers of the folder in which a step's item lies, and of that to which it leads.
+type FromTo = (usize, usize);
 
 impl<'a> Sight<'a> {
     fn new(places: &'a Places, sources: &'a Sources) -> Self {
-        Self { places, sources, open: HashMap::new(), domains: HashMap::new(), from: None, to: None }
+        let (open, domains, from, to) = Default::default();
+        Self { places, sources, open, domains, from, to }
     }
 
     fn doubts(&mut self, step: &Step) -> Vec<Doubt> {
-        self.look_at_folders(step);
-        [self.shared(step), self.opened(), self.lost(step)].into_iter().flatten().collect()
+        let folders = self.look_at_folders(step);
+        [self.shared(step, folders), self.opened(folders), self.lost(step)].into_iter().flatten().collect()
     }
 
-    /// Looks at the folders of a step that leads somewhere, where they are others than those of the step before.
-    fn look_at_folders(&mut self, step: &Step) {
-        let Some(to) = step.target() else { return self.to = None };
-        if !self.from.as_ref().is_some_and(|(folder, _)| step.item.lies_in(folder)) {
-            let folder = step.item.folder();
-            let open = self.is_open(&folder);
-            self.from = Some((folder, open));
+    /// Looks at the folders of a step that leads somewhere.
+    fn look_at_folders(&mut self, step: &Step) -> Option<FromTo> {
+        let target = step.target()?;
+        let (from, to) = (self.from.0.of(&step.item), self.to.0.of(target));
+        if from == self.from.1.len() {
+            let open = self.is_open(&step.item.folder());
+            self.from.1.push(open);
         }
-        if !self.to.as_ref().is_some_and(|target| to.lies_in(&target.folder)) {
-            let folder = to.folder();
+        if to == self.to.1.len() {
+            let folder = target.folder();
             let (seen, open) = (self.seen(&folder), self.is_open(&folder));
-            self.to = Some(Target { folder, seen, open });
+            self.to.1.push(Target { seen, open });
         }
+        Some((from, to))
     }
 
     fn seen(&self, spot: &Spot) -> Option<SeenBy> {
@@ -76,18 +81,18 @@ impl<'a> Sight<'a> {
     }
 
     /// A step into or out of a folder that others see.
-    fn shared(&self, step: &Step) -> Option<Doubt> {
-        if self.to.is_none() && !matches!(step.act, Act::Discard { .. }) {
+    fn shared(&self, step: &Step, folders: Option<FromTo>) -> Option<Doubt> {
+        if folders.is_none() && !matches!(step.act, Act::Discard { .. }) {
             return None;
         }
-        let to = self.to.as_ref().and_then(|to| to.seen.clone());
+        let to = folders.and_then(|(_, to)| self.to.1[to].seen.clone());
         let from = self.seen(&step.item).filter(|_| step.vacates());
         let same = from.as_ref().map(|(_, who)| who) == to.as_ref().map(|(_, who)| who);
         if same {
             return None;
         }
         // A shelf of this machine is told by its number, whatever its folder is called.
-        let is_renamed = self.to.as_ref().is_some_and(|to| step.item.lies_in(&to.folder));
+        let is_renamed = step.target().is_some_and(|target| target.is_beside(&step.item));
         let is_local = |store: &dyn Store| store.location(&step.item.path).local().is_some();
         if is_renamed && self.places.of(&step.item).is_ok_and(is_local) {
             return None;
@@ -96,12 +101,13 @@ impl<'a> Sight<'a> {
     }
 
     /// A step from a folder that the person alone may enter to one that others may.
-    fn opened(&self) -> Option<Doubt> {
-        let (to, (from, is_open)) = (self.to.as_ref()?, self.from.as_ref()?);
-        if (*is_open)? || !to.open? {
+    fn opened(&self, folders: Option<FromTo>) -> Option<Doubt> {
+        let (from, to) = folders?;
+        if self.from.1[from]? || !self.to.1[to].open? {
             return None;
         }
-        Some(Doubt::Opens { from: from.to_string(), to: to.folder.to_string() })
+        let written = |folders: &FolderNumbers, number: usize| folders.all()[number].to_string();
+        Some(Doubt::Opens { from: written(&self.from.0, from), to: written(&self.to.0, to) })
     }
 
     /// Whether others may enter a folder and all above it in its place; of one that is still to be made, the nearest

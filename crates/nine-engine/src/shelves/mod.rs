@@ -9,6 +9,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use nine_core::config::{Bookcase, Color};
 use nine_core::escape::escape;
 use nine_core::flaws::{Flaw, flaws};
+use nine_core::folder_numbers::FolderNumbers;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::shelving::{Shelf, Shelving};
 use nine_core::tree::{NodeId, Tree};
@@ -160,15 +161,18 @@ pub fn pictures(workspace: &Workspace) -> Vec<BookcasePicture> {
 /// Every bookcase that a plan adds to, with what it adds.
 pub fn pictures_with(workspace: &Workspace, plan: &Plan) -> Vec<BookcasePicture> {
     let of = |shelving: &Shelving| {
-        let mut added: HashMap<Spot, u64> = HashMap::new();
+        let (mut folders, mut counts) = (FolderNumbers::default(), Vec::new());
         for step in plan.doable() {
             match &step.act {
                 Act::Move { to } | Act::Copy { to } if *to.place == *shelving.bookcase => {
-                    *added.entry(to.folder()).or_default() += 1;
+                    let folder = folders.of(to);
+                    counts.resize(folders.all().len(), 0);
+                    counts[folder] += 1;
                 }
                 _ => {}
             }
         }
+        let added: HashMap<Spot, u64> = folders.into_all().into_iter().zip(counts).collect();
         if added.is_empty() { None } else { picture(workspace, shelving, &added) }
     };
     workspace.shelvings().iter().filter_map(of).collect()

@@ -304,15 +304,19 @@ impl Shown<'_> {
 
     /// `34 steps: 28 moved (45 MB), 6 tagged; 2 in doubt`.
     pub fn summary(&self) -> String {
-        let (mut by_word, mut bytes, mut renamed) = (BTreeMap::<&str, u64>::new(), 0, 0);
+        let (mut by_word, mut bytes, mut renamed) = (Vec::<(&str, u64)>::new(), 0, 0);
         for step in self.checked.order.iter().map(|at| &self.worklist.steps[*at]) {
-            *by_word.entry(step.act.word()).or_default() += 1;
+            let word = step.act.word();
+            match by_word.iter_mut().find(|(known, _)| *known == word) {
+                Some((_, many)) => *many += 1,
+                None => by_word.push((word, 1)),
+            }
             if let Act::Move { to } = &step.act {
                 bytes += step.size;
                 renamed += u64::from(to.path.name() != step.item.path.name());
             }
         }
-        let many = |word: &str| by_word.get(word).copied().unwrap_or_default();
+        let many = |word: &str| by_word.iter().find(|(known, _)| *known == word).map_or(0, |(_, many)| *many);
         let mut parts = Vec::new();
         let mut part = |number: u64, text: String| {
             if number > 0 {

@@ -182,6 +182,7 @@ impl<'a> Tidying<'a> {
     /// Puts together what was found in all parts.
     pub fn together(&self, parts: Vec<Part>, found: Vec<Proposed>) -> Proposed {
         let mut all = Proposed::default();
+        all.proposals.reserve_exact(found.iter().map(|found| found.proposals.len()).sum());
         for (part, found) in parts.into_iter().zip(found) {
             all.add(self.tree, part.before);
             all.add(self.tree, found);

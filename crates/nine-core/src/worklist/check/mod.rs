@@ -8,6 +8,7 @@ mod meetings;
 mod order;
 
 use super::{Act, Problem, Step, Worklist};
+use crate::folder_numbers::FolderNumbers;
 use crate::item;
 use crate::names::fold_bytes;
 use crate::place::{NameBuf, Spot};
@@ -113,6 +114,15 @@ struct Landing<'a> {
 }
 
 impl<'a> Landing<'a> {
+    fn new(target: &'a Spot, folder: usize, facts: Option<&'a FolderFacts>) -> Self {
+        let name = target.path.name();
+        let key = match facts {
+            Some(facts) if facts.rules.folds => Cow::Owned(facts.rules.key(name)),
+            _ => Cow::Borrowed(name),
+        };
+        Self { folder, key, facts }
+    }
+
     /// What has the target's name now.
     fn standing(&self) -> Option<&'a (NameBuf, item::Entry)> {
         self.facts?.names.get(&*self.key)
@@ -122,10 +132,12 @@ impl<'a> Landing<'a> {
 struct Checker<'a> {
     steps: &'a [Step],
     facts: &'a Facts,
-    /// The folders that steps lead to; a folder's number is its place here.
+    /// The folders that steps lead to.
     folders: Vec<Spot>,
     /// For each step that leads somewhere.
     landings: Vec<Option<Landing<'a>>>,
+    /// For each step, what is known of the folder that holds its item.
+    sources: Vec<Option<&'a Result<u64, Problem>>>,
     refused: HashMap<usize, Problem>,
     /// The same steps in the order in which they were refused.
     news: Vec<usize>,
@@ -133,37 +145,21 @@ struct Checker<'a> {
 
 impl<'a> Checker<'a> {
     fn new(steps: &'a [Step], facts: &'a Facts) -> Self {
-        let (folders, landings) = (Vec::new(), Vec::with_capacity(steps.len()));
-        let mut checker = Self { steps, facts, folders, landings, refused: HashMap::new(), news: Vec::new() };
-        let mut numbers: HashMap<Spot, usize> = HashMap::new();
+        let (mut to, mut targets) = (FolderNumbers::default(), Vec::new());
+        let (mut from, mut domains) = (FolderNumbers::default(), Vec::new());
+        let (mut landings, mut sources) = (Vec::with_capacity(steps.len()), Vec::with_capacity(steps.len()));
         for step in steps {
-            let landing = step.target().map(|target| checker.landing(target, &mut numbers));
-            checker.landings.push(landing);
+            landings.push(step.target().map(|target| {
+                let folder = to.of(target);
+                targets.extend(to.all()[targets.len()..].iter().map(|new| facts.targets.get(new)));
+                Landing::new(target, folder, targets[folder])
+            }));
+            let folder = from.of(&step.item);
+            domains.extend(from.all()[domains.len()..].iter().map(|new| facts.sources.get(new)));
+            sources.push(domains[folder]);
         }
-        checker
-    }
-
-    fn landing(&mut self, target: &'a Spot, numbers: &mut HashMap<Spot, usize>) -> Landing<'a> {
-        // Most steps lead to the folder that the one before leads to.
-        let last = self.landings.last().and_then(Option::as_ref).map(|last| (last.folder, last.facts));
-        let (folder, facts) = match last.filter(|(folder, _)| target.lies_in(&self.folders[*folder])) {
-            Some(same) => same,
-            None => {
-                let folder = target.folder();
-                let facts = self.facts.targets.get(&folder);
-                let number = *numbers.entry(folder).or_insert_with_key(|folder| {
-                    self.folders.push(folder.clone());
-                    self.folders.len() - 1
-                });
-                (number, facts)
-            }
-        };
-        let name = target.path.name();
-        let key = match facts {
-            Some(facts) if facts.rules.folds => Cow::Owned(facts.rules.key(name)),
-            _ => Cow::Borrowed(name),
-        };
-        Landing { folder, key, facts }
+        let (folders, refused) = (to.into_all(), HashMap::new());
+        Self { steps, facts, folders, landings, sources, refused, news: Vec::new() }
     }
 
     fn refuse(&mut self, step: usize, problem: Problem) {
@@ -182,7 +178,9 @@ impl<'a> Checker<'a> {
     /// The steps that are not refused and do something.
     fn active(&self) -> impl Iterator<Item = (usize, &'a Step)> + use<'a, '_> {
         let steps = self.steps.iter().enumerate();
-        steps.filter(|(at, step)| step.act != Act::Leave && !self.refused.contains_key(at))
+        // With a pattern, since comparing two acts is a call.
+        let acts = |step: &Step| !matches!(step.act, Act::Leave);
+        steps.filter(move |(at, step)| acts(step) && !self.refused.contains_key(at))
     }
 
     /// What has the name of a step's target now, by its whole address.
@@ -195,14 +193,13 @@ impl<'a> Checker<'a> {
 
     /// What is wrong with a step whatever the others do.
     fn judge_alone(&mut self) {
-        let mut sources = Sources::of(self.facts);
-        let alone = |(at, step)| Some((at, self.problem_alone(at, step, &mut sources)?));
+        let alone = |(at, step)| Some((at, self.problem_alone(at, step)?));
         let found = self.active().filter_map(alone).collect();
         self.refuse_all(found);
     }
 
-    fn problem_alone(&self, at: usize, step: &Step, sources: &mut Sources) -> Option<Problem> {
-        let from = sources.folder_of(&step.item);
+    fn problem_alone(&self, at: usize, step: &Step) -> Option<Problem> {
+        let from = self.sources[at];
         if step.vacates()
             && let Some(Err(problem)) = from
         {
@@ -226,10 +223,10 @@ impl<'a> Checker<'a> {
     /// Grants free space in the order of the steps.
     fn judge_space(&mut self) {
         let mut left: HashMap<u64, u64> = HashMap::new();
-        let (mut found, mut sources) = (Vec::new(), Sources::of(self.facts));
+        let mut found = Vec::new();
         for (at, step) in self.active() {
             let Some(facts) = self.landings[at].as_ref().and_then(|landing| landing.facts) else { continue };
-            let from = sources.folder_of(&step.item);
+            let from = self.sources[at];
             let stays =
                 !step.adds() && from.is_none_or(|from| matches!(from, Ok(domain) if *domain == facts.domain));
             let (Some(free), false) = (facts.free, stays) else { continue };
@@ -240,30 +237,5 @@ impl<'a> Checker<'a> {
             }
         }
         self.refuse_all(found);
-    }
-}
-
-/// What is known of the folders that steps take from; many steps in a row take from one.
-struct Sources<'a> {
-    facts: &'a Facts,
-    last: Option<(Spot, Option<&'a Result<u64, Problem>>)>,
-}
-
-impl<'a> Sources<'a> {
-    fn of(facts: &'a Facts) -> Self {
-        Self { facts, last: None }
-    }
-
-    /// What is known of the folder that holds an item.
-    fn folder_of(&mut self, item: &Spot) -> Option<&'a Result<u64, Problem>> {
-        if let Some((folder, known)) = &self.last
-            && item.lies_in(folder)
-        {
-            return *known;
-        }
-        let folder = item.folder();
-        let known = self.facts.sources.get(&folder);
-        self.last = Some((folder, known));
-        known
     }
 }
