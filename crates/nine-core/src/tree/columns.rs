@@ -258,12 +258,17 @@ impl Tree {
             && self.kind.iter().all(|kind| *kind < 4)
             && self.item_type.iter().all(|known| usize::from(*known) < crate::kinds::TYPES.len())
             && self.is_sound_in(0..self.rows)
-            && (self.names.is_empty() || self.names_are_sound(0..self.rows))
+            && (self.names.is_empty()
+                || (self.name_end.len() == self.rows && self.names_are_sound(0..self.rows)))
     }
 
     /// Whether the names of some rows, which are there, are such: what comes out of a file may be spoilt.
     pub fn names_are_sound(&self, rows: Range<usize>) -> bool {
-        rows.filter(|row| *row > 0).all(|row| Name::new(self.name(NodeId::new(row))).is_some())
+        // All bytes at once first: that is many times as quick, and of the names themselves only short ones are left to ask.
+        let bytes = &self.names[self.span_of_names(rows.clone())];
+        let is_short = |row: &usize| *row > 0 && self.name(NodeId::new(*row)).len() < 3;
+        !bytes.iter().fold(false, |any, byte| any | matches!(byte, b'/' | 0))
+            && rows.filter(is_short).all(|row| Name::new(self.name(NodeId::new(row))).is_some())
     }
 
     /// Whether the parents, folders and names of some rows make sense, where they are there.
