@@ -23,7 +23,7 @@ pub fn write_new(file: &Path, bytes: &[u8]) -> Result {
 ///
 /// # Errors
 /// As [`write_new`].
-pub fn write_again(file: &Path, bytes: &[u8]) -> Result {
+pub fn write_whole(file: &Path, bytes: &[u8]) -> Result {
     new(file, bytes).map_err(|source| Error::FileUnwritable { file: file.to_owned(), source })
 }
 

@@ -18,7 +18,7 @@ use crate::archive;
 use crate::error::Nowhere;
 use crate::history::{self, RunAccount};
 use crate::looking::{LookMode, Looking, all_areas, areas_of};
-use crate::new_file::write_again;
+use crate::new_file::write_whole;
 use crate::shelves::standing_among;
 use crate::survey::survey_of;
 use crate::tag;
@@ -98,7 +98,7 @@ fn names(looking: &Looking, request: &Request) -> Names {
 /// If it cannot be written.
 pub fn write(workspace: &Workspace, page: &str, to: Option<&Path>) -> Result<PathBuf> {
     if let Some(file) = to {
-        write_again(file, page.as_bytes())?;
+        write_whole(file, page.as_bytes())?;
         return Ok(file.to_owned());
     }
     let folder = kept::folder(workspace);
@@ -107,7 +107,7 @@ pub fn write(workspace: &Workspace, page: &str, to: Option<&Path>) -> Result<Pat
     for number in 1.. {
         let number = if number == 1 { String::new() } else { format!("-{number}") };
         let file = folder.join(format!("{day}{number}.html"));
-        match write_again(&file, page.as_bytes()) {
+        match write_whole(&file, page.as_bytes()) {
             Err(Error::FileUnwritable { source, .. })
                 if source.kind() == std::io::ErrorKind::AlreadyExists => {}
             done => return done.map(|()| file),

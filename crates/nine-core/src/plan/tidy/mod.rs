@@ -5,7 +5,7 @@ mod reached;
 mod walk;
 
 use std::collections::{BTreeMap, HashSet};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 pub use super::items::{item, needs_of};
 use super::leave::{LeaveCheck, Left, arriving, in_use};
@@ -19,6 +19,7 @@ use crate::place::{ItemPath, Spot};
 use crate::rules::{Reach, Rule, apply};
 use crate::shelving::Shelving;
 use crate::tree::{NodeId, Tree};
+use reached::reached;
 pub use walk::Part;
 use walk::TidyWalk;
 
@@ -135,8 +136,8 @@ pub struct Tidying<'a> {
     leave: LeaveCheck<'a>,
     deep: bool,
     needs: Needs,
-    /// What some rule may be for.
-    reached: Rows,
+    /// What some rule may be for, once that was asked.
+    reached: OnceLock<Rows>,
 }
 
 impl<'a> Tidying<'a> {
@@ -158,15 +159,21 @@ impl<'a> Tidying<'a> {
                 arriving: arriving(tree),
             },
             deep: rules.clone().any(|rule| rule.reach == Reach::Deep),
-            needs: needs_of(rules.clone()),
-            reached: reached::reached(rules, tree, pass.now),
+            needs: needs_of(rules),
+            reached: OnceLock::new(),
         }
     }
 
     /// The same, trying the rules on everything.
     #[cfg(test)]
     pub(crate) fn on_everything(self) -> Self {
-        Self { reached: Rows::all_but_root(self.tree.rows()), ..self }
+        Self { reached: Rows::all_but_root(self.tree.rows()).into(), ..self }
+    }
+
+    /// What some rule may be for.
+    fn reached(&self) -> &Rows {
+        let rules = self.pass.config.rules.iter().filter(|rule| rule.is_for_pile(&self.place));
+        self.reached.get_or_init(|| reached(rules, self.tree, self.pass.now))
     }
 
     /// Cuts what lies in the pile into parts of not many more than so many rows each, in the order in which people read it.

@@ -189,7 +189,7 @@ impl<'a> TidyWalk<'a> {
             }
             return descend;
         }
-        let Tried { proposal, untouched, stays, together } = match self.all.reached.has(id.row()) {
+        let Tried { proposal, untouched, stays, together } = match self.all.reached().has(id.row()) {
             true => self.try_rules(id, path(), set),
             false => {
                 Tried { proposal: None, untouched: true, stays: true, together: together(tree, id).is_some() }
