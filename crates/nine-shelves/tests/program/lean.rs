@@ -111,6 +111,18 @@ fn tags_are_asked_for_once_an_entry_and_nothing_is_opened_for_them_but_folders()
 }
 
 #[test]
+fn a_preview_into_a_file_goes_out_in_blocks() {
+    let world = World::new();
+    world.rules("[[rule]]\nwhen = \"file\"\nput = \"2\"\n");
+    for number in 0..ENTRIES {
+        world.file(&format!("paper {number}.pdf"), "x");
+    }
+    let Some(calls) = calls(&world, &["tidy"]) else { return };
+    let lines = calls.iter().filter(|call| call.starts_with("write(1<")).count();
+    assert!((1..20).contains(&lines), "{lines} calls for {ENTRIES} lines");
+}
+
+#[test]
 fn what_did_not_change_is_not_written_again() {
     let world = world(200, 100);
     world.nine(&["search", "name is nothing"]).ends(0);
