@@ -110,3 +110,68 @@ impl<'a> FolderNames<'a> {
         self.numbers.insert(name, number);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::item::{Identity, Kind};
+    use crate::moment::Moment;
+    use crate::worklist::NameRules;
+
+    fn standing(folds: bool, names: &[&str]) -> FolderFacts {
+        let rules = NameRules { folds, longest: 255, strict: false, refused: b"" };
+        let entry = Entry {
+            kind: Kind::File,
+            size: 1,
+            modified: Moment(0),
+            opened: None,
+            born: None,
+            changed: Moment(0),
+            identity: Identity([1, 1]),
+        };
+        let named = |name: &str| (rules.key(name.as_bytes()), (buf(name), entry.clone()));
+        let names = names.iter().map(|name| named(name)).collect();
+        FolderFacts { rules, names, blocked: None, domain: 1, free: None }
+    }
+
+    fn buf(name: &str) -> NameBuf {
+        NameBuf::new(name).unwrap()
+    }
+
+    fn owner(names: &FolderNames, name: &str, own: &str) -> String {
+        match names.owner(name.as_bytes(), &Spot::parse(own).unwrap()) {
+            Owner::Nobody => "nobody".into(),
+            Owner::Another(proposal) => format!("proposal {proposal}"),
+            Owner::Standing((there, _)) => format!("{there} there"),
+        }
+    }
+
+    #[test]
+    fn names_that_differ_in_case_are_several_where_that_counts() {
+        let (facts, other) = (standing(false, &["Plan.pdf"]), Spot::parse("pile/x").unwrap());
+        let mut names = FolderNames::new(Spot::parse("home/1 A").unwrap(), Some(&facts));
+        assert_eq!(names.claim(buf("plan.pdf"), &other, 7), Some(Doubt::DiffersInCase(buf("Plan.pdf"))));
+        assert_eq!(names.claim(buf("PLAN.pdf"), &other, 8), Some(Doubt::DiffersInCase(buf("plan.pdf"))));
+        let owners =
+            ["Plan.pdf", "plan.pdf", "PLAN.pdf", "plaN.pdf"].map(|name| owner(&names, name, "pile/x"));
+        assert_eq!(owners, ["Plan.pdf there", "proposal 7", "proposal 8", "nobody"]);
+        assert_eq!(owner(&names, "Plan.pdf", "home/1 A/Plan.pdf"), "nobody", "it is its own");
+        // What replaces what is there has its name from then on.
+        assert_eq!(names.claim(buf("Plan.pdf"), &other, 9), Some(Doubt::DiffersInCase(buf("PLAN.pdf"))));
+        let owners = ["Plan.pdf", "plan.pdf", "PLAN.pdf"].map(|name| owner(&names, name, "pile/x"));
+        assert_eq!(owners, ["proposal 9", "proposal 7", "proposal 8"]);
+    }
+
+    #[test]
+    fn they_are_one_where_it_does_not() {
+        let facts = standing(true, &["Plan.pdf"]);
+        let mut names = FolderNames::new(Spot::parse("home/1 A").unwrap(), Some(&facts));
+        assert_eq!(owner(&names, "plan.PDF", "pile/x"), "Plan.pdf there");
+        assert_eq!(
+            names.claim(buf("plan.pdf"), &Spot::parse("home/1 A/Plan.pdf").unwrap(), 3),
+            None,
+            "its own"
+        );
+        assert_eq!(owner(&names, "PLAN.pdf", "pile/x"), "proposal 3");
+    }
+}
