@@ -1,6 +1,6 @@
 //! Numbers for the folders in which items lie.
 
-use foldhash::{HashMap, HashMapExt};
+use foldhash::HashMap;
 
 use crate::place::Spot;
 
@@ -9,18 +9,12 @@ const RECENT: usize = 4;
 
 /// Folders in the order in which they were met; a folder's number is its place in it. Mostly many items in a row lie in a
 /// few folders.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct FolderNumbers {
     all: Vec<Spot>,
     numbers: HashMap<Spot, usize>,
     /// The numbers of those that were asked about last, the last one first.
     recent: Vec<usize>,
-}
-
-impl Default for FolderNumbers {
-    fn default() -> Self {
-        Self { all: Vec::new(), numbers: HashMap::new(), recent: Vec::with_capacity(RECENT + 1) }
-    }
 }
 
 impl FolderNumbers {

@@ -79,7 +79,7 @@ impl Condition {
         tests
     }
 
-    /// The same handed over one by one: rules ask for each item what they ask.
+    /// The same one by one and without a list, since a rule is asked for its facets at every item.
     fn each_test<'c>(&'c self, each: &mut impl FnMut(&'c Test)) {
         match self {
             Condition::All(parts) | Condition::Any(parts) => {

@@ -70,7 +70,24 @@ impl Matches {
     }
 }
 
-impl Query<'_> {
+impl<'a> Query<'a> {
+    /// What stands in the columns alone: no words are read, no link is looked at, and what is not known is a maybe.
+    pub fn of_columns(tree: &'a Tree, now: &'a Now, texts: &'a TextAnswers) -> Self {
+        Self {
+            tree,
+            now,
+            texts,
+            text_of: &|_| None,
+            said_by: &|_| None,
+            is_broken: &|_| false,
+            is_shared: &|_| false,
+            tags_reach_inside: false,
+            settle_for_less: false,
+            reads_text: false,
+            looks_at_all: false,
+        }
+    }
+
     /// Which of the rows in `among` a condition holds for.
     pub fn find(&self, condition: &Condition, among: &Rows) -> Matches {
         match condition {

@@ -162,17 +162,10 @@ fn by_columns(tree: &mut Tree, condition: &Condition) -> Vec<NodeId> {
     among = among.filter(|row| row > 0);
     let query = |tree: &Tree, settle_for_less| {
         let query = Query {
-            tree,
-            now: &now,
-            texts: &texts,
             is_broken: &|_| true,
-            is_shared: &|_| false,
-            text_of: &|_| None,
-            said_by: &|_| None,
-            tags_reach_inside: false,
             settle_for_less,
-            reads_text: false,
             looks_at_all: condition.mentions(Flag::Mislabelled),
+            ..Query::of_columns(tree, &now, &texts)
         };
         query.find(condition, &among)
     };
@@ -356,19 +349,7 @@ fn tags_of_folders_reach_inside_when_asked() {
     }
     let (now, texts) = (now(), TextAnswers::new());
     let found = |condition: &str, tags_reach_inside| {
-        let query = Query {
-            tree: &tree,
-            now: &now,
-            texts: &texts,
-            said_by: &|_| None,
-            is_broken: &|_| false,
-            is_shared: &|_| false,
-            text_of: &|_| None,
-            tags_reach_inside,
-            settle_for_less: false,
-            reads_text: false,
-            looks_at_all: false,
-        };
+        let query = Query { tags_reach_inside, ..Query::of_columns(&tree, &now, &texts) };
         let among = Rows::all(tree.rows()).filter(|row| row > 0);
         let found = query.find(&parse(condition).unwrap(), &among);
         assert!(found.maybe.is_empty());

@@ -25,7 +25,7 @@ pub(super) fn now() -> Now {
     Now::parse("2031-04-07T09:00", &TimeZone::UTC).unwrap()
 }
 
-fn entry(kind: Kind, modified: &str, identity: u64) -> Entry {
+pub(super) fn entry(kind: Kind, modified: &str, identity: u64) -> Entry {
     let modified = Now::parse(modified, &TimeZone::UTC).unwrap().moment();
     Entry {
         kind,

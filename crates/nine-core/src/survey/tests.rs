@@ -19,19 +19,8 @@ fn tree(items: &[(&str, u64, i64)]) -> Tree {
 }
 
 fn found(tree: &Tree, oddity: Oddity) -> Vec<String> {
-    let query = Query {
-        tree,
-        now: &now(),
-        texts: &TextAnswers::new(),
-        is_broken: &|_| false,
-        is_shared: &|_| false,
-        text_of: &|_| None,
-        said_by: &|_| None,
-        tags_reach_inside: false,
-        settle_for_less: true,
-        reads_text: false,
-        looks_at_all: false,
-    };
+    let (now, texts) = (now(), TextAnswers::new());
+    let query = Query { settle_for_less: true, ..Query::of_columns(tree, &now, &texts) };
     let path = |id: NodeId| -> String { ItemPath::to_text(&tree.path(id)) };
     odd(&query, &Among::new(tree, visible(tree)), oddity).ids().map(path).collect()
 }

@@ -123,17 +123,12 @@ impl Looking<'_> {
     pub fn with_query<T>(&self, view: usize, ask: impl FnOnce(&Query) -> T) -> T {
         let view = &self.views[view];
         ask(&Query {
-            tree: &view.tree,
-            now: self.workspace.now(),
-            texts: &TextAnswers::new(),
             text_of: &|id| self.text_of(view, id),
             said_by: &|id| self.said_by(view, id),
             is_broken: &|id| is_broken(view, id),
             is_shared: &|id| is_shared(view, id),
-            tags_reach_inside: false,
             settle_for_less: true,
-            reads_text: false,
-            looks_at_all: false,
+            ..Query::of_columns(&view.tree, self.workspace.now(), &TextAnswers::new())
         })
     }
 }

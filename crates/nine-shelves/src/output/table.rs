@@ -253,6 +253,7 @@ fn width(text: &str) -> usize {
 }
 
 fn is_plain(text: &str) -> bool {
+    // Looked at to the end, since the processor takes many at once then.
     !text.bytes().fold(false, |any, byte| any | !(b' '..=b'~').contains(&byte))
 }
 

@@ -114,21 +114,13 @@ impl<'a> FolderNames<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::item::{Identity, Kind};
-    use crate::moment::Moment;
+    use crate::item::Kind;
+    use crate::plan::tests::entry;
     use crate::worklist::NameRules;
 
     fn standing(folds: bool, names: &[&str]) -> FolderFacts {
         let rules = NameRules { folds, longest: 255, strict: false, refused: b"" };
-        let entry = Entry {
-            kind: Kind::File,
-            size: 1,
-            modified: Moment(0),
-            opened: None,
-            born: None,
-            changed: Moment(0),
-            identity: Identity([1, 1]),
-        };
+        let entry = entry(Kind::File, "2030-12-24T10:00", 1);
         let named = |name: &str| (rules.key(name.as_bytes()), (buf(name), entry.clone()));
         let names = names.iter().map(|name| named(name)).collect();
         FolderFacts { rules, names, blocked: None, domain: 1, free: None }

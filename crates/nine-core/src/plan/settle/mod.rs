@@ -1,7 +1,10 @@
 //! Gives every proposal a name that is free.
 
+mod clash;
 mod folder;
 
+pub use clash::ClashFound;
+use clash::{answer, is_bound, may_replace};
 use folder::{FolderNames, Owner};
 
 use super::{Follower, Intent, PlacedBy, Placing, Proposal};
@@ -10,7 +13,6 @@ use crate::correct::has_copy_mark;
 use crate::item::{Entry, Kind};
 use crate::names::split_extension;
 use crate::place::{Name, NameBuf, Spot};
-use crate::rules::Clash;
 use crate::worklist::{Act, ClashAnswer, Doubt, NamesThere, Step, Worklist};
 use foldhash::{HashMap, HashMapExt, HashSet};
 
@@ -30,36 +32,6 @@ impl Settled {
     fn for_proposals(many: usize) -> Self {
         let worklist = Worklist { steps: Vec::with_capacity(many) };
         Self { worklist, of: Vec::with_capacity(many), clashes: Vec::new() }
-    }
-}
-
-/// A name that a proposal wants and that is taken.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ClashFound {
-    /// The number of the proposal.
-    pub proposal: usize,
-    /// Where the name is wanted.
-    pub at: Spot,
-    /// What has it; `None` if another proposal takes it.
-    pub theirs: Option<Entry>,
-    /// The number of the proposal that takes it.
-    pub rival: Option<usize>,
-    /// The name that it would get by number.
-    pub numbered: NameBuf,
-    /// Whether it may be numbered, and whether it may replace what is there.
-    pub allowed: (bool, bool),
-}
-
-impl ClashFound {
-    /// What may be done of what is wanted; what may not be is left.
-    pub fn allows(&self, wanted: Clash) -> Clash {
-        let (numbers, replaces) = self.allowed;
-        let is_allowed = match wanted {
-            Clash::Number => numbers,
-            Clash::Replace => replaces,
-            Clash::Leave | Clash::Hold => true,
-        };
-        if is_allowed { wanted } else { Clash::Leave }
     }
 }
 
@@ -398,30 +370,6 @@ fn followers_like(leader: &Step, proposal: &Proposal) -> Vec<Step> {
         ..leader.clone()
     };
     proposal.followers.iter().map(step).collect()
-}
-
-/// What is wanted where a name is taken, as far as the item allows it.
-fn answer(wanted: Clash, proposal: &Proposal, theirs: Option<&Entry>) -> ClashAnswer {
-    match wanted {
-        Clash::Leave => ClashAnswer::Left,
-        Clash::Hold => ClashAnswer::Held,
-        Clash::Number if is_bound(proposal) => ClashAnswer::Left,
-        Clash::Number => ClashAnswer::Numbered,
-        Clash::Replace if may_replace(proposal, theirs) => ClashAnswer::Replaced,
-        Clash::Replace => ClashAnswer::Left,
-    }
-}
-
-/// Whether something follows that points to it by name, as a saved page does.
-fn is_bound(proposal: &Proposal) -> bool {
-    proposal.followers.iter().any(|follower| follower.ending.is_none())
-}
-
-/// Only a file that is there can be replaced, and only by a file that comes alone.
-fn may_replace(proposal: &Proposal, theirs: Option<&Entry>) -> bool {
-    theirs.is_some_and(|entry| entry.kind == Kind::File)
-        && proposal.kind == Kind::File
-        && proposal.followers.is_empty()
 }
 
 /// A follower's name beside a leader of this name.

@@ -31,20 +31,7 @@ fn is_told_by_columns(condition: &Condition) -> bool {
 }
 
 fn possible(condition: &Condition, among: &Rows, tree: &Tree, now: &Now) -> Rows {
-    let query = Query {
-        tree,
-        now,
-        texts: &TextAnswers::new(),
-        text_of: &|_| None,
-        said_by: &|_| None,
-        is_broken: &|_| false,
-        is_shared: &|_| false,
-        tags_reach_inside: false,
-        settle_for_less: false,
-        reads_text: false,
-        looks_at_all: false,
-    };
-    let found = query.find(condition, among).possible();
+    let found = Query::of_columns(tree, now, &TextAnswers::new()).find(condition, among).possible();
     if !condition.needs().has(Need::Type) {
         return found;
     }
