@@ -305,3 +305,49 @@ pub(crate) fn identity_of_open(path: &Path) -> Option<Identity> {
     let found = fs::statx(&open, "", AtFlags::EMPTY_PATH, WANTED).ok()?;
     Some(Volume::of(&open, &found).identity(&found))
 }
+
+#[cfg(test)]
+mod tests {
+    use std::os::unix::fs::MetadataExt;
+    use std::sync::atomic::AtomicBool;
+
+    use super::*;
+
+    #[test]
+    fn a_folder_that_was_forgotten_while_another_thread_opened_it_is_opened_anew() {
+        let dir = tempfile::tempdir().unwrap();
+        let at = |name: &str| dir.path().join(name);
+        let settings = LocalSettings {
+            believes_births: true,
+            home_trash: at("Trash"),
+            one_trash: true,
+            reads_mounts: false,
+            counters: Arc::default(),
+        };
+        let store = LocalStore::open(dir.path(), settings).unwrap();
+        let (path, is_over) = (ItemPath::new("box").unwrap(), AtomicBool::new(false));
+        std::fs::create_dir(at("box")).unwrap();
+        std::thread::scope(|scope| {
+            // More than there are processors, so that some are stopped between their look and what comes of it.
+            for _ in 0..8 {
+                scope.spawn(|| {
+                    while !is_over.load(Ordering::Relaxed) {
+                        let _ = store.folder(&path);
+                    }
+                });
+            }
+            for round in 0..1_000 {
+                store.forget_folders();
+                std::fs::rename(at("box"), at(&format!("old {round}"))).unwrap();
+                std::fs::create_dir(at("box")).unwrap();
+                store.forget_folders();
+                let open = store.folder(&path).ok().and_then(|open| Some(fs::fstat(&*open).ok()?.st_ino));
+                if open != Some(std::fs::metadata(at("box")).unwrap().ino()) {
+                    is_over.store(true, Ordering::Relaxed);
+                    panic!("round {round}: another folder is held open");
+                }
+            }
+            is_over.store(true, Ordering::Relaxed);
+        });
+    }
+}
