@@ -1,7 +1,9 @@
 //! What can be read from a name, and how a name is made clean and safe.
 
+mod order;
 mod untitled;
 
+pub use order::{natural_key, natural_key_begins, write_natural_key};
 pub use untitled::is_untitled;
 
 use crate::place::{Name, NameBuf};
@@ -61,15 +63,9 @@ pub fn composed(text: &str) -> Cow<'_, str> {
     if is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }
 }
 
-/// Double extensions that belong together, in their two parts.
-const DOUBLE: [(&[u8], &[u8]); 6] = [
-    (b".tar", b"gz"),
-    (b".tar", b"bz2"),
-    (b".tar", b"xz"),
-    (b".tar", b"zst"),
-    (b".tar", b"lz"),
-    (b".user", b"js"),
-];
+/// First halves of double extensions, each with its second ones.
+const DOUBLE: [(&[u8], &[&[u8]]); 2] =
+    [(b".tar", &[b"gz", b"bz2", b"xz", b"zst", b"lz"]), (b".user", &[b"js"])];
 
 /// Splits a file name into its stem and its extension (with the dot, or empty).
 ///
@@ -77,9 +73,10 @@ const DOUBLE: [(&[u8], &[u8]); 6] = [
 pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
     let Some(at) = name.iter().rposition(|b| *b == b'.') else { return (name, b"") };
     let (before, extension) = (&name[..at], &name[at + 1..]);
-    for (first, second) in DOUBLE {
+    for (first, behind) in &DOUBLE {
         let stem = before.len().saturating_sub(first.len());
-        if stem > 0 && extension.eq_ignore_ascii_case(second) && before[stem..].eq_ignore_ascii_case(first) {
+        let is_first = stem > 0 && before[stem] == b'.' && before[stem..].eq_ignore_ascii_case(first);
+        if is_first && behind.iter().any(|second| extension.eq_ignore_ascii_case(second)) {
             return name.split_at(stem);
         }
     }
@@ -87,58 +84,30 @@ pub fn split_extension(name: &[u8]) -> (&[u8], &[u8]) {
 }
 
 fn is_extension(bytes: &[u8]) -> bool {
-    (1..=10).contains(&bytes.len())
-        && bytes.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'+' | b'~'))
-        && !bytes.iter().all(u8::is_ascii_digit)
-        || bytes == b"7z"
-}
-
-/// A key under which names sort the way people count: `2` before `10`, letter case ignored.
-///
-/// A run of digits is written as a `0`, its length without leading zeros, and its digits, so that
-/// keys compare byte by byte.
-pub fn natural_key(name: &[u8]) -> Vec<u8> {
-    let mut key = Vec::with_capacity(name.len() + 4);
-    fold_key(name, &mut key);
-    key
-}
-
-/// Writes [`natural_key`] behind what `key` holds already.
-pub fn fold_key(name: &[u8], key: &mut Vec<u8>) {
-    match name.is_ascii() {
-        true => digits_by_length(name, key),
-        false => digits_by_length(fold_bytes(name).as_bytes(), key),
+    let (mut is_sound, mut is_number) = ((1..=10).contains(&bytes.len()), true);
+    for byte in &bytes[..bytes.len().min(10)] {
+        is_sound &= byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'-' | b'+' | b'~');
+        is_number &= byte.is_ascii_digit();
     }
+    is_sound && !is_number
 }
 
-fn digits_by_length(mut rest: &[u8], key: &mut Vec<u8>) {
-    loop {
-        let letters = rest.iter().position(u8::is_ascii_digit).unwrap_or(rest.len());
-        let start = key.len();
-        key.extend_from_slice(&rest[..letters]);
-        key[start..].make_ascii_lowercase();
-        rest = &rest[letters..];
-        if rest.is_empty() {
-            return;
-        }
-        let digits = rest.iter().position(|b| !b.is_ascii_digit()).unwrap_or(rest.len());
-        let zeros = rest[..digits].iter().position(|b| *b != b'0').unwrap_or(digits);
-        let length = (digits - zeros).min(usize::from(u8::MAX)) as u8;
-        key.extend_from_slice(&[b'0', length]);
-        key.extend_from_slice(&rest[zeros..digits]);
-        rest = &rest[digits..];
-    }
-}
-
-/// Extensions that programs give to what they have not finished downloading.
+/// Extensions that programs give to what they have not finished downloading. None of them stands for a type.
 const UNFINISHED: [&str; 8] =
     ["part", "partial", "crdownload", "download", "filepart", "opdownload", "!ut", "aria2"];
 
 /// Whether a name marks a partial download, or the lock that an office program leaves beside a file that is open.
 pub fn is_unfinished(name: &[u8]) -> bool {
-    if name.starts_with(b"~$") || (name.starts_with(b".~lock.") && name.ends_with(b"#")) {
-        return true;
-    }
+    is_lock(name) || has_unfinished_extension(name)
+}
+
+/// Whether a name is that of such a lock.
+pub fn is_lock(name: &[u8]) -> bool {
+    name.starts_with(b"~$") || (name.starts_with(b".~lock.") && name.ends_with(b"#"))
+}
+
+/// Whether a name has the extension of a partial download.
+pub fn has_unfinished_extension(name: &[u8]) -> bool {
     let Some(dot) = name.iter().rposition(|b| *b == b'.').filter(|dot| *dot > 0) else {
         return false;
     };
@@ -186,12 +155,11 @@ pub fn is_refused_elsewhere(name: &[u8]) -> bool {
             [first, ..] if b"aclnp".contains(&first.to_ascii_lowercase()) => split_extension(name),
             _ => return false,
         };
-        RESERVED.iter().any(|word| stem.eq_ignore_ascii_case(word.as_bytes()))
+        matches!(stem.len(), 3 | 4) && RESERVED.iter().any(|word| stem.eq_ignore_ascii_case(word.as_bytes()))
     };
-    name.len() > NAME_MAX
-        || name.iter().any(|byte| is_refused(*byte))
-        || trim_edges(name) != name
-        || is_reserved()
+    // Looked at to the end, since the processor takes many at once then.
+    let has_refused = name.iter().fold(false, |any, byte| any | is_refused(*byte));
+    name.len() > NAME_MAX || has_refused || trim_edges(name) != name || is_reserved()
 }
 
 /// Makes a name that was put together from values acceptable to every common file system.
@@ -274,17 +242,16 @@ mod tests {
         };
         assert_eq!(split("a.pdf"), ("a", ".pdf"));
         assert_eq!(split("a.tar.GZ"), ("a", ".tar.GZ"));
+        assert_eq!(split("a.User.JS"), ("a", ".User.JS"));
+        assert_eq!(split("a.user.gz"), ("a.user", ".gz"));
+        assert_eq!(split("atar.gz"), ("atar", ".gz"));
+        assert_eq!(split(".tar.gz"), (".tar", ".gz"));
+        assert_eq!(split("a.0123456789a"), ("a.0123456789a", ""));
+        assert_eq!(split("2031.a+b"), ("2031", ".a+b"));
         assert_eq!(split(".profile"), (".profile", ""));
         assert_eq!(split("v1.2"), ("v1.2", ""));
         assert_eq!(split("films.7z"), ("films", ".7z"));
         assert_eq!(split("Dr. Gannet"), ("Dr. Gannet", ""));
-    }
-
-    #[test]
-    fn people_count_two_before_ten() {
-        let mut names = ["img10", "Img2", "img2", "img1", "img02", "äpfel", "zoo"];
-        names.sort_by_key(|name| (natural_key(name.as_bytes()), name.to_owned()));
-        assert_eq!(names, ["img1", "Img2", "img02", "img2", "img10", "zoo", "äpfel"]);
     }
 
     #[test]
@@ -297,6 +264,13 @@ mod tests {
         }
         assert!(is_unfinished(b"~$letter.docx") && is_unfinished(b".~lock.letter.odt#"));
         assert!(is_unfinished(b"film.mp4.part") && !is_unfinished(b"spare.partner"));
+    }
+
+    #[test]
+    fn what_is_unfinished_stands_for_no_type() {
+        for ext in UNFINISHED {
+            assert_eq!(crate::kinds::type_of_extension(format!(".{ext}").as_bytes()), None, "{ext}");
+        }
     }
 
     #[test]

@@ -15,7 +15,12 @@ pub struct Name<'n>(&'n [u8]);
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct NameBuf(Vec<u8>);
 
-const fn is_name(bytes: &[u8]) -> bool {
+fn is_name(bytes: &[u8]) -> bool {
+    !matches!(bytes, b"" | b"." | b"..") && memchr::memchr2(b'/', 0, bytes).is_none()
+}
+
+/// The same at build time.
+const fn is_constant_name(bytes: &[u8]) -> bool {
     let mut at = 0;
     while at < bytes.len() {
         if bytes[at] == b'/' || bytes[at] == 0 {
@@ -34,7 +39,7 @@ impl<'n> Name<'n> {
 
     /// A name that the program gives. Anything else does not compile, in a constant.
     pub const fn constant(text: &'static str) -> Name<'static> {
-        assert!(is_name(text.as_bytes()), "this is no name");
+        assert!(is_constant_name(text.as_bytes()), "this is no name");
         Name(text.as_bytes())
     }
 

@@ -284,10 +284,11 @@ const TABLE: &[(ItemType, &str, Promise)] = &[
     (Contact, "vcf vcard", Marked),
 ];
 
-static KNOWN: LazyLock<FxHashMap<&'static str, Known>> = LazyLock::new(|| {
+/// Every extension by what [`in_one`] makes of it.
+static KNOWN: LazyLock<FxHashMap<u128, Known>> = LazyLock::new(|| {
     let each = TABLE.iter().flat_map(|(item_type, list, promise)| {
         let known = Known { item_type: *item_type, promise: *promise };
-        list.split_ascii_whitespace().map(move |ext| (ext, known))
+        list.split_ascii_whitespace().filter_map(move |ext| Some((in_one(ext.as_bytes())?, known)))
     });
     each.collect()
 });
@@ -314,9 +315,19 @@ pub(super) const TYPES_BY_EXTENSION: u64 = {
     digest
 };
 
-/// What is known of an extension, given in small letters and without its dot.
-pub(super) fn lookup(ext: &str) -> Option<Known> {
-    KNOWN.get(ext).copied()
+/// What is known of an extension, given without its dot; letter case is ignored. Asked of every name, so it takes no
+/// memory of its own.
+pub(super) fn lookup(ext: &[u8]) -> Option<Known> {
+    KNOWN.get(&in_one(ext)?).copied()
+}
+
+/// An extension in small letters as one number, which is compared at once; `None` of longer ones than any that is known.
+fn in_one(ext: &[u8]) -> Option<u128> {
+    let mut small = [0; 16];
+    let written = small.get_mut(..ext.len())?;
+    written.copy_from_slice(ext);
+    written.make_ascii_lowercase();
+    Some(u128::from_le_bytes(small))
 }
 
 /// The usual extension of a media type, without its dot.

@@ -149,19 +149,13 @@ pub fn name_says_little(name: &[u8]) -> bool {
     known_of(name).is_none()
 }
 
-/// What is known of a name's extension, letter case ignored. Asked of every name, so it takes no
-/// memory of its own.
+/// What is known of a name's extension.
 fn known_of(name: &[u8]) -> Option<extensions::Known> {
     known_of_extension(split_extension(name).1)
 }
 
 fn known_of_extension(extension: &[u8]) -> Option<extensions::Known> {
-    let ext = extension.strip_prefix(b".")?;
-    let mut small = [0; 16];
-    let small = small.get_mut(..ext.len())?;
-    small.copy_from_slice(ext);
-    small.make_ascii_lowercase();
-    extensions::lookup(std::str::from_utf8(small).ok()?)
+    extensions::lookup(extension.strip_prefix(b".")?)
 }
 
 /// Decides a file's type from its name and, where it was read, its content.

@@ -53,29 +53,22 @@ static WORDS: LazyLock<[Words; 2]> = LazyLock::new(|| {
     [first, second]
 });
 
-/// Some words of ASCII letters, in small letters.
+/// Some words of ASCII letters, in small letters, by the letter with which they begin; last that of none.
 #[derive(Default)]
-struct Words {
-    all: Vec<&'static [u8]>,
-    /// For each letter that a word may begin with, and last for none, which lengths there are; a bit each.
-    lengths: [u32; 27],
-}
+struct Words([Vec<&'static [u8]>; 27]);
 
 impl Words {
     fn add(&mut self, word: &'static [u8]) {
-        self.all.push(word);
-        self.lengths[Self::first(word)] |= 1 << word.len();
+        self.0[Self::first(word)].push(word);
     }
 
     fn first(word: &[u8]) -> usize {
         word.first().map_or(26, |letter| usize::from(letter.to_ascii_lowercase() - b'a'))
     }
 
-    /// Whether a word is one of them, in whatever letter case. Nearly all are not, and these are told without a search.
+    /// Whether a word is one of them, in whatever letter case.
     fn has(&self, word: &[u8]) -> bool {
-        word.len() < 32
-            && self.lengths[Self::first(word)] & 1 << word.len() != 0
-            && self.all.iter().any(|known| known.eq_ignore_ascii_case(word))
+        self.0[Self::first(word)].iter().any(|known| known.eq_ignore_ascii_case(word))
     }
 }
 

@@ -2,21 +2,37 @@
 
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, ItemType};
-use crate::names::{fold_key, folds_oddly, is_hidden, is_unfinished, is_untitled, split_extension};
+use crate::names::{
+    folds_oddly, has_unfinished_extension, is_hidden, is_lock, is_untitled, natural_key_begins,
+    split_extension, write_natural_key,
+};
 use crate::place::Name;
 
-use super::mark;
+use super::{TagSet, mark};
 
 /// The entries of one folder. The room that they take stays for those of the next.
 #[derive(Debug, Default)]
 pub struct Batch {
     pub(super) names: Vec<u8>,
     entries: Vec<Gathered>,
-    /// For each entry, in their order, where its key begins and ends, and its number.
-    order: Vec<(u32, u32, u32)>,
+    order: Vec<Sorted>,
+    /// Whole keys of entries whose keys begin alike.
     keys: Vec<u8>,
+    /// The tags of entries that were asked for them, by their numbers, in the order in which they were added.
+    tags: Vec<(u32, TagSet)>,
     /// Something in the folder could not be looked at.
     pub(super) is_partial: bool,
+}
+
+/// An entry in its order.
+#[derive(Debug, Clone, Copy)]
+struct Sorted {
+    /// How its key begins.
+    begins: u128,
+    number: u32,
+    /// Where its whole key lies, if it was asked for.
+    start: u32,
+    end: u32,
 }
 
 /// An entry, and what its name tells.
@@ -37,21 +53,36 @@ impl Batch {
         self.names.extend_from_slice(&name[..usize::from(len)]);
         // Told here and not when the tree is put together, since batches are filled by many threads.
         let (item_type, marks) = at_sight(&name, entry.kind);
-        self.order.push((0, 0, self.entries.len() as u32));
+        let number = self.entries.len() as u32;
+        self.order.push(Sorted { begins: 0, number, start: 0, end: 0 });
         self.entries.push(Gathered { start, len, item_type: item_type as u8, marks, entry });
+    }
+
+    /// Adds an entry with its tags.
+    pub fn push_tagged(&mut self, name: Name, entry: Entry, tags: TagSet) {
+        self.tags.push((self.entries.len() as u32, tags));
+        self.push(name, entry);
     }
 
     /// Puts the entries in the order in which people count.
     pub fn sort(&mut self) {
-        self.keys.clear();
-        for (start, end, number) in &mut self.order {
-            *start = self.keys.len() as u32;
-            fold_key(self.entries[*number as usize].name(&self.names), &mut self.keys);
-            *end = self.keys.len() as u32;
+        let Self { names, entries, order, keys, .. } = self;
+        let name = |it: &Sorted| entries[it.number as usize].name(names);
+        for it in &mut *order {
+            it.begins = natural_key_begins(name(it));
         }
-        let key = |it: &(u32, u32, u32)| &self.keys[it.0 as usize..it.1 as usize];
-        let name = |it: &(u32, u32, u32)| self.entries[it.2 as usize].name(&self.names);
-        self.order.sort_unstable_by(|a, b| key(a).cmp(key(b)).then_with(|| name(a).cmp(name(b))));
+        order.sort_unstable_by_key(|it| it.begins);
+        // Nearly all are told apart by how their keys begin.
+        for alike in order.chunk_by_mut(|a, b| a.begins == b.begins).filter(|alike| alike.len() > 1) {
+            keys.clear();
+            for it in &mut *alike {
+                it.start = keys.len() as u32;
+                write_natural_key(name(it), keys);
+                it.end = keys.len() as u32;
+            }
+            let key = |it: &Sorted| &keys[it.start as usize..it.end as usize];
+            alike.sort_unstable_by(|a, b| key(a).cmp(key(b)).then_with(|| name(a).cmp(name(b))));
+        }
     }
 
     /// Takes out what was put in.
@@ -59,6 +90,7 @@ impl Batch {
         self.names.clear();
         self.entries.clear();
         self.order.clear();
+        self.tags.clear();
         self.is_partial = false;
     }
 
@@ -88,8 +120,15 @@ impl Batch {
         folders.map(|gathered| (Name::held(gathered.name(&self.names)), &gathered.entry))
     }
 
+    /// The tags that are known, each with the place of its entry in the order.
+    pub(super) fn tags_in_order(&self) -> impl Iterator<Item = (u32, &TagSet)> {
+        let of = |number| self.tags.binary_search_by_key(&number, |(of, _)| *of).ok();
+        let each = (0..).zip(&self.order).filter(|_| !self.tags.is_empty());
+        each.filter_map(move |(at, it)| Some((at, &self.tags[of(it.number)?].1)))
+    }
+
     pub(super) fn in_order(&self) -> impl ExactSizeIterator<Item = &Gathered> + Clone {
-        self.order.iter().map(|(.., number)| &self.entries[*number as usize])
+        self.order.iter().map(|it| &self.entries[it.number as usize])
     }
 }
 
@@ -107,21 +146,20 @@ impl Gathered {
 fn at_sight(name: &[u8], kind: Kind) -> (ItemType, u8) {
     let mut marks = 0;
     let mut set = |bit: u8, yes: bool| marks |= if yes { bit } else { 0 };
+    let is_ascii = name.is_ascii();
     set(mark::HIDDEN, is_hidden(name));
-    set(mark::ASCII, name.is_ascii());
-    set(mark::FOLDS_ODDLY, !name.is_ascii() && folds_oddly(name));
-    set(mark::UNFINISHED, is_unfinished(name));
+    set(mark::ASCII, is_ascii);
+    set(mark::FOLDS_ODDLY, !is_ascii && folds_oddly(name));
     let (stem, extension) = if kind == Kind::Folder { (name, b"".as_slice()) } else { split_extension(name) };
+    let promised = kinds::type_of_extension(extension);
+    set(mark::UNFINISHED, is_lock(name) || promised.is_none() && has_unfinished_extension(name));
     set(mark::UNTITLED, is_untitled(stem));
+    set(mark::SAYS_LITTLE, kind == Kind::File && promised.is_none());
     let item_type = match kind {
         Kind::Folder => ItemType::Folder,
         Kind::Link => ItemType::Shortcut,
         Kind::Other => ItemType::Unknown,
-        Kind::File => {
-            let promised = kinds::type_of_extension(extension);
-            set(mark::SAYS_LITTLE, promised.is_none());
-            promised.unwrap_or(ItemType::Unknown)
-        }
+        Kind::File => promised.unwrap_or(ItemType::Unknown),
     };
     (item_type, marks)
 }

@@ -246,14 +246,7 @@ impl Tree {
 
     /// Whether the columns that are there fit one another, as they would not after damage.
     pub fn is_sound(&self) -> bool {
-        let fits = |length: usize| length == 0 || length == self.rows;
-        [self.parent.len(), self.folder.len(), self.name_end.len(), self.kind.len(), self.item_type.len()]
-            .into_iter()
-            .chain([self.marks.len(), self.size.len(), self.modified.len(), self.opened.len()])
-            .chain([self.born.len(), self.changed.len(), self.identity.len(), self.tags.len()])
-            .chain([self.content.len(), self.text.len(), self.arrived.len(), self.age_from.len()])
-            .chain([self.ends.len(), self.whole.len(), self.pixels.len(), self.prints.len()])
-            .all(fits)
+        self.columns_fit()
             && self.folder_end.iter().all(|end| *end as usize <= self.rows)
             && self.kind.iter().all(|kind| *kind < 4)
             && self.item_type.iter().all(|known| usize::from(*known) < crate::kinds::TYPES.len())
@@ -262,13 +255,28 @@ impl Tree {
                 || (self.name_end.len() == self.rows && self.names_are_sound(0..self.rows)))
     }
 
+    /// Whether the columns that are there have as many rows as the tree, where each row has a value in them.
+    pub fn columns_fit(&self) -> bool {
+        let fits = |length: usize| length == 0 || length == self.rows;
+        [self.parent.len(), self.folder.len(), self.name_end.len(), self.kind.len(), self.item_type.len()]
+            .into_iter()
+            .chain([self.marks.len(), self.size.len(), self.modified.len(), self.opened.len()])
+            .chain([self.born.len(), self.changed.len(), self.identity.len(), self.tags.len()])
+            .chain([self.content.len(), self.text.len(), self.arrived.len(), self.age_from.len()])
+            .chain([self.ends.len(), self.whole.len(), self.pixels.len(), self.prints.len()])
+            .all(fits)
+    }
+
     /// Whether the names of some rows, which are there, are such: what comes out of a file may be spoilt.
     pub fn names_are_sound(&self, rows: Range<usize>) -> bool {
         // All bytes at once first: that is many times as quick, and of the names themselves only short ones are left to ask.
         let bytes = &self.names[self.span_of_names(rows.clone())];
-        let is_short = |row: &usize| *row > 0 && self.name(NodeId::new(*row)).len() < 3;
-        !bytes.iter().fold(false, |any, byte| any | matches!(byte, b'/' | 0))
-            && rows.filter(is_short).all(|row| Name::new(self.name(NodeId::new(row))).is_some())
+        let ends = &self.name_end[rows.start.saturating_sub(1)..rows.end];
+        let is_name = |pair: &[u32]| {
+            let (start, end) = (pair[0] as usize, pair[1] as usize);
+            end - start >= 3 || Name::new(&self.names[start..end]).is_some()
+        };
+        !bytes.iter().fold(false, |any, byte| any | matches!(byte, b'/' | 0)) && ends.windows(2).all(is_name)
     }
 
     /// Whether the parents, folders and names of some rows make sense, where they are there.

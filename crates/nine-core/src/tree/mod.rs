@@ -10,6 +10,7 @@ mod before;
 mod bytes;
 mod columns;
 mod gather;
+mod lay;
 mod learned;
 #[cfg(test)]
 pub(crate) mod sample;

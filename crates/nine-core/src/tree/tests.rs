@@ -2,7 +2,8 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::copies::Digest;
-use crate::names::natural_key;
+use crate::kinds::name_says_little;
+use crate::names::{is_unfinished, is_untitled, natural_key, split_extension};
 
 fn entry(kind: Kind, size: u64, modified: i64, identity: u64) -> Entry {
     Entry {
@@ -155,13 +156,57 @@ fn arrivals_make_their_folders_younger() {
 
 proptest! {
     #[test]
-    fn batches_sort_as_people_count(names in proptest::collection::btree_set("[a-cA-C0-9é.]{1,6}", 1..20)) {
+    fn batches_sort_as_people_count(
+        names in proptest::collection::btree_set("(Tern Quay minute|tern quay MINUTES )?[a-cA-C0-9é.]{1,6}", 1..20),
+    ) {
         let mut batch = Batch::default();
         let mut expected: Vec<Name> = names.iter().filter_map(|name| Name::new(name.as_bytes())).collect();
         expected.iter().for_each(|name| batch.push(*name, entry(Kind::Folder, 0, 0, 0)));
         batch.sort();
         expected.sort_by_key(|name| (natural_key(name), name.to_vec()));
         prop_assert_eq!(batch.folders().collect::<Vec<_>>(), expected);
+    }
+}
+
+#[test]
+fn marks_tell_what_names_do() {
+    let names = [
+        "film.part",
+        "film.PART",
+        "film.mp4",
+        "part",
+        ".part",
+        "a.!ut",
+        "a.aria2",
+        "photo.jpg.download",
+        "spare.partner",
+        "download.pdf",
+        "~$letter.docx",
+        ".~lock.letter.odt#",
+        ".~lock.letter.odt",
+        "Untitled 2.txt",
+        "untitled.part",
+        "ledger.tar.gz",
+        "ledger.xyz",
+        "scan",
+        "Scan of the ledger.pdf",
+        "Ärger.jpg",
+        "300 \u{212a}.txt",
+    ];
+    for (name, kind) in names.into_iter().flat_map(|name| [Kind::File, Kind::Folder].map(|kind| (name, kind)))
+    {
+        let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
+        let mut top = Batch::default();
+        top.push(Name::new(name.as_bytes()).unwrap(), entry(kind, 1, 1, 2));
+        top.sort();
+        gathering.add(FolderNo::ROOT, &top);
+        let tree = gathering.finish();
+        let has = |bit| tree.has_mark(at(&tree, name), bit);
+        let stem = if kind == Kind::File { split_extension(name.as_bytes()).0 } else { name.as_bytes() };
+        assert_eq!(has(mark::UNFINISHED), is_unfinished(name.as_bytes()), "{name} {kind:?}");
+        assert_eq!(has(mark::UNTITLED), is_untitled(stem), "{name} {kind:?}");
+        let says_little = kind == Kind::File && name_says_little(name.as_bytes());
+        assert_eq!(has(mark::SAYS_LITTLE), says_little, "{name} {kind:?}");
     }
 }
 
@@ -179,4 +224,91 @@ fn a_folder_is_as_old_as_what_lies_in_it_and_young_by_its_arrival() {
     let unpacked = at(&tree, "unpacked");
     assert_eq!((tree.newest(unpacked), tree.age_from(unpacked)), (Moment(30), Moment(8_000)));
     assert_eq!(tree.totals(unpacked).newest, Moment(30));
+}
+
+#[test]
+fn what_is_no_name_is_noticed_however_short() {
+    let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
+    let mut top = Batch::default();
+    for name in ["a", "bc", "def"] {
+        top.push(Name::new(name.as_bytes()).unwrap(), entry(Kind::File, 1, 1, 1));
+    }
+    gathering.add(FolderNo::ROOT, &top);
+    let sound = gathering.finish();
+    assert!(sound.is_sound() && sound.bytes(Column::Names) == b"abcdef");
+    for spoilt in [b".bcdef", b"a..def", b"abcd/f", b"abcde\0"] {
+        let mut tree = sound.clone();
+        tree.bytes_mut(Column::Names).copy_from_slice(spoilt);
+        assert!(!tree.is_sound(), "{}", spoilt.escape_ascii());
+    }
+    let mut tree = sound;
+    tree.bytes_mut(Column::NameEnd)[4..8].copy_from_slice(&0_u32.to_ne_bytes());
+    assert!(!tree.is_sound(), "an empty name");
+}
+
+/// The tags of every seventh file.
+fn tags(number: u64) -> Vec<String> {
+    if number.is_multiple_of(7) { vec!["loans".into(), format!("box {}", number % 3)] } else { Vec::new() }
+}
+
+#[test]
+fn what_was_asked_beside_an_earlier_tree_is_asked_once_more() {
+    let before = small();
+    let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
+    let mut top = Batch::default();
+    let tags = TagSet { own: vec!["loans".into()], inside: Vec::new() };
+    top.push_tagged(Name::constant("a.txt"), entry(Kind::File, 5, 10, 3), tags);
+    gathering.add(FolderNo::ROOT, &top);
+    let tree = gathering.finish_with(&before);
+    assert_eq!(tree.tags(at(&tree, "a.txt")), TagsOf::NotAsked);
+}
+
+#[test]
+fn however_many_there_are_each_row_tells_of_its_own_entry() {
+    // Few and many, since the columns of many are filled by two threads.
+    for files in [40, 1_500] {
+        let mut gathering = Gathering::new(entry(Kind::Folder, 0, 1, 1));
+        let mut top = Batch::default();
+        for folder in 0..10 {
+            let name = format!("{}folder {folder}", if folder == 3 { "." } else { "" });
+            top.push(Name::new(name.as_bytes()).unwrap(), entry(Kind::Folder, 0, 1, 0));
+        }
+        top.sort();
+        let hidden = top.folders().position(|name| name.starts_with(b".")).unwrap() as u32;
+        let first = gathering.add(FolderNo::ROOT, &top);
+        // Of some folders no tags are asked for, and in others not of all.
+        let is_asked = |number: u64| number / files != 9 && !number.is_multiple_of(5);
+        for folder in 0..10 {
+            let mut batch = Batch::default();
+            for file in 0..files {
+                let number = u64::from(folder) * files + file;
+                let (opened, born) = (Some(Moment(number as i64 + 1)), Some(Moment(number as i64 + 2)));
+                let told = Entry { opened, born, ..entry(Kind::File, number, number as i64 + 3, number + 4) };
+                let name = format!("{number}.pdf");
+                let name = Name::new(name.as_bytes()).unwrap();
+                match is_asked(number) {
+                    true => batch.push_tagged(name, told, TagSet { own: tags(number), inside: Vec::new() }),
+                    false => batch.push(name, told),
+                }
+            }
+            batch.sort();
+            gathering.add(first.plus(folder), &batch);
+        }
+        let tree = gathering.finish();
+        assert!(tree.is_sound() && tree.is_well_formed());
+        assert_eq!(tree.tags(Tree::ROOT), TagsOf::NotAsked);
+        for id in tree.ids().filter(|id| !tree.is_folder(*id)) {
+            let number: u64 =
+                std::str::from_utf8(tree.name(id)).unwrap().trim_end_matches(".pdf").parse().unwrap();
+            let kept = tree.entry(id);
+            assert_eq!((kept.size, kept.identity), (number, Identity([7, number + 4])));
+            let times = [kept.opened, kept.born, Some(kept.modified), Some(kept.changed)];
+            assert_eq!(times.map(|at| at.unwrap().0 as u64), [1, 2, 3, 3].map(|later| number + later));
+            let tags = tags(number);
+            let known = if is_asked(number) { TagsOf::Known(&tags) } else { TagsOf::NotAsked };
+            assert_eq!(tree.tags(id), known, "{number}");
+            assert_eq!(tree.has_mark(id, mark::HIDDEN), number / files == u64::from(hidden));
+        }
+        assert_eq!(tree.totals(Tree::ROOT).items, 10 * files);
+    }
 }
