@@ -47,25 +47,13 @@ fn look_at(places: &Places, folder: &Spot) -> Result<FolderFacts, StoreError> {
     })
 }
 
-/// What is known of a folder that steps may take from.
-#[derive(Debug, Clone)]
-pub struct Source {
-    /// Its domain, or why nothing can be taken from it.
-    pub domain: Result<u64, Problem>,
-    /// The rights of others; see [`nine_stores::ReadStore::open_to`]. All of them where it cannot be told.
-    pub open_to: Option<u32>,
-}
-
-/// Folders that steps may take from.
-pub type Sources = HashMap<Spot, Source>;
-
-/// What was looked at before there were steps.
+/// What is known of folders that steps may take from.
 #[derive(Debug, Clone, Default)]
-pub struct Looked {
-    /// Folders that steps may lead to.
-    pub targets: NamesThere,
-    /// Folders that steps may take from.
-    pub sources: Sources,
+pub struct Sources {
+    /// The domain of each, or why nothing can be taken from it.
+    pub domains: HashMap<Spot, Result<u64, Problem>>,
+    /// The rights of others; see [`nine_stores::ReadStore::open_to`]. All of them where it cannot be told.
+    pub open_to: HashMap<Spot, Option<u32>>,
 }
 
 /// Looks at the folders in which items lie that will be taken away.
@@ -74,20 +62,28 @@ pub fn sources<'s>(places: &Places, items: impl Iterator<Item = &'s Spot>) -> So
     items.for_each(|item| {
         folders.of(item);
     });
-    let looked = made_of_each(folders.all(), SHARE, |folder| source(places, folder));
-    folders.into_all().into_iter().zip(looked).collect()
+    let looked = made_of_each(folders.all(), SHARE, |folder| {
+        let open_to = places.of(folder).and_then(|store| store.open_to(&folder.path));
+        (domain(places, folder), open_to.unwrap_or(Some(u32::MAX)))
+    });
+    let (domains, open_to): (Vec<_>, Vec<_>) = looked.into_iter().unzip();
+    let folders = folders.into_all();
+    Sources {
+        domains: folders.iter().cloned().zip(domains).collect(),
+        open_to: folders.into_iter().zip(open_to).collect(),
+    }
 }
 
-/// Gathers the facts for a worklist. What was looked at already is not looked at again.
-pub fn facts(places: &Places, worklist: &Worklist, looked: Looked) -> Facts {
-    let Looked { mut targets, sources } = looked;
+/// Gathers the facts for a worklist. What of them is known already is not looked at again.
+pub fn facts(places: &Places, worklist: &Worklist, known: Facts) -> Facts {
+    let Facts { mut targets, mut sources } = known;
     let (mut to, mut from) = folders_of(places, worklist);
     to.retain(|folder| !targets.contains_key(folder));
     targets.extend(standing(places, to));
     from.retain(|folder| !sources.contains_key(folder));
-    let more = made_of_each(&from, SHARE, |folder| source(places, folder));
-    let sources = sources.into_iter().chain(from.into_iter().zip(more));
-    Facts { targets, sources: sources.map(|(folder, source)| (folder, source.domain)).collect() }
+    let more = made_of_each(&from, SHARE, |folder| domain(places, folder));
+    sources.extend(from.into_iter().zip(more));
+    Facts { targets, sources }
 }
 
 /// The folders that steps lead to, and those that they take from, each once.
@@ -108,14 +104,11 @@ fn folders_of(places: &Places, worklist: &Worklist) -> (Vec<Spot>, Vec<Spot>) {
     (to.into_all(), from.into_all())
 }
 
-fn source(places: &Places, folder: &Spot) -> Source {
-    let store = places.of(folder);
-    let ground = store.and_then(|store| store.ground(&folder.path));
-    let domain = match ground {
+/// A folder's domain, or why nothing can be taken from it.
+fn domain(places: &Places, folder: &Spot) -> Result<u64, Problem> {
+    match places.of(folder).and_then(|store| store.ground(&folder.path)) {
         Ok(ground) if ground.writable => Ok(ground.domain),
         Ok(_) => Err(Problem::NoRight(folder.clone())),
         Err(error) => Err(Problem::Unreachable(error.to_string())),
-    };
-    let open_to = places.of(folder).and_then(|store| store.open_to(&folder.path));
-    Source { domain, open_to: open_to.unwrap_or(Some(u32::MAX)) }
+    }
 }

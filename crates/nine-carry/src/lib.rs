@@ -30,7 +30,7 @@ mod undo_made;
 
 pub use carrier::Carrier;
 pub use daybook::open_runs;
-pub use facts::{Looked, Source, Sources, facts, sources, standing};
+pub use facts::{Sources, facts, sources, standing};
 pub use folders::clear_away;
 pub use lock::{AtWork, Lock, lock, lock_as};
 pub use outcome::{Failed, Outcome, Trace};

@@ -41,7 +41,7 @@ pub use store::{
     Scan, Scope, Store, TransferStore, TrashStore, Watch,
 };
 pub use sums::{Summing, sum_of, sum_of_stream};
-pub use work::{made_of_each, side_by_side, threads};
+pub use work::{beside, made_of_each, side_by_side, threads};
 
 /// How all names begin that are made for a moment. The token behind it says by whom.
 pub const OWN: &str = ".nine-";

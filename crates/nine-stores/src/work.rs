@@ -78,6 +78,14 @@ pub fn made_of_each<T: Sync, R: Send>(items: &[T], share: usize, work: impl Fn(&
     made.into_iter().flatten().collect()
 }
 
+/// What two do, one beside the other.
+pub fn beside<A, B: Send>(one: impl FnOnce() -> A, other: impl FnOnce() -> B + Send) -> (A, B) {
+    std::thread::scope(|scope| {
+        let other = scope.spawn(other);
+        (one(), other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -9,13 +9,13 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use nine_carry::daybook::{Heading, Run, Writer};
-use nine_carry::{Carrier, Looked, Outcome, UndoPlan, clear_away, daybook, facts, lock, plan_undo, standing};
+use nine_carry::{Carrier, Outcome, UndoPlan, clear_away, daybook, facts, lock, plan_undo, standing};
 use nine_core::config::{self, Config};
 use nine_core::moment::Now;
 use nine_core::place::ItemPath;
 use nine_core::plan::{folders_wanted, settle, tidy};
 use nine_core::shelving::Shelving;
-use nine_core::worklist::{Checked, Step, Worklist, check};
+use nine_core::worklist::{Checked, Facts, Step, Worklist, check};
 use nine_standin::{Disk, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
 use nine_stores::local::{Counters, LocalSettings};
@@ -155,7 +155,7 @@ impl World {
         let standing = standing(&places, folders_wanted(&proposed.proposals));
         let worklist = settle(&proposed.proposals, &standing).worklist;
         let checked =
-            check(&worklist, &facts(&places, &worklist, Looked { targets: standing, ..Looked::default() }));
+            check(&worklist, &facts(&places, &worklist, Facts { targets: standing, ..Facts::default() }));
         (worklist, checked)
     }
 

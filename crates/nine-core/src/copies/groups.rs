@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::question::{is_in_sight, shared};
 use super::{Digest, Member};
@@ -147,11 +147,20 @@ pub fn copies_take(trees: &[&Tree], own: usize) -> Vec<CopiesTake> {
 fn add_unread(trees: &[&Tree], own: usize, takes: &mut [CopiesTake]) {
     let sizes = |tree| files_in_sight(tree).map(|id| tree.size(id));
     let shared = shared(trees.iter().copied().flat_map(sizes).collect(), &HashSet::new());
+    let linked = linked(trees, &shared);
     let mut unread: Vec<(u64, [u64; 2], usize)> = Vec::new();
     for (view, tree) in trees.iter().enumerate().take(own) {
         let is_unread = |id: &NodeId| tree.digest(*id).is_none() && tree.ends(*id).is_none();
-        let files = files_in_sight(tree).filter(is_unread).filter(|id| shared.contains(&tree.size(*id)));
-        unread.extend(files.map(|id| (tree.size(id), tree.identity(id).0, view)));
+        for id in files_in_sight(tree).filter(is_unread).filter(|id| shared.contains(&tree.size(*id))) {
+            let (size, identity) = (tree.size(id), tree.identity(id).0);
+            // Nearly all have one name.
+            if linked.contains(&identity[1]) {
+                unread.push((size, identity, view));
+            } else {
+                takes[own].unread += size;
+                takes[view].unread += size;
+            }
+        }
     }
     unread.sort_unstable();
     let alone = of_one_file(trees, &unread);
@@ -162,6 +171,17 @@ fn add_unread(trees: &[&Tree], own: usize, takes: &mut [CopiesTake]) {
         takes[own].unread += size;
         file.chunk_by(|a, b| a.2 == b.2).for_each(|names| takes[names[0].2].unread += size);
     }
+}
+
+/// The inodes of files of some sizes that have several names; by chance also some of files on different devices.
+fn linked(trees: &[&Tree], sizes: &FxHashSet<u64>) -> FxHashSet<u64> {
+    let of_tree = |tree| {
+        let files = files_in_sight(tree).filter(move |id| sizes.contains(&tree.size(*id)));
+        files.map(move |id| tree.identity(id).0[1])
+    };
+    let mut inodes: Vec<u64> = trees.iter().copied().flat_map(of_tree).collect();
+    inodes.sort_unstable();
+    inodes.windows(2).filter(|two| two[0] == two[1]).map(|two| two[0]).collect()
 }
 
 /// The sizes of these files, sorted, that only the names of one file have, and that file.

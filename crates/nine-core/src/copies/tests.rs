@@ -312,6 +312,8 @@ fn space_is_told_of_what_is_known_and_the_rest_is_said_to_be_unread() {
     // Two names of one file are one file, in one place or seen through two.
     let names = tree(&[("d", UNREAD, 4), ("e", UNREAD, 4)]);
     assert_eq!(copies_take(&[&names], 1)[1], take(0, 0, 0));
+    let with_other = tree(&[("d", UNREAD, 4), ("e", UNREAD, 4), ("g", UNREAD, 6)]);
+    assert_eq!(copies_take(&[&with_other], 1)[1], take(0, 0, bytes));
     // One that only a file beside shares its size with is unread all the same.
     let (one, beside) = (tree(&[("d", UNREAD, 4)]), tree(&[("e", UNREAD, 5)]));
     let alone = take(0, 0, 100 * u64::from(UNREAD));

@@ -12,7 +12,7 @@ use nine_core::item::{Kind, Stays};
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, mark};
 use nine_core::worklist::Original;
-use nine_stores::{HashSource, Hashed, ReadStore, Watch, expect, hash_round, read_digests, sum_of};
+use nine_stores::{HashSource, Hashed, ReadStore, Watch, beside, expect, hash_round, read_digests, sum_of};
 
 use super::keep::{learn_tags, lost, standing};
 use super::{Area, Looking, View};
@@ -102,11 +102,8 @@ impl Looking<'_> {
         let own = self.views.len();
         self.with_asides(|all| {
             let trees = all.trees();
-            std::thread::scope(|scope| {
-                let takes = scope.spawn(|| copies_take(&trees, own));
-                let done = meanwhile(all, own);
-                (takes.join().expect("copies are counted without harm"), done)
-            })
+            let (done, takes) = beside(|| meanwhile(all, own), || copies_take(&trees, own));
+            (takes, done)
         })
     }
 

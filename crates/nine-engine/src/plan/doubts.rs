@@ -1,9 +1,7 @@
 //! What a person should know of a step that the planners do not see: who can look at the item afterwards, and what of
 //! it is lost on the way.
 
-use std::collections::HashMap;
-
-use nine_carry::Sources;
+use foldhash::HashMap;
 use nine_core::folder_numbers::FolderNumbers;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Doubt, Step};
@@ -12,15 +10,18 @@ use nine_stores::{Places, ReadStore, Store, made_of_each};
 /// Steps that a thread looks at in one go; what it knows of folders it does not share.
 const SHARE: usize = 4096;
 
-/// Adds their doubts to the steps.
-pub fn add(places: &Places, sources: &Sources, steps: &mut [Step]) {
+/// Finds what is in doubt about each step; `open_to` is what was seen of the folders that they take from.
+pub fn find(places: &Places, open_to: &Rights, steps: &[Step]) -> Vec<Vec<Doubt>> {
     let shares: Vec<&[Step]> = steps.chunks(SHARE).collect();
     let found = made_of_each(&shares, 1, |share| {
-        let mut sight = Sight::new(places, sources);
+        let mut sight = Sight::new(places, open_to);
         share.iter().map(|step| sight.doubts(step)).collect::<Vec<_>>()
     });
-    steps.iter_mut().zip(found.into_iter().flatten()).for_each(|(step, found)| step.doubts.extend(found));
+    found.into_iter().flatten().collect()
 }
+
+/// The rights of others to folders.
+type Rights = HashMap<Spot, Option<u32>>;
 
 /// A folder that others see, and who they are.
 type SeenBy = (String, String);
@@ -34,7 +35,7 @@ struct Target {
 struct Sight<'a> {
     places: &'a Places,
     /// What was seen of the folders that steps take from.
-    sources: &'a Sources,
+    open_to: &'a Rights,
     /// Whether others on this machine may enter a folder.
     open: HashMap<Spot, Option<bool>>,
     /// The domains of folders.
@@ -49,9 +50,9 @@ struct Sight<'a> {
 type FromTo = (usize, usize);
 
 impl<'a> Sight<'a> {
-    fn new(places: &'a Places, sources: &'a Sources) -> Self {
+    fn new(places: &'a Places, open_to: &'a Rights) -> Self {
         let (open, domains, from, to) = Default::default();
-        Self { places, sources, open, domains, from, to }
+        Self { places, open_to, open, domains, from, to }
     }
 
     fn doubts(&mut self, step: &Step) -> Vec<Doubt> {
@@ -116,8 +117,8 @@ impl<'a> Sight<'a> {
         if let Some(known) = self.open.get(folder) {
             return *known;
         }
-        let own = match self.sources.get(folder) {
-            Some(source) => source.open_to,
+        let own = match self.open_to.get(folder) {
+            Some(known) => *known,
             None => {
                 let asked = self.places.of(folder).and_then(|store| store.open_to(&folder.path));
                 asked.unwrap_or(Some(OTHERS))

@@ -14,13 +14,13 @@ mod lists;
 use std::collections::HashSet;
 
 use nine_carry::daybook::Occasion;
-use nine_carry::{Looked, facts, sources, standing};
+use nine_carry::{Sources, facts, sources, standing};
 use nine_core::moment::Now;
 use nine_core::place::Spot;
 use nine_core::plan::{ClashFound, Proposal, Settled, folders_wanted, settle};
 use nine_core::worklist::table::Line;
-use nine_core::worklist::{Act, Checked, ClashAnswer, Doubt, Step, check, table};
-use nine_stores::Places;
+use nine_core::worklist::{Act, Checked, ClashAnswer, Doubt, Facts, Step, check, table};
+use nine_stores::{Places, beside};
 
 use crate::left_alone::LeftAlone;
 pub use agreed::Agreed;
@@ -117,20 +117,20 @@ fn settle_and_check(places: &Places, proposals: &mut [Proposal], as_one: bool) -
     let targets = standing(places, folders_wanted(proposals));
     let leaving = || proposals.iter().filter(|proposal| proposal.vacates()).map(|proposal| &proposal.item);
     // Names are given while folders are looked at.
-    let (mut settled, sources) = std::thread::scope(|scope| {
-        let looking = scope.spawn(|| sources(places, leaving()));
-        let settled = settle(proposals, &targets);
-        (settled, looking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
-    });
+    let give_names = || settle(proposals, &targets);
+    let (mut settled, seen) = beside(give_names, || sources(places, leaving()));
     if clashes::compare(places, proposals, &settled.clashes) {
         settled = settle(proposals, &targets);
     }
     if as_one {
         settled.worklist.steps.iter_mut().for_each(|step| step.together = Some(1));
     }
-    doubts::add(places, &sources, &mut settled.worklist.steps);
-    let facts = facts(places, &settled.worklist, Looked { targets, sources });
-    let checked = check(&settled.worklist, &facts);
+    let Sources { domains, open_to } = seen;
+    let worklist = &settled.worklist;
+    let check = || check(worklist, &facts(places, worklist, Facts { targets, sources: domains }));
+    let (checked, found) = beside(check, || doubts::find(places, &open_to, &worklist.steps));
+    let steps = settled.worklist.steps.iter_mut();
+    steps.zip(found).for_each(|(step, found)| step.doubts.extend(found));
     (settled, checked)
 }
 

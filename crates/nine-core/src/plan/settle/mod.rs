@@ -5,7 +5,7 @@ mod folder;
 
 pub use clash::ClashFound;
 use clash::{answer, is_bound, may_replace};
-use folder::{FolderNames, Owner};
+use folder::{FoldedName, FolderNames, Owner};
 
 use super::{Follower, Intent, PlacedBy, Placing, Proposal};
 use crate::archive::{Form, list_beside};
@@ -106,7 +106,7 @@ type FolderNo = usize;
 struct FreeNames {
     folder: FolderNo,
     /// The item's first.
-    names: Vec<NameBuf>,
+    names: Vec<FoldedName>,
     /// The number of a set that they belong to already.
     together: Option<u32>,
 }
@@ -181,16 +181,12 @@ impl<'a> Settler<'a> {
         if let Some(number) = number {
             name = self.first_free(folder, &name, proposal, 1, |n| number.with(&name, n));
         }
-        let members = |name: &NameBuf| -> Vec<NameBuf> {
-            let followers = proposal.followers.iter().map(|f| follower_name(f, name.as_name()));
-            std::iter::once(name.clone()).chain(followers).collect()
-        };
-        let wanted = members(&name);
+        let wanted: Vec<FoldedName> = members(&name, proposal).collect();
         let taken =
             wanted.iter().find_map(|member| match self.folders[folder].owner(member, &proposal.item) {
                 Owner::Nobody => None,
-                Owner::Another(rival) => Some((member.clone(), None, Some(rival))),
-                Owner::Standing((_, entry)) => Some((member.clone(), Some(entry.clone()), None)),
+                Owner::Another(rival) => Some((member.name.clone(), None, Some(rival))),
+                Owner::Standing((_, entry)) => Some((member.name.clone(), Some(entry.clone()), None)),
             });
         let Some((taken, theirs, rival)) = taken else {
             let doubts = proposal.doubts.clone();
@@ -211,11 +207,11 @@ impl<'a> Settler<'a> {
                 let Spot { place, path } = &self.folders[folder].spot;
                 let held = Spot::new(place.clone(), path.join(super::HELD_NAME));
                 let folder = self.folder(&held);
-                let names = members(&self.free_name(folder, &name, proposal, 1));
+                let names = members(&self.free_name(folder, &name, proposal, 1), proposal).collect();
                 self.go(proposal, doubts, FreeNames { folder, names, together: None });
             }
             ClashAnswer::Numbered => {
-                let names = members(&self.free_name(folder, &name, proposal, 2));
+                let names = members(&self.free_name(folder, &name, proposal, 2), proposal).collect();
                 self.go(proposal, doubts, FreeNames { folder, names, together: None });
             }
         }
@@ -284,11 +280,8 @@ impl<'a> Settler<'a> {
     ) -> usize {
         let names = &self.folders[folder];
         let is_free = |number: &usize| {
-            let candidate = named(*number);
-            let followers = proposal.followers.iter().map(|f| follower_name(f, candidate.as_name()));
-            std::iter::once(candidate.clone())
-                .chain(followers)
-                .all(|member| matches!(names.owner(&member, &proposal.item), Owner::Nobody))
+            let is_free = |member| matches!(names.owner(&member, &proposal.item), Owner::Nobody);
+            members(&named(*number), proposal).all(is_free)
         };
         let start = names.last_number(name).map_or(first, |last| last + 1);
         (start..).find(is_free).expect("some number is free")
@@ -296,7 +289,7 @@ impl<'a> Settler<'a> {
 
     /// Puts what has the name into the trash and the item in its place: both or neither.
     fn replace(&mut self, proposal: &Proposal, doubts: Vec<Doubt>, folder: FolderNo, name: NameBuf) {
-        let names = &self.folders[folder];
+        let (names, name) = (&self.folders[folder], FoldedName::from(name));
         let Owner::Standing((there, entry)) = names.owner(&name, &proposal.item) else {
             return;
         };
@@ -321,19 +314,20 @@ impl<'a> Settler<'a> {
         let FreeNames { folder, names, together } = names;
         let together = together.or_else(|| self.set_for(proposal));
         let by = proposal.placing().map_or(PlacedBy::Move, |placing| placing.by);
-        let leader = Step { doubts, ..step(proposal, Act::Leave) };
+        let leader = Step { doubts, together, ..step(proposal, Act::Leave) };
         let followers = followers_like(&leader, proposal);
-        for (mut step, name) in std::iter::once(leader).chain(followers).zip(names) {
-            let folder = &mut self.folders[folder];
-            let to = Spot::new(folder.spot.place.clone(), folder.spot.path.join(&name));
+        let first = self.out.worklist.steps.len();
+        self.push(leader);
+        followers.into_iter().for_each(|follower| self.push(follower));
+        let folder = &mut self.folders[folder];
+        for (step, name) in self.out.worklist.steps[first..].iter_mut().zip(names) {
+            let to = Spot::new(folder.spot.place.clone(), folder.spot.path.join(&name.name));
             step.doubts.extend(folder.claim(name, &step.item, self.now));
-            step.together = together;
             step.act = match by {
                 PlacedBy::Unpack => Act::Unpack { to },
                 PlacedBy::Copy => Act::Copy { to },
                 PlacedBy::Move => Act::Move { to },
             };
-            self.push(step);
         }
     }
 }
@@ -370,6 +364,14 @@ fn followers_like(leader: &Step, proposal: &Proposal) -> Vec<Step> {
         ..leader.clone()
     };
     proposal.followers.iter().map(step).collect()
+}
+
+/// The names of an item that is to be called so, and of all that follows it; the item's first.
+fn members<'p>(name: &NameBuf, proposal: &'p Proposal) -> impl Iterator<Item = FoldedName> + use<'p> {
+    let name = name.clone();
+    let followers = proposal.followers.iter();
+    let own = std::iter::once(name.clone());
+    own.chain(followers.map(move |follower| follower_name(follower, name.as_name()))).map(FoldedName::from)
 }
 
 /// A follower's name beside a leader of this name.
