@@ -3,6 +3,7 @@
 //! Names may hold newlines, terminal codes, marks that turn the writing direction, or bytes that
 //! are not UTF-8. [`escape`] makes them harmless and [`unescape`] gives the same bytes back.
 
+use std::borrow::Cow;
 use std::fmt::Write;
 
 /// Writes `bytes` so that they are safe to show and can be read back with [`unescape`].
@@ -10,8 +11,13 @@ use std::fmt::Write;
 /// A backslash is doubled, `\n`, `\r` and `\t` are named, other control characters and marks
 /// without a shape become `\u{…}`, and bytes outside UTF-8 become `\xNN`.
 pub fn escape(bytes: &[u8]) -> String {
+    showable_name(bytes).into_owned()
+}
+
+/// What [`escape`] writes, without a copy of what is safe as it is.
+pub fn showable_name(bytes: &[u8]) -> Cow<'_, str> {
     if let Some(text) = as_it_is(bytes) {
-        return text.to_owned();
+        return Cow::Borrowed(text);
     }
     let mut out = String::with_capacity(bytes.len());
     for chunk in bytes.utf8_chunks() {
@@ -22,7 +28,7 @@ pub fn escape(bytes: &[u8]) -> String {
             let _ = write!(out, "\\x{b:02x}");
         }
     }
-    out
+    Cow::Owned(out)
 }
 
 /// Bytes of which nothing is to be escaped, as nearly all names are.
@@ -58,8 +64,13 @@ fn is_unshowable(c: char) -> bool {
 
 /// Makes text that is not a name (a message of the system, a line of a file) safe to show.
 pub fn plain(text: &str) -> String {
+    showable(text).into_owned()
+}
+
+/// What [`plain`] makes, without a copy of what is safe as it is.
+pub fn showable(text: &str) -> Cow<'_, str> {
     if let Some(text) = as_it_is(text.as_bytes()) {
-        return text.to_owned();
+        return Cow::Borrowed(text);
     }
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
@@ -69,7 +80,7 @@ pub fn plain(text: &str) -> String {
             push_char(&mut out, c);
         }
     }
-    out
+    Cow::Owned(out)
 }
 
 /// Why a written name could not be read back.

@@ -248,7 +248,7 @@ fn print(workspace: &Workspace, format: PlainFormat, session: &Session) -> Done 
     Ok(out.flush()?)
 }
 
-fn cells(line: &RuleLine, look: &Look) -> Vec<Cell> {
+fn cells(line: &RuleLine, look: &Look) -> Vec<Cell<'static>> {
     let shadows = match line.shadows {
         0 => String::new(),
         many => format!("takes {} from later rules", count(many)),

@@ -268,7 +268,7 @@ struct Band {
 
 impl Band {
     /// A line of it: name, count, bytes and bar.
-    fn cells(&self, row: usize, look: &Look, longest: usize) -> [Cell; 4] {
+    fn cells(&self, row: usize, look: &Look, longest: usize) -> [Cell<'static>; 4] {
         let Some((name, part)) = self.parts.get(row) else {
             return [cell(""), cell(""), cell(""), cell("")];
         };
@@ -304,7 +304,7 @@ fn named(names: impl Iterator<Item = &'static str>, parts: &[Part]) -> Vec<(&'st
 /// How long the bars may be, the first that fits being taken.
 const BARS: [usize; 3] = [bars::WIDTH, 6, 3];
 
-fn side_by_side(look: &Look, bands: &[&Band], longest: usize) -> Table {
+fn side_by_side<'b>(look: &Look, bands: &[&'b Band], longest: usize) -> Table<'b> {
     let columns =
         [TableColumn::Left, TableColumn::Right, TableColumn::Right, TableColumn::Left].repeat(bands.len());
     let mut table = Table::new(&columns).indented(2);

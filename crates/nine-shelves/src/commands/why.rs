@@ -289,7 +289,11 @@ impl Shown<'_> {
         writeln!(out, "{FAINT}{}{FAINT:#}\n", look.text(&at))?;
         let mut facts = Table::new(&[TableColumn::Left, TableColumn::Left, TableColumn::Left]).indented(2);
         let mut fact = |name: &str, value: String, note: String| {
-            facts.line(vec![styled(name, FAINT), cell(look.text(&value)), styled(look.text(&note), FAINT)]);
+            facts.line(vec![
+                styled(name.to_owned(), FAINT),
+                cell(look.text(&value)),
+                styled(look.text(&note), FAINT),
+            ]);
         };
         fact("type", item.verdict().item_type.word().into(), self.evidence());
         let inside =

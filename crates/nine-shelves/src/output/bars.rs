@@ -24,7 +24,7 @@ mod tests {
 
     #[test]
     fn bars_are_shares_and_never_vanish() {
-        let mut look = Look { width: 80, ascii: false, terminal: false };
+        let mut look = Look { width: 80, ascii: false, terminal: false, color: true };
         assert_eq!(bar(&look, 10, 10, WIDTH), "██████████");
         assert_eq!(bar(&look, 1, 1_000_000, WIDTH), "▏");
         assert_eq!(bar(&look, 0, 10, WIDTH), "");

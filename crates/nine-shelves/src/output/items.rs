@@ -208,22 +208,21 @@ impl ItemListing<'_> {
         table.widths(self.look)
     }
 
-    fn table(&self, indent: usize) -> Table {
+    fn table(&self, indent: usize) -> Table<'_> {
         let columns: Vec<TableColumn> = self.columns.iter().map(|column| column.set()).collect();
         Table::new(&columns).indented(indent)
     }
 
-    fn cell(&self, hit: Hit, column: ItemColumn) -> Cell {
+    fn cell(&self, hit: Hit, column: ItemColumn) -> Cell<'_> {
         let (view, id) = (self.view(hit), hit.id);
         let tree = &view.tree;
         match column {
             ItemColumn::Name => {
                 let name = self.look.name(name_of(view, id));
-                let (name, style) = match tree.kind(id) {
-                    Kind::Folder => (format!("{name}/"), STRONG),
-                    _ => (name, PLAIN),
-                };
-                styled(name, style)
+                match tree.kind(id) {
+                    Kind::Folder => styled(name + "/", STRONG),
+                    _ => styled(name, PLAIN),
+                }
             }
             ItemColumn::Location => {
                 let mark = if self.is_archived(hit) { "  archived" } else { "" };

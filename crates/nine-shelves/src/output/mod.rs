@@ -10,9 +10,10 @@ pub mod table;
 pub mod tags;
 pub mod worklist;
 
+use std::borrow::Cow;
 use std::io::{BufWriter, IsTerminal, Write};
 
-use nine_core::escape::escape;
+use nine_core::escape::showable_name;
 use unicode_width::UnicodeWidthStr;
 
 /// Standard error. Whether anybody reads it decides nothing, so that writing to it never fails.
@@ -43,6 +44,8 @@ pub struct Look {
     pub ascii: bool,
     /// Whether standard output is a terminal.
     pub terminal: bool,
+    /// Whether there are weights and colours.
+    pub color: bool,
 }
 
 /// The width of output that goes to no terminal.
@@ -57,17 +60,19 @@ impl Look {
             width: width.filter(|_| terminal).unwrap_or(USUAL_WIDTH).clamp(40, 200),
             ascii: !is_utf8(),
             terminal,
+            color: has_color(),
         }
     }
 
     /// The bytes of a name, safe to show here.
-    pub fn name(&self, bytes: &[u8]) -> String {
-        self.shown(escape(bytes))
+    pub fn name<'n>(&self, bytes: &'n [u8]) -> Cow<'n, str> {
+        self.shown(showable_name(bytes))
     }
 
     /// [`Look::text`] of what nobody else needs.
-    pub fn shown(&self, text: String) -> String {
-        if self.ascii { self.text(&text) } else { text }
+    pub fn shown<'t>(&self, text: impl Into<Cow<'t, str>>) -> Cow<'t, str> {
+        let text = text.into();
+        if self.ascii { Cow::Owned(self.text(&text)) } else { text }
     }
 
     /// What stands between a condition and what follows from it.
@@ -209,7 +214,7 @@ mod tests {
     use super::*;
 
     fn beside(width: usize) -> String {
-        let look = Look { width, ascii: false, terminal: false };
+        let look = Look { width, ascii: false, terminal: false, color: true };
         let mut out = Vec::new();
         let left = b"\x1b[1mlargest\x1b[0m\n  a\n  b\n";
         print_beside(&mut out, &look, left, b"odd\n  1 empty\n").unwrap();
@@ -220,7 +225,7 @@ mod tests {
     fn blocks_stand_beside_one_another_where_there_is_room() {
         assert_eq!(beside(20), "largest    odd\n  a          1 empty\n  b\n\n");
         assert_eq!(beside(19), "largest\n  a\n  b\n\nodd\n  1 empty\n\n");
-        let look = |width| Look { width, ascii: false, terminal: false };
+        let look = |width| Look { width, ascii: false, terminal: false, color: true };
         assert_eq!(width_beside(&look(100), b"12345"), 91);
         assert_eq!(width_beside(&look(66), b"12345"), 66);
     }
@@ -228,7 +233,7 @@ mod tests {
     #[test]
     fn long_texts_are_parted_between_words_on_a_terminal_alone() {
         let text = "another step takes the name `plan of the quay.pdf` for downloads/plan.pdf";
-        let narrow = Look { width: 40, ascii: false, terminal: true };
+        let narrow = Look { width: 40, ascii: false, terminal: true, color: true };
         let lines = narrow.lines(text, 5);
         assert!(lines.len() > 1 && lines.iter().all(|line| line.width() <= 35), "{lines:?}");
         assert_eq!(lines.join(" "), text);

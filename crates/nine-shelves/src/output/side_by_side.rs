@@ -46,12 +46,16 @@ pub fn write<T: Sync>(
 }
 
 /// Makes room in a table for what `cells` makes of each item.
-pub fn measure<T: Sync>(table: &mut Table, items: &[T], cells: impl Fn(&T) -> Vec<Cell> + Sync) {
+pub fn measure<'t, T: Sync, C: AsRef<[Cell<'t>]>>(
+    table: &mut Table<'t>,
+    items: &[T],
+    cells: impl Fn(&T) -> C + Sync,
+) {
     let shares: Vec<&[T]> = items.chunks(SHARE).collect();
     let empty = table.without_lines();
     let measured = |(): &mut (), share: &&[T]| {
         let mut own = empty.without_lines();
-        share.iter().for_each(|item| own.measure(&cells(item)));
+        share.iter().for_each(|item| own.measure(cells(item).as_ref()));
         Some(own)
     };
     side_by_side(&shares, threads(), || (), measured, |_, own| table.measure_like(&own));
@@ -94,7 +98,7 @@ mod tests {
         for widest in [0, SHARE, items.len() - 1] {
             let mut table = Table::new(&[TableColumn::Left]);
             measure(&mut table, &items, |at| vec![cell(if *at == widest { "wide" } else { "x" })]);
-            let look = crate::output::Look { width: 80, ascii: false, terminal: false };
+            let look = crate::output::Look { width: 80, ascii: false, terminal: false, color: true };
             assert_eq!(table.widths(&look), [4], "{widest}");
         }
     }

@@ -14,18 +14,18 @@ use super::style::PLAIN;
 
 /// What stands in one column of one line.
 #[derive(Debug, Clone)]
-pub struct Cell {
-    text: String,
+pub struct Cell<'t> {
+    text: Cow<'t, str>,
     style: Style,
 }
 
 /// A cell of plain weight.
-pub fn cell(text: impl Into<String>) -> Cell {
+pub fn cell<'t>(text: impl Into<Cow<'t, str>>) -> Cell<'t> {
     Cell { text: text.into(), style: PLAIN }
 }
 
 /// A cell of another weight or colour.
-pub fn styled(text: impl Into<String>, style: Style) -> Cell {
+pub fn styled<'t>(text: impl Into<Cow<'t, str>>, style: Style) -> Cell<'t> {
     Cell { text: text.into(), style }
 }
 
@@ -61,9 +61,9 @@ impl TableColumn {
 }
 
 /// Lines of cells.
-pub struct Table {
+pub struct Table<'t> {
     columns: Vec<TableColumn>,
-    lines: Vec<Vec<Cell>>,
+    lines: Vec<Vec<Cell<'t>>>,
     /// The widest cell of each column, of all lines that are or were here.
     widest: Vec<usize>,
     indent: usize,
@@ -79,7 +79,7 @@ const FAIR: usize = 14;
 /// What is squeezed keeps at least this much, and says with it where to look on.
 const LEAST: usize = 8;
 
-impl Table {
+impl<'t> Table<'t> {
     /// An empty table of these columns.
     pub fn new(columns: &[TableColumn]) -> Self {
         Self {
@@ -98,7 +98,7 @@ impl Table {
     }
 
     /// Adds a line.
-    pub fn line(&mut self, cells: Vec<Cell>) {
+    pub fn line(&mut self, cells: Vec<Cell<'t>>) {
         self.measure(&cells);
         self.lines.push(cells);
     }
@@ -116,7 +116,7 @@ impl Table {
     }
 
     /// A table of these columns without lines.
-    pub fn without_lines(&self) -> Table {
+    pub fn without_lines(&self) -> Table<'t> {
         Table::new(&self.columns).indented(self.indent)
     }
 
@@ -167,22 +167,22 @@ impl Table {
     }
 
     /// Finds the names of a column that differ only in what is cut out of them; these are told whole then.
-    pub fn tell_apart(
+    pub fn tell_apart<'n>(
         &mut self,
         column: usize,
-        names: impl Iterator<Item = String>,
+        names: impl Iterator<Item = Cow<'n, str>>,
         widths: &[usize],
         look: &Look,
     ) {
         if widths[column] >= self.widest[column] {
             return;
         }
-        let mut known: HashMap<String, String> = HashMap::new();
+        let mut known: HashMap<String, Cow<str>> = HashMap::new();
         for name in names.filter(|name| width(name) > widths[column]) {
             let shown = shorten(&name, widths[column], look.ascii).into_owned();
             match known.entry(shown) {
                 Entry::Occupied(other) if *other.get() != name => {
-                    self.alike.extend([other.get().clone(), name]);
+                    self.alike.extend([other.get().clone(), name].map(Cow::into_owned));
                 }
                 Entry::Occupied(_) => {}
                 Entry::Vacant(free) => drop(free.insert(name)),
@@ -196,7 +196,7 @@ impl Table {
         let mut told = self.without_lines();
         told.measure_like(self);
         for column in names {
-            let cells = self.lines.iter().filter_map(|line| Some(line.get(column)?.text.clone()));
+            let cells = self.lines.iter().filter_map(|line| Some(Cow::from(&*line.get(column)?.text)));
             told.tell_apart(column, cells, widths, look);
         }
         self.lines.iter().try_for_each(|line| told.print_line(out, look, widths, line))
@@ -210,8 +210,8 @@ impl Table {
         widths: &[usize],
         line: &[Cell],
     ) -> io::Result<()> {
-        let mut text = " ".repeat(self.indent);
-        let mut pending = 0;
+        let mut text = String::with_capacity(2 * look.width);
+        let mut pending = self.indent;
         for ((cell, column), room) in line.iter().zip(&self.columns).zip(widths) {
             if *room == 0 {
                 continue;
@@ -221,16 +221,17 @@ impl Table {
                 continue;
             }
             let shown = match column {
-                _ if column.is_shortened() && !self.alike.contains(&cell.text) => {
+                _ if column.is_shortened() && !self.alike.contains(&*cell.text) => {
                     shorten(&cell.text, *room, look.ascii)
                 }
-                _ => Cow::Borrowed(cell.text.as_str()),
+                _ => Cow::Borrowed(&*cell.text),
             };
             let padding = room.saturating_sub(width(&shown));
             let before = if column.is_right() { padding } else { 0 };
-            text.extend(std::iter::repeat_n(' ', pending + before));
+            push_spaces(&mut text, pending + before);
             match cell.style {
                 PLAIN => text.push_str(&shown),
+                _ if !look.color => text.push_str(&shown),
                 style => write!(text, "{style}{shown}{style:#}").map_err(io::Error::other)?,
             }
             pending = GAP + padding - before;
@@ -243,6 +244,15 @@ impl Table {
     /// Prints the lines.
     pub fn print(&self, out: &mut impl Write, look: &Look) -> io::Result<()> {
         self.print_with(out, look, &self.widths(look))
+    }
+}
+
+fn push_spaces(text: &mut String, mut many: usize) {
+    const SPACES: &str = "                                ";
+    while many > 0 {
+        let some = many.min(SPACES.len());
+        text.push_str(&SPACES[..some]);
+        many -= some;
     }
 }
 
@@ -287,7 +297,7 @@ pub fn shorten(text: &str, room: usize, ascii: bool) -> Cow<'_, str> {
 mod tests {
     use super::*;
 
-    const LOOK: Look = Look { width: 40, ascii: false, terminal: false };
+    const LOOK: Look = Look { width: 40, ascii: false, terminal: false, color: true };
 
     fn printed(table: &Table) -> Vec<String> {
         let mut out = Vec::new();

@@ -1,5 +1,6 @@
 //! A worklist shown before it is carried out: grouped by target folder, a line an item.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::{self, Write};
 
@@ -8,6 +9,7 @@ use super::table::{Cell, Table, TableColumn, cell, shorten, styled};
 use super::{Look, side_by_side};
 use nine_core::amount::{count, counted, readable};
 use nine_core::collation::Collation;
+use nine_core::escape::{plain, showable};
 use nine_core::item::Kind;
 use nine_core::merging::{LineChange, changed_lines};
 use nine_core::moment::Now;
@@ -51,7 +53,7 @@ enum Section {
     Refused,
 }
 
-impl Shown<'_> {
+impl<'a> Shown<'a> {
     /// Prints every group.
     pub fn print(&self, out: &mut impl Write) -> io::Result<()> {
         let beside = self.tags_beside_moves();
@@ -166,7 +168,7 @@ impl Shown<'_> {
     }
 
     fn folder(&self, folder: &Spot) -> String {
-        let path = self.look.name(folder.path.as_bytes());
+        let path = self.look.name(folder.path.as_bytes()).into_owned();
         match (folder.path.is_root(), self.name_places) {
             (true, _) => folder.place.to_string(),
             (false, true) => format!("{}/{path}", folder.place),
@@ -174,13 +176,13 @@ impl Shown<'_> {
         }
     }
 
-    fn table(&self, is_short: bool) -> Table {
+    fn table(&self, is_short: bool) -> Table<'a> {
         use TableColumn::{Left, Right, Shortened, Squeezed, YieldingRight};
         let why = if is_short { Left } else { Squeezed(2) };
         Table::new(&[Left, Shortened, Squeezed(1), Right, YieldingRight, Squeezed(3), why]).indented(2)
     }
 
-    fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> Vec<Cell> {
+    fn cells(&self, at: usize, beside: &HashMap<usize, usize>) -> [Cell<'a>; 7] {
         let step = &self.worklist.steps[at];
         let refused = self.checked.refused.contains_key(&at);
         let (mark, style) = match (&step.act, refused) {
@@ -194,25 +196,27 @@ impl Shown<'_> {
         if matches!(step.act, Act::Make | Act::Unmake | Act::Write { .. }) {
             // Where they are stands in the name, and there is no more to them.
             let name = styled(self.name(step), if refused { PLAIN } else { STRONG });
-            let why = styled(self.look.shown(nine_core::escape::plain(step.why_in_short())), FAINT);
-            return vec![styled(mark, style), name, cell(""), cell(""), cell(""), cell(""), why];
+            let why = styled(self.look.shown(showable(step.why_in_short())), FAINT);
+            return [styled(mark, style), name, cell(""), cell(""), cell(""), cell(""), why];
         }
-        vec![
+        [
             styled(mark, style),
             styled(self.name(step), if refused { PLAIN } else { STRONG }),
             styled(self.look.shown(step.item.folder_written()), FAINT),
             cell(readable(step.size)),
             styled(self.now.age(step.modified), FAINT),
             styled(tags, CHANGE),
-            styled(self.look.shown(nine_core::escape::plain(step.why_in_short())), FAINT),
+            styled(self.look.shown(showable(step.why_in_short())), FAINT),
         ]
     }
 
     /// The name that the item will have.
-    fn name(&self, step: &Step) -> String {
-        let is_packed = matches!(step.act, Act::Pack { .. });
-        let slash = if step.kind == Kind::Folder && !is_packed { "/" } else { "" };
-        self.look.name(shown_name(step)) + slash
+    fn name<'s>(&self, step: &'s Step) -> Cow<'s, str> {
+        let name = self.look.name(shown_name(step));
+        match step.kind == Kind::Folder && !matches!(step.act, Act::Pack { .. }) {
+            true => name + "/",
+            false => name,
+        }
     }
 
     /// The tags that a step gives and takes. Of `lender/Harrow Dock Trust` only `lender` is told where
@@ -229,7 +233,7 @@ impl Shown<'_> {
         let gained = to.iter().filter(|tag| !from.contains(tag)).map(|tag| format!("+{}", short(tag)));
         let lost = from.iter().filter(|tag| !to.contains(tag)).map(|tag| format!("-{tag}"));
         let all: Vec<String> = gained.chain(lost).collect();
-        self.look.text(&nine_core::escape::plain(&all.join(" ")))
+        self.look.text(&plain(&all.join(" ")))
     }
 
     /// What all items of a folder have in common is told once: the doubts of these steps, by the step and their place
@@ -262,7 +266,7 @@ impl Shown<'_> {
             writeln!(out, "     {FAINT}was{FAINT:#} {old}")?;
         }
         for line in step.why.lines().skip(1) {
-            for line in self.look.lines(&nine_core::escape::plain(line), 5) {
+            for line in self.look.lines(&plain(line), 5) {
                 writeln!(out, "     {FAINT}{line}{FAINT:#}")?;
             }
         }
@@ -296,7 +300,7 @@ impl Shown<'_> {
                 LineChange::Comes(text) => ("+", CHANGE, text.as_str()),
                 LineChange::Gap => (" ", FAINT, "…"),
             };
-            let text = self.look.text(&nine_core::escape::plain(text));
+            let text = self.look.text(&plain(text));
             writeln!(out, "     {style}{sign} {text}{style:#}")?;
         }
         Ok(())

@@ -72,7 +72,7 @@ impl Paint {
 
     /// How lines of so many columns are set.
     pub fn look(self, width: usize) -> Look {
-        Look { width, ascii: self.ascii, terminal: true }
+        Look { width, ascii: self.ascii, terminal: true, color: self.color }
     }
 
     /// Text that is already safe, in the characters that are understood here.

@@ -37,7 +37,7 @@ fn record(dated: &DatedAccount, now: &Now) -> Record {
 }
 
 /// When it was verified, in words.
-fn verified(record: &Record) -> Cell {
+fn verified(record: &Record) -> Cell<'_> {
     match (record.whole, record.verified.get(..10)) {
         (Some(true), Some(day)) => styled(format!("whole on {day}"), FAINT),
         (Some(false), Some(day)) => styled(format!("not whole on {day}"), DOUBT),

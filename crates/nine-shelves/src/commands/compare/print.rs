@@ -110,7 +110,7 @@ impl Shown<'_> {
                 many => format!(" and {} more", count(many as u64 - 1)),
             };
             table.line(vec![
-                cell(look.name(spot.path.name())),
+                cell(look.name(spot.path.name()).into_owned()),
                 styled(look.text(&spot.folder().to_string()), FAINT),
                 cell(readable(tree.size(member.id))),
                 cell(format!("{}{more}", look.text(&self.compared.looking.spot(there[0]).to_string()))),
@@ -144,7 +144,7 @@ impl Shown<'_> {
                 let tree = &self.compared.looking.views[one.view as usize].tree;
                 table.line(vec![
                     styled(side, weight),
-                    cell(look.name(spot.path.name())),
+                    cell(look.name(spot.path.name()).into_owned()),
                     styled(look.text(&spot.folder().to_string()), FAINT),
                     cell(readable(tree.size(one.id))),
                     styled(self.session.now().minute(tree.newest(one.id)), FAINT),

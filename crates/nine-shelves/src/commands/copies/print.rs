@@ -300,7 +300,7 @@ struct NameRecord {
 const LINK: &str = "another name of the same file";
 const BOUND: &str = "in a folder that stays";
 
-fn table() -> Table {
+fn table() -> Table<'static> {
     use TableColumn::{Left, Shortened, Squeezed, Yielding};
     Table::new(&[Left, Shortened, Squeezed(1), Yielding, Squeezed(2)]).indented(2)
 }

@@ -68,8 +68,9 @@ impl Shown<'_> {
         self.shown().iter().flatten().for_each(|picture| whole.line(self.cells(picture)));
         let widths = whole.widths(look);
         for group in self.shown() {
-            let name = look.name(self.found.looking.spot(group[0].member).path.name());
+            let first = self.found.looking.spot(group[0].member);
             let many = counted(group.len() as u64, "picture", "pictures");
+            let name = look.name(first.path.name());
             writeln!(out, "{STRONG}{name}{STRONG:#}  {FAINT}{many} that look alike{FAINT:#}")?;
             let mut table = new();
             group.iter().for_each(|picture| table.line(self.cells(picture)));
@@ -86,13 +87,13 @@ impl Shown<'_> {
         out.flush()
     }
 
-    fn cells(&self, picture: &Picture) -> Vec<Cell> {
+    fn cells(&self, picture: &Picture) -> Vec<Cell<'static>> {
         let look = &self.session.look;
         let spot = self.found.looking.spot(picture.member);
         let (across, down) = picture.looks.pixels;
         let tree = &self.found.looking.views[picture.member.view as usize].tree;
         vec![
-            cell(look.name(spot.path.name())),
+            cell(look.name(spot.path.name()).into_owned()),
             styled(look.text(&spot.folder().to_string()), FAINT),
             cell(look.text(&format!("{} x {}", count(across.into()), count(down.into())))),
             cell(readable(picture.size)),

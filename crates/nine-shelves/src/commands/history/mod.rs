@@ -122,7 +122,7 @@ fn all_runs(args: &HistoryArgs, workspace: &Workspace, session: &Session) -> Don
     Ok(out.flush()?)
 }
 
-fn note(run: &RunAccount) -> output::table::Cell {
+fn note(run: &RunAccount) -> output::table::Cell<'static> {
     let Some(note) = run.note() else { return cell("") };
     let style = match note {
         RunNote::TakenBack(_) => FAINT,

@@ -51,7 +51,7 @@ pub fn print(stats: &Stats, format: PlainFormat, session: &Session) -> Done {
 }
 
 /// The figures of a command; nothing stands where there is none.
-fn figures(line: &CommandStats) -> [Cell; 6] {
+fn figures(line: &CommandStats) -> [Cell<'_>; 6] {
     let all = [line.runs, line.moved, line.tagged, line.discarded, line.other, line.not_done];
     all.map(|many| cell(if many > 0 { count(many as u64) } else { String::new() }))
 }

@@ -168,7 +168,7 @@ fn print(found: &RulesFound, look: &Look) -> Done {
     Ok(out.flush()?)
 }
 
-fn cells(at: usize, (name, rule, loose): &NamedRule, look: &Look) -> Vec<Cell> {
+fn cells(at: usize, (name, rule, loose): &NamedRule, look: &Look) -> Vec<Cell<'static>> {
     let number = |number: usize| count(number as u64);
     vec![
         styled((at + 1).to_string(), FAINT),
