@@ -11,7 +11,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use nine_core::copies::{Candidates, Meet, Side, Taken, groups};
 use nine_core::moment::Moment;
 use nine_stores::local::Counters;
-use nine_stores::{Catalogue, HashSource, LocalStore, ReadStore, Watch, hash};
+use nine_stores::{Catalogue, HashSource, LocalStore, ReadStore, Scope, Watch, hash};
 
 use crate::figures::{Figures, Pair, timed};
 use crate::{Ground, bare as floor};
@@ -137,7 +137,7 @@ impl Place {
         let at = Moment::from_unix(self.at, 0);
         let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
         let address = self.store.address();
-        let (mut tree, carried) = super::look::scan_with(&self.store, &catalogue, at);
+        let (mut tree, carried) = super::look::scan_with(&self.store, &Scope::default(), &catalogue, at);
         let candidates = Candidates::unread_of(&[&tree], |_| Some(Side::Asked), Meet::Any, HashSet::new());
         let mut sources = [HashSource { store: Some(&self.store), tree: &mut tree }];
         hash(&mut sources, &candidates, &Watch::default());

@@ -30,13 +30,14 @@ impl Look {
         Self { store, counters, at: settled() }
     }
 
-    /// Reads the place and brings the catalogue in `file` up to date.
+    /// Reads the place and brings the catalogue in `file` up to date, as a search does, by tag or not.
     pub fn refresh(&mut self, file: &Path, tags: bool) -> usize {
         self.at += 1;
         let at = Moment::from_unix(self.at, 0);
         let (mut catalogue, _) = Catalogue::open(file).expect("the catalogue opens");
         let address = self.store.address();
-        let (mut tree, carried) = scan_with(&self.store, &catalogue, at);
+        let scope = Scope { tags, ..Scope::default() };
+        let (mut tree, carried) = scan_with(&self.store, &scope, &catalogue, at);
         if tags {
             let ids: Vec<NodeId> = tree.ids().collect();
             learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
@@ -50,11 +51,16 @@ impl Look {
 }
 
 /// Reads a place with what the catalogue knows of it.
-pub fn scan_with(store: &LocalStore, catalogue: &Catalogue, at: Moment) -> (Tree, CarriedOver) {
-    let (address, scope, watch) = (store.address(), Scope::default(), Watch::default());
+pub fn scan_with(
+    store: &LocalStore,
+    scope: &Scope,
+    catalogue: &Catalogue,
+    at: Moment,
+) -> (Tree, CarriedOver) {
+    let (address, watch) = (store.address(), Watch::default());
     let scan = match catalogue.earlier(&address).expect("the catalogue is read") {
-        Some(earlier) => store.refresh(earlier, &scope, &watch),
-        None => store.scan(&scope, &watch),
+        Some(earlier) => store.refresh(earlier, scope, &watch),
+        None => store.scan(scope, &watch),
     };
     let Scan { mut tree, earlier, .. } = scan.expect("the place is read");
     let carried = catalogue.carry_over(&address, &mut tree, at, earlier).expect("the catalogue is read");

@@ -13,7 +13,7 @@ use nine_core::tree::{NodeId, TagsOf, Unlearned};
 use nine_stores::Places;
 
 use crate::error::Named;
-use crate::looking::{LookMode, Looking, all_areas, all_rows};
+use crate::looking::{Area, LookMode, Looking, all_areas, all_rows};
 use crate::plan::{Draft, Plan};
 use crate::selection::{Selection, tagged};
 use crate::workspace::Workspace;
@@ -152,7 +152,8 @@ fn all_tagged(workspace: &Workspace) -> Result<(Vec<Proposal>, usize)> {
 
 /// All places, with the tags of all that lies there.
 fn with_tags(workspace: &Workspace) -> Result<Looking<'_>> {
-    let mut looking = Looking::look(workspace, all_areas(workspace), &LookMode::Now)?;
+    let areas = all_areas(workspace).into_iter().map(Area::with_tags).collect();
+    let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     learn_all(&mut looking);
     looking.keep();
     Ok(looking)

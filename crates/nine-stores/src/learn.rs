@@ -5,7 +5,7 @@ use nine_core::kinds::Content;
 use nine_core::place::Name;
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
-use crate::reading::{is_note, note_tags};
+use crate::reading::{may_be_note, note_tags};
 use crate::recognition::content_of;
 use crate::{ReadStore, Watch, side_by_side, threads};
 
@@ -80,11 +80,8 @@ fn tags_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId,
         let folder = tree.path(tree.parent(siblings[0]));
         let tags = store.tags_in(&folder, &names);
         found.extend(siblings.iter().zip(&names).zip(tags).map(|((id, name), own)| {
-            let may_be_note = store.abilities().may_read
-                && tree.kind(*id) == Kind::File
-                && tree.size(*id) > 0
-                && is_note(name);
-            let inside = if may_be_note { note_tags(store, &folder.join(*name)) } else { Vec::new() };
+            let is_read = store.abilities().may_read && may_be_note(tree.kind(*id), tree.size(*id), name);
+            let inside = if is_read { note_tags(store, &folder.join(*name)) } else { Vec::new() };
             (*id, (own, inside))
         }));
     }

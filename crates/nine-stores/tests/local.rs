@@ -9,10 +9,10 @@ use std::sync::atomic::Ordering;
 
 use nine_core::item::Kind;
 use nine_core::place::{ItemPath, Name, NameBuf};
-use nine_core::tree::Tree;
+use nine_core::tree::{NodeId, Tree, Unlearned};
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{
-    ChangeStore, LocalStore, OnlyNames, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch,
+    ChangeStore, LocalStore, OnlyNames, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch, learn,
 };
 use tempfile::TempDir;
 
@@ -93,6 +93,39 @@ fn closed_folders_are_listed_but_not_entered() {
     let scan = world.store.scan(&scope, &Watch::default()).unwrap();
     assert!(scan.tree.find(&path("shelf")).is_some_and(|id| scan.tree.is_unread_folder(id)));
     assert!(scan.tree.find(&path("shelf/a")).is_none() && scan.tree.find(&path("other/b")).is_some());
+}
+
+#[test]
+fn tags_that_are_asked_for_on_the_way_are_those_that_are_asked_for_afterwards() {
+    let world = world();
+    world.write("z/note.md", "---\ntags: [loans]\n---\nand #boats/oars\n");
+    world.write("z/empty.md", "");
+    world.write("z/bytes.md", "#no\0tag\n");
+    world.write("z/other.txt", "#is-no-note\n");
+    world.write("a/10.pdf", "%PDF-1.7");
+    world.write("a/.hidden.md", "#loans\n");
+    world.write(".box/note.md", "#loans\n");
+    world.write("a/9.pdf", "%PDF-1.7");
+    symlink("9.pdf", world.at("a/link.md")).unwrap();
+    for (item, tags) in [("z", "whole folder"), ("z/note.md", "given"), ("a/9.pdf", "nine,oars")] {
+        let given = rustix::fs::XattrFlags::empty();
+        rustix::fs::setxattr(world.at(item), "user.xdg.tags", tags.as_bytes(), given).unwrap();
+    }
+    let scanned =
+        |tags| world.store.scan(&Scope { tags, ..Scope::default() }, &Watch::default()).unwrap().tree;
+    let told = |tree: &Tree| -> Vec<String> {
+        let of = |id| format!("{} {:?} {:?}", tree.path(id), tree.tags(id), tree.note_tags(id));
+        tree.ids().map(of).collect()
+    };
+    let (mut after, mut on_the_way) = (scanned(false), scanned(true));
+    let learned = |tree: &mut Tree| {
+        let all: Vec<NodeId> = tree.ids().collect();
+        learn(&world.store, tree, all, Unlearned { tags: true, content: false }, &Watch::default())
+    };
+    // What is hidden is not asked unless somebody wants it.
+    assert_eq!((learned(&mut after), learned(&mut on_the_way)), (12, 3));
+    assert_eq!(told(&on_the_way), told(&after));
+    assert!(told(&after).contains(&"z/note.md Known([\"given\"]) [\"loans\", \"boats/oars\"]".to_owned()));
 }
 
 #[test]

@@ -72,6 +72,16 @@ impl Condition {
         if parts.len() == 1 { parts.remove(0) } else { many(parts) }
     }
 
+    /// Whether of nearly everything only its tags can tell whether it holds.
+    pub fn hangs_on_tags(&self) -> bool {
+        match self {
+            Condition::All(parts) => parts.iter().all(Self::hangs_on_tags),
+            Condition::Any(parts) => parts.iter().any(Self::hangs_on_tags),
+            Condition::Not(inner) | Condition::Saved(_, inner) => inner.hangs_on_tags(),
+            Condition::Test(test) => matches!(test, Test::Tag(_)),
+        }
+    }
+
     /// Every test in it, from left to right.
     pub fn tests(&self) -> Vec<&Test> {
         let mut tests = Vec::new();

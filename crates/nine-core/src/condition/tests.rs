@@ -263,17 +263,18 @@ fn test() -> impl Strategy<Value = Test> {
     ]
 }
 
-/// The words of a text as a shell hands them on: parted at spaces, double quotes taken away.
+/// The words of a text as a shell hands them on: parted at spaces, double quotes around a value taken away.
 fn words_of(text: &str) -> Vec<String> {
-    let (mut words, mut is_quoted) = (vec![String::new()], false);
+    let (mut words, mut is_quoted, mut last) = (vec![String::new()], false, ' ');
     let mut chars = text.chars();
     while let Some(c) = chars.next() {
         match c {
-            '"' => is_quoted = !is_quoted,
+            '"' if is_quoted || matches!(last, ' ' | ',') => is_quoted = !is_quoted,
             '\\' if is_quoted => words.last_mut().unwrap().extend(chars.next()),
             ' ' if !is_quoted => words.push(String::new()),
             c => words.last_mut().unwrap().push(c),
         }
+        last = if is_quoted { 'x' } else { c };
     }
     words
 }
@@ -328,5 +329,16 @@ proptest! {
         let told = condition.explain(&item, &now());
         prop_assert_eq!(told.holds, condition.holds(&item, &now()));
         prop_assert_eq!(told.holds, told.failures.is_empty());
+    }
+}
+
+#[test]
+fn what_hangs_on_tags_is_told_before_anything_is_looked_at() {
+    let hangs = |text: &str| parse(text).unwrap().hangs_on_tags();
+    for text in ["tag loans", "not tag loans", "tag loans and tag boats", "tag loans or type image"] {
+        assert!(hangs(text), "{text}");
+    }
+    for text in ["type image", "tag loans and type image", "type image or size over 5"] {
+        assert!(!hangs(text), "{text}");
     }
 }

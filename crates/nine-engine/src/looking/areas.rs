@@ -36,6 +36,15 @@ pub struct Area {
     pub is_bookcase: bool,
     /// What of it is looked at alone, if not all; nothing of this is kept then.
     pub only: Option<OnlyNames>,
+    /// Whether the tags of all of it that is not hidden will be asked for.
+    pub wants_tags: bool,
+}
+
+impl Area {
+    /// The same, of which all tags will be asked for.
+    pub fn with_tags(self) -> Self {
+        Self { wants_tags: true, ..self }
+    }
 }
 
 /// Every pile and bookcase. One that is both is looked at once.
@@ -79,6 +88,7 @@ fn area(workspace: &Workspace, name: &str, at: Location, is_pile: bool) -> Area 
         is_pile,
         is_bookcase: !is_pile,
         only: None,
+        wants_tags: false,
     }
 }
 
@@ -150,6 +160,7 @@ fn folder(workspace: &Workspace, typed: &Path, known: bool) -> Result<Area> {
         is_pile: false,
         is_bookcase: false,
         only: None,
+        wants_tags: false,
         at,
     })
 }

@@ -142,7 +142,7 @@ impl<'w> Looking<'w> {
 
     fn read(&mut self, area: Area, store: &dyn ReadStore) {
         let earlier = self.earlier(&area, store);
-        let scope = Scope { closed: area.closed.clone(), only: area.only.clone() };
+        let scope = Scope { closed: area.closed.clone(), only: area.only.clone(), tags: area.wants_tags };
         let at = self.workspace.moment();
         let watch = Watch::default();
         let task = Task::Reading(&area.base);

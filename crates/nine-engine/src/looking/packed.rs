@@ -29,6 +29,7 @@ impl Looking<'_> {
                 is_pile: false,
                 is_bookcase: false,
                 only: None,
+                wants_tags: false,
             };
             self.views.push(View {
                 area,

@@ -10,6 +10,7 @@ mod places;
 use std::path::{Path, PathBuf};
 
 use nine_core::report::Names;
+use nine_stores::beside;
 
 pub use data::*;
 pub use kept::keep;
@@ -17,7 +18,7 @@ pub use kept::keep;
 use crate::archive;
 use crate::error::Nowhere;
 use crate::history::{self, RunAccount};
-use crate::looking::{LookMode, Looking, all_areas, areas_of};
+use crate::looking::{Area, LookMode, Looking, all_areas, areas_of};
 use crate::new_file::write_whole;
 use crate::shelves::standing_among;
 use crate::survey::survey_of;
@@ -49,6 +50,7 @@ pub fn report(workspace: &Workspace, request: &Request) -> Result<Report> {
     if areas.is_empty() {
         return Err(Error::Nowhere(Nowhere::Report));
     }
+    let areas = areas.into_iter().map(Area::with_tags).collect();
     let mut looking = Looking::look(workspace, areas, &LookMode::Now)?;
     tag::learn_all(&mut looking);
     let mut surveyed = survey_of(looking);
@@ -58,11 +60,9 @@ pub fn report(workspace: &Workspace, request: &Request) -> Result<Report> {
     surveyed.looking.keep();
     let history = history::all(workspace)?;
     let accounts = history.runs.iter().rev().take(RUNS).map(|run| RunAccount::of(run, &history.taken_back));
-    let (places, tags) = std::thread::scope(|scope| {
-        let tags = scope.spawn(|| figures::tags(&surveyed.looking, &names));
-        let places = places::places(&surveyed, &standing_among(&surveyed.looking), &names);
-        (places, tags.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
-    });
+    let looking = &surveyed.looking;
+    let places = || places::places(&surveyed, &standing_among(looking), &names);
+    let (places, tags) = beside(places, || figures::tags(looking, &names));
     Ok(Report {
         form: FORM,
         made: workspace.now().minute(workspace.now().moment()),
@@ -107,6 +107,10 @@ pub fn write(workspace: &Workspace, page: &str, to: Option<&Path>) -> Result<Pat
     for number in 1.. {
         let number = if number == 1 { String::new() } else { format!("-{number}") };
         let file = folder.join(format!("{day}{number}.html"));
+        // The page is not written to find out that a name is taken.
+        if file.symlink_metadata().is_ok() {
+            continue;
+        }
         match write_whole(&file, page.as_bytes()) {
             Err(Error::FileUnwritable { source, .. })
                 if source.kind() == std::io::ErrorKind::AlreadyExists => {}

@@ -145,8 +145,11 @@ struct Search<'w, 'r> {
 
 impl<'w> Search<'w, '_> {
     /// Looks, asks, and puts what was found in order.
-    fn find(&self, areas: Vec<Area>) -> Result<SearchResult<'w>> {
+    fn find(&self, mut areas: Vec<Area>) -> Result<SearchResult<'w>> {
         let request = self.request;
+        if request.condition.as_ref().is_some_and(Condition::hangs_on_tags) {
+            areas = areas.into_iter().map(Area::with_tags).collect();
+        }
         let how = if request.known { LookMode::AsKnown(self.known_columns()) } else { LookMode::Now };
         let mut looking = Looking::look(self.workspace, areas, &how)?;
         if request.within.is_empty() && !request.no_archive {

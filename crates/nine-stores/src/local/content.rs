@@ -8,7 +8,7 @@ use std::sync::atomic::Ordering;
 use nine_core::item::{Entry, Kind};
 use nine_core::moment::Moment;
 use nine_core::place::ItemPath;
-use rustix::fd::AsFd;
+use rustix::fd::{AsFd, BorrowedFd};
 use rustix::fs::{self, Advice, AtFlags, Gid, Mode, OFlags, Timespec, Timestamps, Uid, XattrFlags};
 use rustix::io::Errno;
 
@@ -33,9 +33,14 @@ pub(super) fn open(store: &LocalStore, path: &ItemPath) -> StoreResult<File> {
 /// The same, and its bytes.
 fn open_of_size(store: &LocalStore, path: &ItemPath) -> StoreResult<(File, u64)> {
     let (folder, name) = store.parent(path)?;
+    open_below(store, folder.as_fd(), name)
+}
+
+/// The same of what an open folder holds.
+fn open_below(store: &LocalStore, folder: BorrowedFd, name: &[u8]) -> StoreResult<(File, u64)> {
     store.settings.counters.opens.fetch_add(1, Ordering::Relaxed);
     before(Op::Open)?;
-    let open = |flags| fs::openat(&folder, name, flags, Mode::empty());
+    let open = |flags| fs::openat(folder, name, flags, Mode::empty());
     let file = match open(READ_FLAGS | OFlags::NOATIME) {
         Err(Errno::PERM) => open(READ_FLAGS)?,
         other => other?,
@@ -95,7 +100,20 @@ impl OpenFile for OpenedFile {
 
 /// See [`crate::Store::first_bytes`].
 pub(super) fn first_bytes(store: &LocalStore, path: &ItemPath, most: usize) -> StoreResult<Vec<u8>> {
-    let (file, size) = open_of_size(store, path)?;
+    read_first(open_of_size(store, path)?, most)
+}
+
+/// The same of what an open folder holds.
+pub(super) fn first_bytes_below(
+    store: &LocalStore,
+    folder: BorrowedFd,
+    name: &[u8],
+    most: usize,
+) -> StoreResult<Vec<u8>> {
+    read_first(open_below(store, folder, name)?, most)
+}
+
+fn read_first((file, size): (File, u64), most: usize) -> StoreResult<Vec<u8>> {
     // One more, so that the end is found without more room.
     let mut bytes = Vec::with_capacity(size.min(most as u64) as usize + 1);
     bounded::append(file, most as u64, &mut bytes)?;

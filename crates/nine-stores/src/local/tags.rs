@@ -32,8 +32,30 @@ pub(super) fn read_in(store: &LocalStore, folder: &ItemPath, names: &[Name]) -> 
     let Ok(open) = store.folder(folder) else {
         return vec![Vec::new(); names.len()];
     };
-    let (mut attributes, mut value) = (Attributes::below(open.as_fd()), vec![0; USUAL]);
-    names.iter().map(|name| read_at(&mut attributes, name, &mut value).unwrap_or_default()).collect()
+    let mut tags = TagsBelow::new(open.as_fd());
+    names.iter().map(|name| tags.of(name)).collect()
+}
+
+/// The tags of what an open folder holds, asked for one by one.
+pub(super) struct TagsBelow<'f> {
+    attributes: Attributes<'f>,
+    value: Vec<u8>,
+}
+
+impl<'f> TagsBelow<'f> {
+    pub fn new(folder: BorrowedFd<'f>) -> Self {
+        Self { attributes: Attributes::below(folder), value: vec![0; USUAL] }
+    }
+
+    /// The folder.
+    pub fn folder(&self) -> BorrowedFd<'f> {
+        self.attributes.folder
+    }
+
+    /// The tags of what has a name here; none where they cannot be read.
+    pub fn of(&mut self, name: &[u8]) -> Vec<String> {
+        read_at(&mut self.attributes, name, &mut self.value).unwrap_or_default()
+    }
 }
 
 /// The room that nearly every list of tags fits in.

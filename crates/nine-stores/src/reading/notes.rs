@@ -1,6 +1,7 @@
 //! The tags that a note carries in its own text: in a YAML header, and as `#loan/north-gallery` in what
 //! is written, though not inside code, links or headings.
 
+use nine_core::item::Kind;
 use nine_core::kinds::{ItemType, type_of_name};
 use nine_core::place::ItemPath;
 use nine_core::tags::add;
@@ -11,7 +12,7 @@ use super::plain::decoded;
 use crate::ReadStore;
 
 /// Bytes of a note that are looked at.
-const NOTE: usize = 256 << 10;
+pub const NOTE: usize = 256 << 10;
 /// Bytes of a header that are looked at.
 const HEADER: usize = 16 << 10;
 /// The longest tag, in bytes.
@@ -24,16 +25,22 @@ pub fn is_note(name: &[u8]) -> bool {
     type_of_name(name) == Some(ItemType::Note)
 }
 
+/// Whether something may be a note that carries tags.
+pub fn may_be_note(kind: Kind, size: u64, name: &[u8]) -> bool {
+    kind == Kind::File && size > 0 && is_note(name)
+}
+
 /// The tags in a note's text; none if it cannot be read or is no note.
 pub fn note_tags(store: &dyn ReadStore, path: &ItemPath) -> Vec<String> {
     if !is_note(path.name()) {
         return Vec::new();
     }
-    let bytes = store.first_bytes(path, NOTE).unwrap_or_default();
-    if bytes.contains(&0) {
-        return Vec::new();
-    }
-    tags_in_text(&decoded(&bytes))
+    tags_in_note(&store.first_bytes(path, NOTE).unwrap_or_default())
+}
+
+/// The tags in the first [`NOTE`] bytes of a note.
+pub fn tags_in_note(bytes: &[u8]) -> Vec<String> {
+    if bytes.contains(&0) { Vec::new() } else { tags_in_text(&decoded(bytes)) }
 }
 
 /// The tags in a text, in their order, each once.

@@ -16,6 +16,8 @@ pub struct Scope {
     pub closed: HashSet<ItemPath>,
     /// What of the place itself is looked at alone, where the store can leave the rest out.
     pub only: Option<OnlyNames>,
+    /// Whether the tags of what is not hidden are asked for on the way, where that is less work than afterwards.
+    pub tags: bool,
 }
 
 /// Some names, and those that may belong to them: with more behind them, in whatever letter case.
