@@ -372,6 +372,44 @@ fn a_damaged_or_newer_catalogue_is_set_aside() {
     assert!(Catalogue::open(&file).unwrap().1.is_none());
 }
 
+/// The note that says a catalogue was not waited for; 0 if there is none.
+fn note(file: &Path) -> i32 {
+    let db = rusqlite::Connection::open(file).unwrap();
+    db.pragma_query_value(None, "application_id", |row| row.get(0)).unwrap()
+}
+
+#[test]
+fn a_new_catalogue_is_made_sure_of_when_it_is_opened_again() {
+    let world = world(true);
+    fs::write(world.at("a.pdf"), b"%PDF-1.7").unwrap();
+    let (fresh, file) = (world.fresh(), world.dir.path().join("catalogue.sqlite"));
+    world.refreshed(later(10));
+    let told = note(&file);
+    assert_ne!(told, 0);
+    // Whoever only reads leaves it as it is.
+    Catalogue::open_to_read(&file).unwrap();
+    Catalogue::open_beside_others(&file).unwrap();
+    assert_eq!(note(&file), told);
+    assert!(Catalogue::open(&file).unwrap().1.is_none());
+    assert_eq!(note(&file), 0);
+    assert_eq!(world.refreshed(later(20)), (fresh, 0));
+}
+
+#[test]
+fn what_was_not_on_the_disk_when_the_system_stopped_is_not_believed() {
+    let world = world(true);
+    fs::write(world.at("a.pdf"), b"%PDF-1.7").unwrap();
+    world.refreshed(later(10));
+    let file = world.dir.path().join("catalogue.sqlite");
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.pragma_update(None, "application_id", 7).unwrap();
+    drop(db);
+    assert!(Catalogue::open_to_read(&file).is_err() && Catalogue::open_beside_others(&file).is_err());
+    let (catalogue, aside) = Catalogue::open(&file).unwrap();
+    assert_eq!(aside.unwrap().because, "not yet on the disk when the system stopped");
+    assert!(catalogue.load(&world.store.address(), &Column::ALL).unwrap().is_none());
+}
+
 #[test]
 fn what_was_learned_is_kept_in_a_catalogue_that_has_no_table_for_it_yet() {
     let world = world(true);

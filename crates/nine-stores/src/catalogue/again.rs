@@ -77,10 +77,10 @@ impl Catalogue {
             Earlier::Same(scanned) if is_last(scanned) => {
                 let place = kept.map_or(0, |(place, ..)| place);
                 OF_BYTES.iter().try_for_each(|column| load_column(&read, place, tree, *column))?;
-                return if tree.is_sound() {
-                    Ok(CarriedOver::Whole(scanned))
-                } else {
-                    Err(CatalogueError::Damaged)
+                // Of the other columns that was asked when they were read.
+                return match tree.columns_fit() {
+                    true => Ok(CarriedOver::Whole(scanned)),
+                    false => Err(CatalogueError::Damaged),
                 };
             }
             Earlier::Differs(earlier) if is_last(earlier.at) => Some(only_carried(*earlier)),

@@ -6,7 +6,7 @@ use std::ops::Range;
 use nine_core::find::Rows;
 use nine_core::moment::Moment;
 use nine_core::tree::{AT_SIGHT, Column, NodeId, Tree};
-use rusqlite::{Connection, MAIN_DB, OptionalExtension, Transaction, TransactionBehavior, params};
+use rusqlite::{Connection, MAIN_DB, OptionalExtension, Transaction, params};
 
 use super::again::OF_BYTES;
 use super::{Catalogue, CatalogueError, CatalogueResult};
@@ -113,9 +113,10 @@ impl Catalogue {
         at: Moment,
         carried: CarriedOver,
     ) -> CatalogueResult<()> {
-        let write = self.db.get_mut().transaction_with_behavior(TransactionBehavior::Immediate)?;
-        save(&write, address, tree, at, carried)?;
-        Ok(write.commit()?)
+        self.write(|write| {
+            save(&write, address, tree, at, carried)?;
+            Ok(write.commit()?)
+        })
     }
 }
 
@@ -349,12 +350,15 @@ fn save_columns(
 fn save_part(db: &Transaction, part: i64, bytes: &[u8]) -> CatalogueResult<()> {
     let as_long = open(db, part, true)?.is_some_and(|blob| blob.len() == bytes.len());
     if !as_long {
-        let put = "INSERT INTO part (id, bytes) VALUES (?1, ?2)
+        // Room first, and then the bytes: as a value they would be copied three times on their way to the file.
+        let put = "INSERT INTO part (id, bytes) VALUES (?1, zeroblob(?2))
             ON CONFLICT (id) DO UPDATE SET bytes = excluded.bytes";
-        db.prepare_cached(put)?.execute(params![part, bytes])?;
-        return Ok(());
+        db.prepare_cached(put)?.execute(params![part, bytes.len() as i64])?;
     }
     let mut blob = db.blob_open(MAIN_DB, "part", "bytes", part, false)?;
+    if !as_long {
+        return Ok(blob.write_at(bytes, 0)?);
+    }
     let mut there = vec![0; BLOCK];
     for (at, block) in bytes.chunks(BLOCK).enumerate() {
         let there = &mut there[..block.len()];

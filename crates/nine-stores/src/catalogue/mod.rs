@@ -8,6 +8,7 @@ mod again;
 mod listing;
 mod said;
 mod texts;
+mod unflushed;
 
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
@@ -16,7 +17,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use parking_lot::ReentrantMutex;
-use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, TransactionBehavior};
+use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, Transaction, TransactionBehavior};
 
 pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
@@ -77,6 +78,9 @@ pub enum CatalogueError {
     /// What is in it makes no sense.
     #[error("the catalogue is damaged")]
     Damaged,
+    /// The power failed before it was on the disk as a whole.
+    #[error("the catalogue was not yet on the disk when the system stopped")]
+    Unflushed,
     /// The system or SQLite did not let it be done.
     #[error("the catalogue cannot be used: {0}")]
     System(String),
@@ -122,6 +126,8 @@ pub struct Catalogue {
     /// Behind a lock, so that a plan's threads may ask it.
     db: ReentrantMutex<Connection>,
     file: PathBuf,
+    /// Whether this program laid it out and does not wait until it is on the disk.
+    is_new: bool,
 }
 
 impl Catalogue {
@@ -135,6 +141,9 @@ impl Catalogue {
             Ok(Some(catalogue)) => Ok((catalogue, None)),
             Ok(None) => Self::replace(file, "of another version"),
             Err(CatalogueError::Damaged) => Self::replace(file, "damaged"),
+            Err(CatalogueError::Unflushed) => {
+                Self::replace(file, "not yet on the disk when the system stopped")
+            }
             Err(other) => Err(other),
         }
     }
@@ -151,7 +160,10 @@ impl Catalogue {
 
     fn of_this_version(db: Connection, file: &Path) -> CatalogueResult<Self> {
         match db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? {
-            FORMAT => Ok(Self { db: db.into(), file: file.to_owned() }),
+            FORMAT => {
+                unflushed::check(&db, file)?;
+                Ok(Self { db: db.into(), file: file.to_owned(), is_new: false })
+            }
             _ => Err(CatalogueError::System("the catalogue is of another version".into())),
         }
     }
@@ -203,38 +215,55 @@ impl Catalogue {
         }
         let db = Connection::open_with_flags(file, flags)?;
         // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
-        db.execute_batch("PRAGMA page_size = 32768; PRAGMA synchronous = NORMAL;")?;
+        db.execute_batch("PRAGMA page_size = 32768;")?;
+        unflushed::wait_again(&db)?;
         let version = || db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0));
         db.busy_timeout(PATIENCE)?;
+        let mut is_new = false;
         match version()? {
-            FORMAT => Self::log_ahead(&db)?,
-            0 => Self::lay_out(&db)?,
+            FORMAT => {
+                unflushed::make_sure(&db, file)?;
+                Self::log_ahead(&db)?;
+            }
+            0 => is_new = Self::lay_out(&db, file)?,
             _ => return Ok(None),
         }
-        Ok(Some(Self { db: db.into(), file: file.to_owned() }))
+        Ok(Some(Self { db: db.into(), file: file.to_owned(), is_new }))
     }
 
-    /// Makes the tables, unless another program was quicker.
-    fn lay_out(db: &Connection) -> CatalogueResult<()> {
-        let lay = rusqlite::Transaction::new_unchecked(db, TransactionBehavior::Immediate)?;
-        if lay.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? == 0 {
+    /// Makes the tables, unless another program was quicker. Says whether nobody waits until it is on the disk.
+    fn lay_out(db: &Connection, file: &Path) -> CatalogueResult<bool> {
+        let note = unflushed::note_of(file);
+        if note.is_some() {
+            unflushed::wait_for_nothing(db)?;
+        }
+        let lay = Transaction::new_unchecked(db, TransactionBehavior::Immediate)?;
+        let is_ours = lay.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? == 0;
+        if is_ours {
             lay.execute_batch(SCHEMA)?;
             lay.pragma_update(None, "user_version", FORMAT)?;
+            unflushed::announce(&lay, note)?;
         }
-        Ok(lay.commit()?)
+        lay.commit()?;
+        unflushed::wait_again(db)?;
+        Ok(is_ours)
     }
 
     /// Lets programs read while another writes. Not for a new file: a log would only mean that all of
     /// it is written twice. Where another program is at work it is left to the next one.
     fn log_ahead(db: &Connection) -> CatalogueResult<()> {
-        db.busy_timeout(Duration::ZERO)?;
-        match db.pragma_update(None, "journal_mode", "WAL") {
-            Err(error) if error.sqlite_error_code() != Some(ErrorCode::DatabaseBusy) => {
-                return Err(error.into());
-            }
-            _ => {}
+        unless_busy(db, || db.pragma_update(None, "journal_mode", "WAL")).map(drop)
+    }
+
+    /// Writes what `act` commits: all of it or nothing.
+    fn write<R>(&mut self, act: impl FnOnce(Transaction) -> CatalogueResult<R>) -> CatalogueResult<R> {
+        let db = self.db.get_mut();
+        if !self.is_new {
+            return act(db.transaction_with_behavior(TransactionBehavior::Immediate)?);
         }
-        Ok(db.busy_timeout(PATIENCE)?)
+        let done = unflushed::begin(db).and_then(act);
+        unflushed::wait_again(db)?;
+        done
     }
 
     /// What was kept under a name.
@@ -266,5 +295,16 @@ impl Catalogue {
     /// Where it is.
     pub fn file(&self) -> &Path {
         &self.file
+    }
+}
+
+/// What was done; nothing, and no waiting, where another program is at work.
+fn unless_busy<T>(db: &Connection, act: impl FnOnce() -> rusqlite::Result<T>) -> CatalogueResult<Option<T>> {
+    db.busy_timeout(Duration::ZERO)?;
+    let done = act();
+    db.busy_timeout(PATIENCE)?;
+    match done {
+        Err(error) if error.sqlite_error_code() == Some(ErrorCode::DatabaseBusy) => Ok(None),
+        done => Ok(Some(done?)),
     }
 }

@@ -6,7 +6,7 @@ use nine_core::metadata::Metadata;
 use nine_core::moment::{Moment, Now};
 use nine_core::tree::{NodeId, Tree};
 use nine_core::words;
-use rusqlite::{OptionalExtension, TransactionBehavior, params};
+use rusqlite::{OptionalExtension, Transaction, params};
 
 use super::{Catalogue, CatalogueResult, listing, said};
 
@@ -35,20 +35,16 @@ impl Catalogue {
         at: Moment,
         readings: &[Reading],
     ) -> CatalogueResult<()> {
-        let write = self.db.get_mut().transaction_with_behavior(TransactionBehavior::Immediate)?;
-        for reading in readings {
-            let mut add = write.prepare_cached("INSERT INTO text (body, note, said) VALUES (?1, ?2, ?3)")?;
-            let number = add.insert(params![reading.body, reading.note, reading.said])?;
-            let mut index = write.prepare_cached("INSERT INTO words (rowid, body) VALUES (?1, ?2)")?;
-            index.execute(params![number, reading.body])?;
-            said::index(&write, number, &Metadata::from_json(&reading.said))?;
-            tree.learn_text(reading.id, number as u32);
-        }
-        // Without the column that points to them the texts would never be found again.
-        if listing::save_learned(&write, address, tree, at)? {
-            write.commit()?;
-        }
-        Ok(())
+        self.write(|write| {
+            for reading in readings {
+                tree.learn_text(reading.id, add(&write, reading)?);
+            }
+            // Without the column that points to them the texts would never be found again.
+            if listing::save_learned(&write, address, tree, at)? {
+                write.commit()?;
+            }
+            Ok(())
+        })
     }
 
     /// The words of a file that were kept under a number.
@@ -128,22 +124,36 @@ impl Catalogue {
     /// # Errors
     /// If the catalogue is damaged or cannot be written.
     pub fn drop_unused_texts(&mut self) -> CatalogueResult<usize> {
-        let write = self.db.get_mut().transaction_with_behavior(TransactionBehavior::Immediate)?;
-        let used = listing::texts_in_use(&write)?;
-        let all: Vec<u32> = {
-            let mut asked = write.prepare("SELECT id FROM text")?;
-            asked.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?
-        };
-        let unused: Vec<u32> = all.into_iter().filter(|number| !used.contains(number)).collect();
-        for number in &unused {
-            // The index keeps no texts of its own, so it must be told what to forget.
-            let forget = "INSERT INTO words (words, rowid, body)
-                SELECT 'delete', id, body FROM text WHERE id = ?1";
-            write.prepare_cached(forget)?.execute([number])?;
-            said::forget(&write, *number)?;
-            write.prepare_cached("DELETE FROM text WHERE id = ?1")?.execute([number])?;
-        }
-        write.commit()?;
-        Ok(unused.len())
+        self.write(|write| {
+            let used = listing::texts_in_use(&write)?;
+            let all: Vec<u32> = {
+                let mut asked = write.prepare("SELECT id FROM text")?;
+                asked.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?
+            };
+            let unused: Vec<u32> = all.into_iter().filter(|number| !used.contains(number)).collect();
+            unused.iter().try_for_each(|number| forget(&write, *number))?;
+            write.commit()?;
+            Ok(unused.len())
+        })
     }
+}
+
+/// Adds what was read of a file; returns the number under which it is kept.
+fn add(write: &Transaction, reading: &Reading) -> CatalogueResult<u32> {
+    let mut add = write.prepare_cached("INSERT INTO text (body, note, said) VALUES (?1, ?2, ?3)")?;
+    let number = add.insert(params![reading.body, reading.note, reading.said])?;
+    let mut index = write.prepare_cached("INSERT INTO words (rowid, body) VALUES (?1, ?2)")?;
+    index.execute(params![number, reading.body])?;
+    said::index(write, number, &Metadata::from_json(&reading.said))?;
+    Ok(number as u32)
+}
+
+fn forget(write: &Transaction, number: u32) -> CatalogueResult<()> {
+    // The index keeps no texts of its own, so it must be told what to forget.
+    let forget = "INSERT INTO words (words, rowid, body)
+        SELECT 'delete', id, body FROM text WHERE id = ?1";
+    write.prepare_cached(forget)?.execute([number])?;
+    said::forget(write, number)?;
+    write.prepare_cached("DELETE FROM text WHERE id = ?1")?.execute([number])?;
+    Ok(())
 }
