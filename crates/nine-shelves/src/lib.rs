@@ -19,6 +19,7 @@ mod session;
 mod wording;
 
 use std::io::Write;
+use std::mem::ManuallyDrop;
 use std::process::ExitCode;
 
 use clap::FromArgMatches;
@@ -30,6 +31,9 @@ use crate::session::Session;
 
 /// Tells what is wrong with the words that were typed, or prints the help that was asked for.
 fn refuse_words(error: &clap::Error) -> ! {
+    if !error.use_stderr() {
+        error.exit();
+    }
     let text = error.render().to_string();
     let is_plain = text.lines().all(|line| nine_core::escape::plain(line) == line);
     if is_plain {
@@ -45,7 +49,10 @@ fn refuse_words(error: &clap::Error) -> ! {
 /// Runs the program with the words that it was started with.
 pub fn run() -> ExitCode {
     completion::answer_shell();
-    let typed = command().try_get_matches().and_then(|matches| Cli::from_arg_matches(&matches));
+    // Never taken apart: that would take as long as making it, and all is over soon.
+    let mut command = ManuallyDrop::new(command());
+    let matches = command.try_get_matches_from_mut(std::env::args_os());
+    let typed = matches.and_then(|matches| Cli::from_arg_matches(&matches));
     let cli = typed.unwrap_or_else(|error| refuse_words(&error));
     if matches!(cli.command, Some(Command::InsideReader)) {
         // It knows nothing of the person, and so needs no session.
