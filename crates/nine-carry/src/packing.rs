@@ -16,6 +16,7 @@ use nine_stores::{Meta, ReadStore, Store, StoreError, StoreResult, Summing, Watc
 use crate::lists::ALL;
 use crate::pieces::{Piece, pieces};
 use crate::same::{Held, ItemOf, same_held};
+use crate::transfer::again_from_start;
 
 /// The rights that the owner has to a pack.
 const OWN_RIGHTS: u32 = 0o600;
@@ -49,24 +50,35 @@ pub(crate) fn pack(
         true => Some(packed_size(form, source, folder, &pieces)?),
         false => None,
     };
-    let (reader, writer) = std::io::pipe()?;
-    let packed = std::thread::scope(|scope| {
-        let packer = scope.spawn(|| {
-            let mut out = BufWriter::with_capacity(BLOCK, writer);
-            packs::write(form, source, folder, &pieces, &mut out)?;
-            Ok(out.flush()?)
-        });
-        let written = target.write_new(temporary, &mut BufReader::with_capacity(BLOCK, reader), size, &meta);
-        let packed: StoreResult<()> = packer.join().unwrap_or(Err(StoreError::CopyDiffers));
-        // If the file cannot be written the packer only knows that nobody listens.
-        written.and(packed)
-    });
-    packed?;
+    again_from_start(target, temporary, &mut || {
+        let mut write = |content: &mut dyn Read| target.write_new(temporary, content, size, &meta);
+        while_packed(&|out| packs::write(form, source, folder, &pieces, out), &mut write)
+    })?;
     let sums = member_sums(source, folder)?;
     let written = Pack { store: target, path: temporary, form };
     let seen =
         compare(&PackSide { pack: written, at: &ItemPath::root() }, source, folder, Some(&sums), watch)?;
     Ok((target.entry(temporary)?.ok_or(StoreError::CopyDiffers)?.stamp(), seen))
+}
+
+/// Packs in a thread of its own what `write` reads.
+fn while_packed(
+    pack: &(dyn Fn(&mut dyn Write) -> StoreResult<()> + Sync),
+    write: &mut dyn FnMut(&mut dyn Read) -> StoreResult<u64>,
+) -> StoreResult<u64> {
+    let (reader, writer) = std::io::pipe()?;
+    std::thread::scope(|scope| {
+        let packer = scope.spawn(|| {
+            let mut out = BufWriter::with_capacity(BLOCK, writer);
+            pack(&mut out)?;
+            Ok(out.flush()?)
+        });
+        let written = write(&mut BufReader::with_capacity(BLOCK, reader));
+        let packed: StoreResult<()> = packer.join().unwrap_or(Err(StoreError::CopyDiffers));
+        // If the file cannot be written the packer only knows that nobody listens.
+        let written = written?;
+        packed.map(|()| written)
+    })
 }
 
 /// How large a pack becomes; the same things are packed into the same bytes.
@@ -208,9 +220,18 @@ pub(crate) fn unpack(
             }
             Kind::Link => target.link_new(&to, &member.leads_to, &meta)?,
             Kind::File => {
-                let mut summing = Summing::new(content);
-                target.write_new(&to, &mut summing, Some(member.size), &meta)?;
-                expect_sum(Some(&sums), &member.path, summing.sum())?;
+                let mut first = Some(content);
+                again_from_start(target, &to, &mut || {
+                    let mut write = |content: &mut dyn Read| {
+                        let mut summing = Summing::new(content);
+                        let written = target.write_new(&to, &mut summing, Some(member.size), &meta)?;
+                        expect_sum(Some(&sums), &member.path, summing.sum()).map(|()| written)
+                    };
+                    match first.take() {
+                        Some(content) => write(content),
+                        None => packs::read_member(&side.pack, &member.path, &mut write),
+                    }
+                })?;
             }
             Kind::Other => return Err(StoreError::Special),
         }

@@ -186,7 +186,6 @@ impl Route<'_> {
         }
     }
 
-    /// Copies a file, from its start again where the connection to a drive broke.
     fn copy_file(
         &self,
         piece: &Piece,
@@ -195,16 +194,10 @@ impl Route<'_> {
         write: impl Fn(&mut dyn Read, &Meta) -> StoreResult<u64>,
     ) -> StoreResult<()> {
         let meta = self.source.meta(from)?;
-        for tries in 1.. {
-            let mut content = Counted::open(self.source, from, self.watch)?;
-            match write(&mut content, &meta) {
-                Ok(written) if written == piece.entry.size => break,
-                Ok(_) => return Err(StoreError::Changed),
-                Err(StoreError::Broken(_)) if tries < TRIES => removal::remove_own_file(self.target, to)?,
-                Err(error) => return Err(error),
-            }
-        }
-        Ok(())
+        let written = again_from_start(self.target, to, &mut || {
+            write(&mut Counted::open(self.source, from, self.watch)?, &meta)
+        })?;
+        if written == piece.entry.size { Ok(()) } else { Err(StoreError::Changed) }
     }
 
     /// Reads both sides again and holds them against one another. Returns as what the copy was found.
@@ -345,4 +338,22 @@ pub(crate) fn publish(
         let _ = store.rename(target, &stamp, store, temporary);
     })?;
     Ok(stamp)
+}
+
+/// Writes a file under a name of ours, again from its start where the connection to a drive broke.
+///
+/// # Errors
+/// What the last try came to.
+pub(crate) fn again_from_start(
+    target: &dyn Store,
+    own: &ItemPath,
+    write: &mut dyn FnMut() -> StoreResult<u64>,
+) -> StoreResult<u64> {
+    for _ in 1..TRIES {
+        match write() {
+            Err(StoreError::Broken(_)) => removal::remove_own_file(target, own)?,
+            done => return done,
+        }
+    }
+    write()
 }

@@ -100,15 +100,27 @@ pub const LONGEST_LIST: usize = 250_000;
 /// # Errors
 /// [`StoreError::NotThere`], or why it cannot be read.
 pub fn read_list(pack: &Pack, name: Name<'static>) -> StoreResult<Vec<u8>> {
-    let (at, mut found) = (ItemPath::root().join(name), None);
-    visit(pack, &at, &mut |member, content| {
-        if member.path == at && member.kind == Kind::File {
-            let lines = |bytes: &[u8]| bytes.iter().filter(|byte| **byte == b'\n').count();
-            // The heading and a last line without an end.
-            let list =
-                bounded::whole(content, LARGEST_LIST)?.filter(|bytes| lines(bytes) <= LONGEST_LIST + 2);
-            let too_long = || damaged(format!("its {name} is longer than a list in a pack may be"));
-            found = Some(list.ok_or_else(too_long)?);
+    read_member(pack, &ItemPath::root().join(name), &mut |content| {
+        let lines = |bytes: &[u8]| bytes.iter().filter(|byte| **byte == b'\n').count();
+        // The heading and a last line without an end.
+        let list = bounded::whole(content, LARGEST_LIST)?.filter(|bytes| lines(bytes) <= LONGEST_LIST + 2);
+        list.ok_or_else(|| damaged(format!("its {name} is longer than a list in a pack may be")))
+    })
+}
+
+/// Lets `read` read one file of a pack.
+///
+/// # Errors
+/// [`StoreError::NotThere`], why the pack cannot be read, or what `read` says.
+pub fn read_member<T>(
+    pack: &Pack,
+    at: &ItemPath,
+    read: &mut dyn FnMut(&mut dyn Read) -> StoreResult<T>,
+) -> StoreResult<T> {
+    let mut found = None;
+    visit(pack, at, &mut |member, content| {
+        if member.path == *at && member.kind == Kind::File {
+            found = Some(read(content)?);
         }
         Ok(found.is_none())
     })?;
