@@ -67,6 +67,8 @@ pub struct Asked {
     pub depth: Option<String>,
     /// Whether it carried credentials.
     pub with_credentials: bool,
+    /// Which connection it came by, counted from 0.
+    pub connection: usize,
 }
 
 /// What all connections share.

@@ -39,12 +39,13 @@ pub(crate) async fn serve(listener: TcpListener, shared: Arc<Shared>) {
     let Ok(listener) = tokio::net::TcpListener::from_std(listener) else { return };
     let folder = Folder::new(Arc::clone(&shared.settings));
     let dav = DavHandler::builder().filesystem(Box::new(folder)).locksystem(MemLs::new()).build_handler();
-    loop {
+    for connection in 0.. {
         let Ok((stream, _)) = listener.accept().await else { continue };
         let _ = stream.set_nodelay(true);
         let (shared, dav) = (Arc::clone(&shared), dav.clone());
         tokio::spawn(async move {
-            let service = service_fn(|request| answer(Arc::clone(&shared), dav.clone(), request));
+            let answer = |request| answer(Arc::clone(&shared), dav.clone(), connection, request);
+            let service = service_fn(answer);
             let _ = http1::Builder::new().serve_connection(TokioIo::new(stream), service).await;
         });
     }
@@ -61,12 +62,18 @@ fn broken() -> io::Error {
     io::Error::from(io::ErrorKind::ConnectionAborted)
 }
 
-async fn answer(shared: Arc<Shared>, dav: DavHandler, mut request: Request<Incoming>) -> Answered {
+async fn answer(
+    shared: Arc<Shared>,
+    dav: DavHandler,
+    connection: usize,
+    mut request: Request<Incoming>,
+) -> Answered {
     let method = request.method().as_str().to_owned();
     let path = request.uri().path().to_owned();
     let with_credentials = request.headers().contains_key(AUTHORIZATION);
     let depth = request.headers().get("depth").and_then(|depth| depth.to_str().ok()).map(str::to_owned);
-    held(&shared.asked).push(Asked { method: method.clone(), path: path.clone(), depth, with_credentials });
+    let asked = Asked { method: method.clone(), path: path.clone(), depth, with_credentials, connection };
+    held(&shared.asked).push(asked);
     tokio::time::sleep(shared.settings.delay).await;
     let wrong = going_wrong(&shared, &method);
     match wrong {

@@ -1,5 +1,7 @@
 //! Between a drive and this machine, and between two drives.
 
+use std::collections::BTreeSet;
+
 use nine_standin::{Fault, Settings, Wrong};
 
 use super::drive::Drive;
@@ -142,6 +144,21 @@ fn a_broken_download_goes_on_where_it_broke_off() {
     assert!(!drive.names().contains(&"log.txt".to_owned()));
     // Once broken off twice, and read once more to compare.
     assert_eq!(drive.asked("GET"), 4);
+}
+
+#[test]
+fn connections_serve_one_file_after_the_other() {
+    let drive = Drive::with(Settings::default());
+    for number in 0..30 {
+        drive.file(&format!("log {number}.txt"), &format!("line {number}"));
+    }
+    drive.nine(&["check"]).ends(0);
+    let standin = drive.standin.as_ref().unwrap();
+    standin.asked();
+    drive.nine(&["put", "--on", "home/1", "--where", "name has log", "--yes"]).ends(0).says("30 moved");
+    let asked = standin.asked();
+    let used: BTreeSet<usize> = asked.iter().map(|asked| asked.connection).collect();
+    assert!(asked.len() > 60 && used.len() <= 8, "{} requests by {used:?}", asked.len());
 }
 
 #[test]

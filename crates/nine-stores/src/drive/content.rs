@@ -114,6 +114,11 @@ impl Download {
             return Err(StoreError::Broken("it ended too soon".into()));
         }
         self.at += length as u64;
+        if self.end == Some(self.at) {
+            // Only once its end was met an answer gives its connection back; what goes on behind it is not waited for.
+            let _ = body.read(&mut [0]);
+            self.body = None;
+        }
         Ok(length)
     }
 }
