@@ -413,6 +413,13 @@ mod tests {
     }
 
     #[test]
+    fn names_are_the_same_at_build_time() {
+        for text in ["", ".", "..", "...", "a", ".a", "a/b", "/", "a\0", "\0", "a.txt", "bänk"] {
+            assert_eq!(is_name(text.as_bytes()), is_constant_name(text.as_bytes()), "{text:?}");
+        }
+    }
+
+    #[test]
     fn paths_never_lead_upwards() {
         assert_eq!(ItemPath::new("a/../b"), None);
         assert_eq!(ItemPath::new("./a"), None);

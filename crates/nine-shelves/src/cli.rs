@@ -19,7 +19,7 @@ use crate::commands::{
 /// Rules file things onto numbered shelves, everything is shown first, nothing is overwritten or deleted, and every run can
 /// be taken back.
 #[derive(Debug, Parser)]
-#[command(name = "nine", version = env!("NINE_VERSION"), max_term_width = 100, disable_help_flag = true)]
+#[command(name = "nine", bin_name = "nine", version = env!("NINE_VERSION"), max_term_width = 100, disable_help_flag = true)]
 pub struct Cli {
     #[command(flatten)]
     pub common: Common,

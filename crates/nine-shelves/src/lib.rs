@@ -49,7 +49,7 @@ fn refuse_words(error: &clap::Error) -> ! {
 /// Runs the program with the words that it was started with.
 pub fn run() -> ExitCode {
     completion::answer_shell();
-    // Never taken apart: that would take as long as making it, and all is over soon.
+    // Never taken apart: that would take as long as making it, and the program soon ends.
     let mut command = ManuallyDrop::new(command());
     let matches = command.try_get_matches_from_mut(std::env::args_os());
     let typed = matches.and_then(|matches| Cli::from_arg_matches(&matches));

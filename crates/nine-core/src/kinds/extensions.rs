@@ -354,6 +354,19 @@ mod tests {
     }
 
     #[test]
+    fn every_extension_is_known_in_whatever_letter_case() {
+        for (item_type, list, _) in TABLE {
+            for ext in list.split_ascii_whitespace() {
+                let large = ext.to_ascii_uppercase();
+                for written in [ext, &large] {
+                    let known = lookup(written.as_bytes()).map(|known| known.item_type);
+                    assert_eq!(known, Some(*item_type), "{written}");
+                }
+            }
+        }
+    }
+
+    #[test]
     fn every_media_type_that_is_promised_is_known() {
         for (_, list, promise) in TABLE {
             let (Signed(medias) | Opaque(medias) | TextOr(medias)) = promise else { continue };

@@ -410,6 +410,18 @@ fn a_run_is_given_up() {
     assert!(away.join("1 Boats/a.pdf").exists() || world.at("Downloads/a.pdf").exists());
 }
 
+#[test]
+fn its_name_is_the_same_however_it_is_called() {
+    let world = World::new();
+    let other = world.at("shelves-of-mine");
+    std::os::unix::fs::symlink(env!("CARGO_BIN_EXE_nine"), &other).unwrap();
+    for words in [vec!["--help"], vec!["tidy", "--help"], vec!["tidy", "--no-such-option"]] {
+        let ran = std::process::Command::new(&other).args(&words).output().unwrap();
+        let told = String::from_utf8([ran.stdout, ran.stderr].concat()).unwrap();
+        assert!(told.contains("nine") && !told.contains("shelves-of-mine"), "{told}");
+    }
+}
+
 /// The number of the run that has a mark and no end.
 fn open_run(world: &World) -> String {
     let folder = world.data.join("daybook");
