@@ -60,7 +60,7 @@ pub fn folds_oddly(name: &[u8]) -> bool {
 
 /// The composed Unicode form of a text.
 pub fn composed(text: &str) -> Cow<'_, str> {
-    if is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }
+    if text.is_ascii() || is_nfc(text) { Cow::Borrowed(text) } else { Cow::Owned(text.nfc().collect()) }
 }
 
 /// First halves of double extensions, each with its second ones.

@@ -291,6 +291,16 @@ fn of_a_place_that_is_as_it_was_all_is_taken_over() {
 }
 
 #[test]
+fn a_new_catalogue_maps_its_pages() {
+    let world = world(true);
+    world.refreshed(later(10));
+    let db = rusqlite::Connection::open(world.dir.path().join("catalogue.sqlite")).unwrap();
+    let asked = |what: &str| db.pragma_query_value(None, what, |row| row.get::<_, i64>(0)).unwrap();
+    // 2: the map is kept, and nothing is moved about.
+    assert_eq!((asked("page_size"), asked("auto_vacuum")), (32_768, 2));
+}
+
+#[test]
 fn a_folder_that_is_closed_now_is_not_taken_over() {
     let world = world(true);
     fs::create_dir(world.at("box")).unwrap();

@@ -39,9 +39,13 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
             let candidates = candidates(tree, test, among);
             let exact = subject == WordSubject::Name
                 && matches!(test, WordTest::Plain(PlainTest::Has, values) if values.iter().all(|v| v.is_ascii()));
-            candidates.filter_at_once(|row| {
-                let id = NodeId::new(row);
-                (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&text(tree, subject, id))
+            // An expression of its own for each thread: what two of them share they wait for.
+            candidates.filter_at_once(|| {
+                let test = test.clone();
+                move |row| {
+                    let id = NodeId::new(row);
+                    (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&text(tree, subject, id))
+                }
             })
         }
         WordSubject::Folder => {
@@ -63,9 +67,10 @@ fn text(tree: &Tree, subject: WordSubject, id: NodeId) -> Cow<'_, str> {
         WordSubject::Stem if !tree.is_folder(id) => split_extension(name).0,
         _ => name,
     };
-    match String::from_utf8_lossy(bytes) {
-        text if tree.has_mark(id, mark::ASCII) => text,
-        text => Cow::Owned(composed(&text).into_owned()),
+    match std::str::from_utf8(bytes) {
+        Ok(text) if tree.has_mark(id, mark::ASCII) => Cow::Borrowed(text),
+        Ok(text) => composed(text),
+        Err(_) => Cow::Owned(composed(&String::from_utf8_lossy(bytes)).into_owned()),
     }
 }
 

@@ -65,14 +65,14 @@ impl Rows {
     }
 
     /// The same as [`Rows::filter`] for what takes long to answer: half of the rows are asked about on
-    /// another thread.
-    pub fn filter_at_once(&self, holds: impl Fn(usize) -> bool + Sync) -> Self {
+    /// another thread, each half by what `ask` makes for it.
+    pub fn filter_at_once<H: FnMut(usize) -> bool>(&self, ask: impl Fn() -> H + Sync) -> Self {
         let middle = self.words.len() / 2;
         if self.len() < AT_ONCE {
-            return self.filter(holds);
+            return self.filter(ask());
         }
         let half = |words: &[u64], from: usize| {
-            let part = Self { words: words.to_vec(), rows: words.len() * 64 };
+            let (part, mut holds) = (Self { words: words.to_vec(), rows: words.len() * 64 }, ask());
             part.filter(|row| holds(from * 64 + row)).words
         };
         let (first, second) = std::thread::scope(|scope| {
@@ -164,7 +164,7 @@ mod tests {
         assert_eq!(thirds.clone().or(&fives).len(), 44 + 26 - 9);
         assert_eq!(thirds.clone().without(&fives).len(), 44 - 9);
         let many = Rows::all(100_001);
-        assert_eq!(many.filter_at_once(|row| row % 7 == 0), many.filter(|row| row % 7 == 0));
+        assert_eq!(many.filter_at_once(|| |row| row % 7 == 0), many.filter(|row| row % 7 == 0));
         assert!(thirds.has_any_in(0..64) && !thirds.has_any_in(1..3) && !Rows::all_but_root(9).has(0));
         assert!(Rows::none(130).is_empty() && thirds.has(129) && !thirds.has(128));
     }

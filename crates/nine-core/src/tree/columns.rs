@@ -269,14 +269,14 @@ impl Tree {
 
     /// Whether the names of some rows, which are there, are such: what comes out of a file may be spoilt.
     pub fn names_are_sound(&self, rows: Range<usize>) -> bool {
-        // All bytes at once first: that is many times as quick, and of the names themselves only short ones are left to ask.
+        // All bytes at once first: that is many times as quick, and of the names themselves only short ones are left to
+        // ask, if there are any; loops that do not end early are quicker than what they would save.
         let bytes = &self.names[self.span_of_names(rows.clone())];
         let ends = &self.name_end[rows.start.saturating_sub(1)..rows.end];
-        let is_name = |pair: &[u32]| {
-            let (start, end) = (pair[0] as usize, pair[1] as usize);
-            end - start >= 3 || Name::new(&self.names[start..end]).is_some()
-        };
-        !bytes.iter().fold(false, |any, byte| any | matches!(byte, b'/' | 0)) && ends.windows(2).all(is_name)
+        let lengths = || ends.iter().zip(&ends[1..]).map(|(start, end)| end - start);
+        let is_name = |pair: &[u32]| Name::new(&self.names[pair[0] as usize..pair[1] as usize]).is_some();
+        let any_short = lengths().fold(false, |any, length| any | (length < 3));
+        memchr::memchr2(b'/', 0, bytes).is_none() && (!any_short || ends.windows(2).all(is_name))
     }
 
     /// Whether the parents, folders and names of some rows make sense, where they are there.
@@ -287,9 +287,9 @@ impl Tree {
         let folders = self.folder.get(rows.clone()).filter(|_| count > 0).unwrap_or_default();
         let parents = self.parent.get(rows.clone()).unwrap_or_default();
         let ends = self.name_end.get(rows.start.saturating_sub(1)..rows.end).unwrap_or_default();
-        parents.iter().zip(rows).all(is_above)
-            && folders.iter().all(is_folder)
-            && ends.windows(2).all(|pair| pair[0] <= pair[1])
+        parents.iter().zip(rows).fold(true, |all, one| all & is_above(one))
+            && folders.iter().fold(true, |all, one| all & is_folder(one))
+            && ends.iter().zip(ends.get(1..).unwrap_or_default()).fold(true, |all, (a, b)| all & (a <= b))
             && (self.names.is_empty() || ends.last().is_none_or(|end| *end as usize <= self.names.len()))
     }
 

@@ -194,11 +194,18 @@ struct PartOfPlace<'a> {
 const ROWS: usize = 512;
 
 impl PartOfPlace<'_> {
-    /// The blocks in which there is a row that is wanted, the last first.
+    /// The blocks in which there is a row that is wanted; those side by side are one.
     fn blocks(&self) -> Vec<Range<usize>> {
         let rows = self.tree.rows();
-        let blocks = (0..rows).step_by(ROWS).map(|start| start..(start + ROWS).min(rows));
-        blocks.rev().filter(|block| self.wanted.has_any_in(block.clone())).collect()
+        let all = (0..rows).step_by(ROWS).map(|start| start..(start + ROWS).min(rows));
+        let mut blocks: Vec<Range<usize>> = Vec::new();
+        for block in all.filter(|block| self.wanted.has_any_in(block.clone())) {
+            match blocks.last_mut() {
+                Some(last) if last.end == block.start => last.end = block.end,
+                _ => blocks.push(block),
+            }
+        }
+        blocks
     }
 
     /// Adds the parents of the rows, and wants the folders above them too. A parent stands before

@@ -214,8 +214,9 @@ impl Catalogue {
             _ => {}
         }
         let db = Connection::open_with_flags(file, flags)?;
-        // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
-        db.execute_batch("PRAGMA page_size = 32768;")?;
+        // Pages as large as may be, since a column is read as a whole; and a map of what page follows which, without
+        // which all pages before a row would have to be read for it. Both count for a new file only.
+        db.execute_batch("PRAGMA page_size = 32768; PRAGMA auto_vacuum = INCREMENTAL;")?;
         unflushed::wait_again(&db)?;
         let version = || db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0));
         db.busy_timeout(PATIENCE)?;

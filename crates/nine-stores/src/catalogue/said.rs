@@ -123,18 +123,24 @@ fn add_those(
     holds: impl Fn(ValueRef) -> bool,
     found: &mut TextNumbers,
 ) -> CatalogueResult<()> {
-    let mut last: Option<(Value, bool)> = None;
+    let (mut last, mut answer) = (Vec::new(), None);
     while let Some(row) = rows.next()? {
         let value = row.get_ref(0)?;
-        let answer = match &last {
-            Some((known, answer)) if ValueRef::from(known) == value => *answer,
-            _ => {
-                let answer = holds(value);
-                last = Some((value.try_into().map_err(|_| CatalogueError::Damaged)?, answer));
-                answer
+        let number;
+        let bytes = match value {
+            ValueRef::Text(text) => text,
+            ValueRef::Integer(figure) => {
+                number = figure.to_ne_bytes();
+                &number[..]
             }
+            _ => return Err(CatalogueError::Damaged),
         };
-        if answer {
+        if answer.is_none() || last != bytes {
+            last.clear();
+            last.extend_from_slice(bytes);
+            answer = Some(holds(value));
+        }
+        if answer == Some(true) {
             found.add(row.get(1)?);
         }
     }
