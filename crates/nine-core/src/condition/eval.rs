@@ -1,6 +1,6 @@
 //! Whether a condition holds for an item, and which test decided.
 
-use std::ops::Range;
+use std::ops::{Range, RangeInclusive};
 
 use super::{
     AgeSubject, Compare, Condition, CountSubject, DateSubject, DateTest, Flag, PlainTest, TagTest, Test,
@@ -320,10 +320,17 @@ impl Test {
         }
     }
 
-    /// The moments between which a test of a date holds, the last not among them.
-    pub fn said_range(&self, now: &Now) -> Option<Range<Moment>> {
+    /// The numbers between which alone a test of a date (nanoseconds since 1970) or of a figure may hold.
+    pub fn said_range(&self, now: &Now) -> Option<RangeInclusive<i64>> {
+        let number = |figure: u64| i64::try_from(figure).unwrap_or(i64::MAX);
         match self {
-            Test::Date(_, test) => Some(test.range(now)),
+            Test::Date(_, test) => {
+                let Range { start, end } = test.range(now);
+                Some(start.0..=end.0.saturating_sub(1))
+            }
+            Test::Count(_, Compare::Over, figure) => Some(number(figure.saturating_add(1))..=i64::MAX),
+            Test::Count(_, Compare::Under, figure) => Some(0..=number(figure.saturating_sub(1))),
+            Test::Count(_, Compare::Is, figure) => Some(number(*figure)..=number(*figure)),
             _ => None,
         }
     }

@@ -1,13 +1,13 @@
 //! What files say of themselves, a row a value: an index of what stands with their texts.
 
-use std::ops::Range;
+use std::ops::RangeInclusive;
 
 use nine_core::condition::Test;
 use nine_core::find::TextNumbers;
 use nine_core::metadata::{FigureField, Metadata, SaidField, SaidValue, Taken, TextField};
 use nine_core::moment::{Moment, Now};
-use rusqlite::types::{Value, ValueRef};
-use rusqlite::{Connection, OptionalExtension, Rows, params};
+use rusqlite::types::Value;
+use rusqlite::{Connection, OptionalExtension, params};
 
 use super::{CatalogueError, CatalogueResult};
 
@@ -75,74 +75,80 @@ pub fn forget(write: &Connection, text: u32) -> CatalogueResult<()> {
 
 /// The texts of the files for which a test of one field holds.
 pub fn holding(db: &Connection, field: SaidField, test: &Test, now: &Now) -> CatalogueResult<TextNumbers> {
-    let mut found = TextNumbers::default();
-    let range = test.said_range(now);
-    match (field, range) {
+    let mut found = Found { db, texts: TextNumbers::default() };
+    let number = number_of(field);
+    match (field, test.said_range(now)) {
         (SaidField::Taken, Some(range)) => {
-            let off = Moment(range.start.0.saturating_sub(ZONES))..Moment(range.end.0.saturating_add(ZONES));
-            let holds = |value: ValueRef| {
-                let clock = Taken::of_clock(Moment(value.as_i64().unwrap_or_default()));
-                test.holds_for_said(SaidValue::Taken(clock), now)
-            };
-            add_between(db, CLOCK, off, holds, &mut found)?;
-            add_between(db, number_of(field), range, |_| true, &mut found)?;
+            let off = range.start().saturating_sub(ZONES)..=range.end().saturating_add(ZONES);
+            let clock = |at| SaidValue::Taken(Taken::of_clock(Moment(at)));
+            found.add_between(CLOCK, off, |at| test.holds_for_said(clock(at), now))?;
+            found.add_between(number, range, |_| true)?;
         }
-        (_, Some(range)) => add_between(db, number_of(field), range, |_| true, &mut found)?,
-        (_, None) => {
-            let mut ask =
-                db.prepare_cached("SELECT value, text FROM said WHERE field = ?1 ORDER BY value")?;
-            let holds = |value: ValueRef| match (field, value) {
-                (SaidField::Figure(_), ValueRef::Integer(figure)) => {
-                    test.holds_for_said(SaidValue::Figure(figure as u64), now)
-                }
-                (_, value) => {
-                    value.as_str().is_ok_and(|text| test.holds_for_said(SaidValue::Text(text), now))
-                }
-            };
-            add_those(ask.query([number_of(field)])?, holds, &mut found)?;
+        (SaidField::Figure(_), Some(range)) => {
+            let figure = |figure| SaidValue::Figure(figure as u64);
+            found.add_between(number, range, |value| test.holds_for_said(figure(value), now))?;
         }
+        (_, Some(range)) => found.add_between(number, range, |_| true)?,
+        (_, None) => found.add_texts(number, |text| test.holds_for_said(SaidValue::Text(text), now))?,
     }
-    Ok(found)
+    Ok(found.texts)
 }
 
-fn add_between(
-    db: &Connection,
-    field: i64,
-    range: Range<Moment>,
-    holds: impl Fn(ValueRef) -> bool,
-    found: &mut TextNumbers,
-) -> CatalogueResult<()> {
-    let ask = "SELECT value, text FROM said WHERE field = ?1 AND value >= ?2 AND value < ?3";
-    let mut ask = db.prepare_cached(ask)?;
-    add_those(ask.query(params![field, range.start.0, range.end.0])?, holds, found)
+/// What was found so far.
+struct Found<'c> {
+    db: &'c Connection,
+    texts: TextNumbers,
 }
 
-/// Rows come in the order of their values, and each value is asked about once.
-fn add_those(
-    mut rows: Rows,
-    holds: impl Fn(ValueRef) -> bool,
-    found: &mut TextNumbers,
-) -> CatalogueResult<()> {
-    let (mut last, mut answer) = (Vec::new(), None);
-    while let Some(row) = rows.next()? {
-        let value = row.get_ref(0)?;
-        let number;
-        let bytes = match value {
-            ValueRef::Text(text) => text,
-            ValueRef::Integer(figure) => {
-                number = figure.to_ne_bytes();
-                &number[..]
+impl Found<'_> {
+    /// Adds those with a number among these for which `holds` is true.
+    fn add_between(
+        &mut self,
+        field: i64,
+        range: RangeInclusive<i64>,
+        holds: impl Fn(i64) -> bool,
+    ) -> CatalogueResult<()> {
+        let ask = "SELECT value, text FROM said WHERE field = ?1 AND value BETWEEN ?2 AND ?3";
+        let mut ask = self.db.prepare_cached(ask)?;
+        let mut rows = ask.query(params![field, range.start(), range.end()])?;
+        while let Some(row) = rows.next()? {
+            if holds(row.get(0)?) {
+                self.texts.add(row.get(1)?);
             }
-            _ => return Err(CatalogueError::Damaged),
-        };
-        if answer.is_none() || last != bytes {
-            last.clear();
-            last.extend_from_slice(bytes);
-            answer = Some(holds(value));
         }
-        if answer == Some(true) {
-            found.add(row.get(1)?);
+        Ok(())
+    }
+
+    /// Adds those with a text for which `holds` is true. It is asked once about each, and of those that very many
+    /// files have and for which it is not, only the first files are passed over one by one.
+    fn add_texts(&mut self, field: i64, holds: impl Fn(&str) -> bool) -> CatalogueResult<()> {
+        let ask = "SELECT value, text FROM said WHERE field = ?1 AND value > ?2 ORDER BY value";
+        let mut ask = self.db.prepare_cached(ask)?;
+        // Every text stands behind every number.
+        let mut behind = Value::Integer(i64::MAX);
+        loop {
+            let mut rows = ask.query(params![field, behind])?;
+            let (mut last, mut answer, mut in_vain) = (String::new(), None, 0);
+            loop {
+                let Some(row) = rows.next()? else { return Ok(()) };
+                let text = row.get_ref(0)?.as_str().map_err(|_| CatalogueError::Damaged)?;
+                if answer.is_none() || last != text {
+                    last.clear();
+                    last.push_str(text);
+                    (answer, in_vain) = (Some(holds(text)), 0);
+                }
+                if answer == Some(true) {
+                    self.texts.add(row.get(1)?);
+                } else if in_vain == MOST_IN_VAIN {
+                    break;
+                }
+                in_vain += 1;
+            }
+            behind = Value::Text(last);
         }
     }
-    Ok(())
 }
+
+/// So many files of a text that is not asked for are passed over one by one: to find the next text by the index takes
+/// as long.
+const MOST_IN_VAIN: usize = 16;
