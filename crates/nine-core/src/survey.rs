@@ -332,7 +332,7 @@ fn inside_of_kept_together(tree: &Tree) -> Rows {
 
 /// All entries that are not hidden.
 pub fn visible(tree: &Tree) -> Rows {
-    Rows::all(tree.rows()).filter(|row| row > 0 && !tree.has_mark(NodeId::new(row), mark::HIDDEN))
+    Rows::all_but_root(tree.rows()).without(&Rows::marked(tree, mark::HIDDEN))
 }
 
 #[cfg(test)]

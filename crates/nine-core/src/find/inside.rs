@@ -67,7 +67,7 @@ impl Query<'_> {
         let none = TextNumbers::default();
         let answers = self.texts.get(&test.to_string()).unwrap_or(&none);
         // No text has the number of what was not read.
-        let yes = among.filter(|row| answers.has(tree.text(NodeId::new(row))));
+        let yes = among.filter_column(tree.text_numbers(), |number| answers.has(number));
         if self.settle_for_less {
             return Matches::sure(yes);
         }

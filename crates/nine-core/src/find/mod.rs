@@ -134,18 +134,21 @@ impl<'a> Query<'a> {
                     true => tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED),
                     false => tree.wants_look(id),
                 };
-                self.looked(among, |id| wanted[tree.item_type(id) as usize], unseen)
+                let known = among.filter_column(tree.types(), |known| wanted[usize::from(known)]);
+                self.looked(known, among, unseen)
             }
             Test::Flag(Flag::Mislabelled) => {
                 let unseen = |id| tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED);
-                self.looked(among, |id| tree.has_mark(id, mark::MISLABELLED), unseen)
+                self.looked(Rows::marked(tree, mark::MISLABELLED).and(among), among, unseen)
             }
             Test::Ext(wanted) => Matches::sure(names::with_extension(tree, wanted, among)),
             Test::Words(WordSubject::Text, _) => self.text(test, among),
             Test::Words(WordSubject::Said(field), _) => self.said(test, among, *field == TextField::Origin),
             Test::Words(subject, words) => Matches::sure(names::with_words(tree, *subject, words, among)),
             Test::Tag(test) => self.tagged(test, among),
-            Test::Size(compare, bytes) => sure_of(among, |id| compare.holds(tree.size(id), bytes.0)),
+            Test::Size(compare, bytes) => {
+                Matches::sure(among.filter_column(tree.sizes(), |size| compare.holds(size, bytes.0)))
+            }
             Test::Count(CountSubject::Depth, compare, number) => {
                 sure_of(among, |id| compare.holds(tree.depth(id) as u64, *number))
             }
@@ -164,21 +167,19 @@ impl<'a> Query<'a> {
             }
             Test::Age(subject, compare, span) => {
                 let limit = self.now.before(*span);
-                sure_of(among, |id| (self.age_from(*subject, id) < limit) == (*compare == Compare::Over))
+                let holds = |from: Moment| (from < limit) == (*compare == Compare::Over);
+                match tree.kept_ages().filter(|_| *subject == AgeSubject::Age) {
+                    Some(ages) => Matches::sure(among.filter_column(ages, |from| holds(Moment(from)))),
+                    None => sure_of(among, |id| holds(self.age_from(*subject, id))),
+                }
             }
             Test::Facet(facet, test) => self.facet(facet, test, among),
             Test::Flag(flag) => sure_of(among, |id| self.flag(*flag, id)),
         }
     }
 
-    /// A test whose answer may depend on contents that nobody looked at yet.
-    fn looked(
-        &self,
-        among: &Rows,
-        holds: impl Fn(NodeId) -> bool,
-        unseen: impl Fn(NodeId) -> bool,
-    ) -> Matches {
-        let yes = among.filter(|row| holds(NodeId::new(row)));
+    /// A test whose answer `yes` may depend on contents that nobody looked at yet.
+    fn looked(&self, yes: Rows, among: &Rows, unseen: impl Fn(NodeId) -> bool) -> Matches {
         if self.settle_for_less {
             return Matches::sure(yes);
         }
@@ -246,12 +247,12 @@ impl<'a> Query<'a> {
         let without = test.holds_for_either(&[], &[]);
         let mut answers = vec![self.settle_for_less && without, without];
         answers.extend(self.tree.tag_sets().map(|(_, set)| test.holds_for_either(&set.own, &set.inside)));
-        let set = |row: usize| self.tree.tag_set_of(NodeId::new(row)) as usize;
-        let yes = among.filter(|row| answers.get(set(row)).copied().unwrap_or(false));
+        let sets = self.tree.tag_set_numbers();
+        let yes = among.filter_column(sets, |set| answers.get(set as usize).copied().unwrap_or(false));
         if self.settle_for_less {
             return Matches::sure(yes);
         }
-        Matches { maybe: among.filter(|row| set(row) == 0), yes }
+        Matches { maybe: among.filter_column(sets, |set| set == 0), yes }
     }
 
     /// The same with the tags of every folder above.

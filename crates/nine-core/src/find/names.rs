@@ -50,7 +50,7 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
         }
         WordSubject::Folder => {
             let folders = match part_of_a_name(test) {
-                true => below(tree, &with_words(tree, WordSubject::Name, test, &all_folders(tree))),
+                true => below(tree, &with_words(tree, WordSubject::Name, test, &Rows::folders(tree))),
                 false => in_folders(tree, |path| test.holds(path)),
             };
             among.filter(|row| folders.has(tree.parent(NodeId::new(row)).row()))
@@ -76,13 +76,9 @@ fn text(tree: &Tree, subject: WordSubject, id: NodeId) -> Cow<'_, str> {
 
 /// Folders whose path passes a test, among them the place itself with an empty path.
 fn in_folders(tree: &Tree, holds: impl Fn(&str) -> bool) -> Rows {
-    let folders = all_folders(tree);
+    let folders = Rows::folders(tree);
     let mut walk = PathWalk::default();
     folders.filter(|row| holds(&walk.path(tree, NodeId::new(row))))
-}
-
-fn all_folders(tree: &Tree) -> Rows {
-    Rows::all(tree.rows()).filter(|row| tree.is_folder(NodeId::new(row)))
 }
 
 /// Whether a test of a path asks for a part without a slash, which lies in one of the names on the way.
@@ -151,13 +147,13 @@ fn candidates(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
         WordTest::Like(shapes) => shapes.iter().map(|shape| longest_part(&fold(shape))).collect(),
     };
     // Folding changes bytes outside ASCII, but what is ASCII in a folded name stands in the name too.
-    let odd = among.filter(|row| tree.has_mark(NodeId::new(row), mark::FOLDS_ODDLY));
+    let odd = Rows::marked(tree, mark::FOLDS_ODDLY).and(among);
     let plain = among.clone().without(&odd);
     let mut found = odd;
     for part in &parts {
         let more = match longest_ascii(part) {
             "" if part.is_empty() => plain.clone(),
-            "" => plain.filter(|row| !tree.has_mark(NodeId::new(row), mark::ASCII)),
+            "" => plain.clone().without(&Rows::marked(tree, mark::ASCII)),
             ascii => holding(tree, ascii.as_bytes(), &plain),
         };
         found = found.or(&more);

@@ -1,6 +1,6 @@
 //! A set of rows: one bit each.
 
-use crate::tree::NodeId;
+use crate::tree::{NodeId, Tree};
 
 /// Fewer rows than this are not worth a second thread.
 const AT_ONCE: usize = 16 * 1024;
@@ -62,6 +62,37 @@ impl Rows {
             words[at] = found;
         }
         Self { words, rows: self.rows }
+    }
+
+    /// Those of `self` for whose value in a column `holds` is true; a row that the column does not reach has the usual
+    /// value. Of rows side by side all are asked about, which is several times as quick as [`Rows::filter`].
+    #[inline]
+    pub fn filter_column<T: Copy + Default>(&self, column: &[T], holds: impl Fn(T) -> bool) -> Self {
+        let blocks = self.words.iter().enumerate().map(|(at, word)| match *word {
+            0 => 0,
+            word => {
+                let rest = column.get(at * 64..).unwrap_or_default();
+                word & match rest.first_chunk() {
+                    Some(values) => bits(values, &holds),
+                    None => {
+                        let mut values = [T::default(); 64];
+                        values[..rest.len()].copy_from_slice(rest);
+                        bits(&values, &holds)
+                    }
+                }
+            }
+        });
+        Self { words: blocks.collect(), rows: self.rows }
+    }
+
+    /// The folders of a tree, among them the place itself.
+    pub fn folders(tree: &Tree) -> Self {
+        Self::all(tree.rows()).filter_column(tree.kinds(), Tree::stands_for_folder)
+    }
+
+    /// The rows of a tree that have one of these bits of [`crate::tree::mark`].
+    pub fn marked(tree: &Tree, mark: u8) -> Self {
+        Self::all(tree.rows()).filter_column(tree.marks(), |marks| marks & mark != 0)
     }
 
     /// The same as [`Rows::filter`] for what takes long to answer: half of the rows are asked about on
@@ -149,9 +180,35 @@ impl Rows {
     }
 }
 
+/// For which of 64 values something holds, a bit each, the first one lowest.
+#[inline]
+fn bits<T: Copy>(values: &[T; 64], holds: &impl Fn(T) -> bool) -> u64 {
+    // Bytes first, without a jump; eight of them, each 0 or 1, are put together by one product, whose upper byte has
+    // the one at 8 i by way of the factor's bit at 56 - 7 i. No two of its parts meet.
+    let mut bytes = [0; 64];
+    bytes.iter_mut().zip(values).for_each(|(byte, value)| *byte = u8::from(holds(*value)));
+    let (eights, _) = bytes.as_chunks();
+    let packed =
+        eights.iter().map(|eight| u64::from_le_bytes(*eight).wrapping_mul(0x0102_0408_1020_4080) >> 56);
+    packed.rev().fold(0, |word, byte| word << 8 | byte)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn columns_are_asked_as_rows_are(
+            column in proptest::collection::vec(0..4_u32, 0..300), rows in 1..300_usize, wanted in 0..4_u32, step in 1..80_usize,
+        ) {
+            let among = Rows::all(rows).filter(|row| row % step == 0 || row % 7 == 0);
+            let value = |row: usize| column.get(row).copied().unwrap_or(0);
+            let expected = among.filter(|row| value(row) == wanted);
+            prop_assert_eq!(among.filter_column(&column, |value| value == wanted), expected);
+        }
+    }
 
     #[test]
     fn sets_behave_as_sets() {

@@ -239,6 +239,46 @@ impl Tree {
         start as usize..self.name_end[rows.end - 1] as usize
     }
 
+    /// The sizes of all rows; as the other columns, nothing where it was not loaded.
+    pub(crate) fn sizes(&self) -> &[u64] {
+        &self.size
+    }
+
+    /// The numbers of the types of all rows, as in [`crate::kinds::TYPES`].
+    pub(crate) fn types(&self) -> &[u8] {
+        &self.item_type
+    }
+
+    /// The bits of [`super::mark`] of all rows.
+    pub(crate) fn marks(&self) -> &[u8] {
+        &self.marks
+    }
+
+    /// What stands for the kinds of all rows.
+    pub(crate) fn kinds(&self) -> &[u8] {
+        &self.kind
+    }
+
+    /// Whether one of [`Tree::kinds`] is that of a folder.
+    pub(crate) fn stands_for_folder(kind: u8) -> bool {
+        kind == super::FOLDER
+    }
+
+    /// [`Tree::tag_set_of`] all rows.
+    pub(crate) fn tag_set_numbers(&self) -> &[u32] {
+        &self.tags
+    }
+
+    /// [`Tree::text`] of all rows.
+    pub(crate) fn text_numbers(&self) -> &[u32] {
+        &self.text
+    }
+
+    /// [`Tree::age_from`] of all rows, in nanoseconds since 1970, where it was not made of other columns.
+    pub(crate) fn kept_ages(&self) -> Option<&[i64]> {
+        Some(&*self.age_from).filter(|ages| ages.len() == self.rows)
+    }
+
     /// A tree of so many rows whose columns are yet to be filled.
     pub fn of_rows(rows: usize) -> Self {
         Self { rows, ..Self::default() }

@@ -36,7 +36,7 @@ impl Looking<'_> {
         let asks_tags = needs.has(Need::Tags);
         if question.inside && asks_tags {
             let tree = &self.views[view].tree;
-            let folders = all_rows(tree).filter(|row| tree.is_folder(NodeId::new(row)));
+            let folders = all_rows(tree).and(&Rows::folders(tree));
             self.learn(view, &folders, Unlearned { tags: true, content: false });
         }
         if needs.has(Need::Copies) && self.views[view].store().is_none() {

@@ -209,7 +209,7 @@ impl<'w> Search<'w, '_> {
     fn rows(&self, looking: &mut Looking, view: usize) -> Result<(Rows, u64)> {
         let all = self.candidates(looking, view);
         let tree = &looking.views[view].tree;
-        let hidden = all.filter(|row| tree.has_mark(NodeId::new(row), mark::HIDDEN));
+        let hidden = Rows::marked(tree, mark::HIDDEN).and(&all);
         let (shown, hidden) = match self.with_hidden() {
             true => (all, None),
             false => (all.without(&hidden), Some(hidden).filter(|hidden| !hidden.is_empty())),
@@ -250,7 +250,7 @@ impl<'w> Search<'w, '_> {
         let all = match (self.request.empty_folders, folders) {
             (true, _) => all_rows(tree).filter(|row| tree.items(NodeId::new(row)) == Some(0)),
             (false, true) => all_rows(tree),
-            (false, false) => all_rows(tree).filter(|row| !tree.is_folder(NodeId::new(row))),
+            (false, false) => all_rows(tree).without(&Rows::folders(tree)),
         };
         // Of what is only known, the columns that tell may not be there.
         let archived = if self.request.no_archive { self.archived(&looking.views[view]) } else { None };

@@ -150,7 +150,7 @@ fn a_broken_download_goes_on_where_it_broke_off() {
 fn connections_serve_one_file_after_the_other() {
     let drive = Drive::with(Settings::default());
     for number in 0..30 {
-        drive.file(&format!("log {number}.txt"), &format!("line {number}"));
+        drive.file(format!("log {number}.txt"), &format!("line {number}"));
     }
     drive.nine(&["check"]).ends(0);
     let standin = drive.standin.as_ref().unwrap();
