@@ -214,9 +214,8 @@ impl Catalogue {
             _ => {}
         }
         let db = Connection::open_with_flags(file, flags)?;
-        // Pages as large as may be, since a column is read as a whole; and a map of what page follows which, without
-        // which all pages before a row would have to be read for it. Both count for a new file only.
-        db.execute_batch("PRAGMA page_size = 32768; PRAGMA auto_vacuum = INCREMENTAL;")?;
+        // Pages as large as may be, since a column is read as a whole. It counts for a new file only.
+        db.execute_batch("PRAGMA page_size = 32768;")?;
         unflushed::wait_again(&db)?;
         let version = || db.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0));
         db.busy_timeout(PATIENCE)?;
@@ -238,6 +237,9 @@ impl Catalogue {
         if note.is_some() {
             unflushed::wait_for_nothing(db)?;
         }
+        // A map of what page follows which, without which all pages before a row would have to be read for it. It is
+        // asked for here alone, since to ask for it writes.
+        db.execute_batch("PRAGMA auto_vacuum = INCREMENTAL")?;
         let lay = Transaction::new_unchecked(db, TransactionBehavior::Immediate)?;
         let is_ours = lay.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? == 0;
         if is_ours {
