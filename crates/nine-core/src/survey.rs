@@ -309,7 +309,7 @@ pub fn odd(query: &Query, among: &Among, oddity: Oddity) -> Rows {
 
 /// Folders whose name, letter case and Unicode form ignored, another has as well.
 fn same_name(tree: &Tree, among: &Rows) -> Rows {
-    let folders = among.filter(|row| tree.is_folder(NodeId::new(row)));
+    let folders = among.clone().and(&Rows::folders(tree));
     let mut counts: HashMap<String, u32> = HashMap::new();
     for id in folders.ids() {
         *counts.entry(fold_bytes(tree.name(id))).or_default() += 1;

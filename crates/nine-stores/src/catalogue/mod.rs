@@ -237,9 +237,9 @@ impl Catalogue {
         if note.is_some() {
             unflushed::wait_for_nothing(db)?;
         }
-        // A map of what page follows which, without which all pages before a row would have to be read for it. It is
-        // asked for here alone, since to ask for it writes.
-        db.execute_batch("PRAGMA auto_vacuum = INCREMENTAL")?;
+        // A map of what page follows which, without which all pages before a row would have to be read for it. SQLite
+        // takes it up when it is prepared; carried out it would write at once, without the note.
+        drop(db.prepare("PRAGMA auto_vacuum = INCREMENTAL")?);
         let lay = Transaction::new_unchecked(db, TransactionBehavior::Immediate)?;
         let is_ours = lay.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0))? == 0;
         if is_ours {

@@ -5,7 +5,7 @@ use crate::condition::{Condition, Flag, Need};
 use crate::find::{Query, Rows, TextAnswers};
 use crate::moment::Now;
 use crate::rules::Rule;
-use crate::tree::{NodeId, Tree, mark};
+use crate::tree::{Tree, mark};
 
 /// The rows that some of the rules may be for; all, where columns alone do not tell.
 pub(super) fn reached<'r>(rules: impl Iterator<Item = &'r Rule>, tree: &Tree, now: &Now) -> Rows {
@@ -36,5 +36,5 @@ fn possible(condition: &Condition, among: &Rows, tree: &Tree, now: &Now) -> Rows
         return found;
     }
     // A rule goes by the name of what lies deeper where that tells a type, also if its content was looked at.
-    found.or(&among.filter(|row| tree.has_mark(NodeId::new(row), mark::LOOKED)))
+    found.or(&Rows::marked(tree, mark::LOOKED).and(among))
 }
