@@ -25,6 +25,7 @@ pub use print::in_condition;
 pub use typed::from_typed;
 pub use vocabulary::is_subject;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use crate::amount::Bytes;
@@ -246,6 +247,20 @@ impl Pattern {
         compiled
             .map(|regex| Self { text: text.to_owned(), regex })
             .map_err(|e| e.to_string().lines().last().unwrap_or_default().trim().to_owned())
+    }
+
+    /// Texts with one of which all that it finds begins, letter by letter; none where that is not known, or where they
+    /// are so many or so short that nothing is gained.
+    pub(crate) fn beginnings(&self) -> Vec<String> {
+        use regex_syntax::hir::literal::Extractor;
+        let Ok(parsed) = regex_syntax::parse(&self.text) else { return Vec::new() };
+        // Classes are taken apart only where they are a letter in all its cases.
+        let begins = Extractor::new().limit_class(3).limit_total(64).extract(&parsed);
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).to_ascii_lowercase();
+        let literals = begins.literals().unwrap_or_default();
+        let texts: BTreeSet<String> = literals.iter().map(|literal| text(literal.as_bytes())).collect();
+        let is_worth = texts.len() <= 8 && texts.iter().all(|text| text.len() >= 3);
+        if is_worth { texts.into_iter().collect() } else { Vec::new() }
     }
 }
 

@@ -2,6 +2,7 @@
 //! what it finds is held against the test itself.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use memchr::memmem::Finder;
 
@@ -41,10 +42,10 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
                 && matches!(test, WordTest::Plain(PlainTest::Has, values) if values.iter().all(|v| v.is_ascii()));
             // An expression of its own for each thread: what two of them share they wait for.
             candidates.filter_at_once(|| {
-                let test = test.clone();
+                let (test, mut texts) = (test.clone(), Texts::of_tree(tree));
                 move |row| {
                     let id = NodeId::new(row);
-                    (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&text(tree, subject, id))
+                    (exact && tree.has_mark(id, mark::ASCII)) || test.holds(&texts.of(subject, id))
                 }
             })
         }
@@ -60,17 +61,50 @@ pub(super) fn with_words(tree: &Tree, subject: WordSubject, test: &WordTest, amo
     }
 }
 
-/// The name or stem of an entry as a text.
-fn text(tree: &Tree, subject: WordSubject, id: NodeId) -> Cow<'_, str> {
-    let name = tree.name(id);
-    let bytes = match subject {
-        WordSubject::Stem if !tree.is_folder(id) => split_extension(name).0,
-        _ => name,
-    };
-    match std::str::from_utf8(bytes) {
-        Ok(text) if tree.has_mark(id, mark::ASCII) => Cow::Borrowed(text),
-        Ok(text) => composed(text),
-        Err(_) => Cow::Owned(composed(&String::from_utf8_lossy(bytes)).into_owned()),
+/// Bytes of names that are looked through at once whether they are texts.
+const TEXT: usize = 4 * 1024;
+
+/// Names as texts, asked for in rising order: whether many in turn are texts is known sooner than of each alone.
+struct Texts<'t> {
+    tree: &'t Tree,
+    rows: Range<usize>,
+    /// Where their names start.
+    start: usize,
+    /// These names, one behind the other, if all of that is a text.
+    text: Option<&'t str>,
+}
+
+impl<'t> Texts<'t> {
+    fn of_tree(tree: &'t Tree) -> Self {
+        Self { tree, rows: 0..0, start: 0, text: None }
+    }
+
+    /// The name or stem of an entry.
+    fn of(&mut self, subject: WordSubject, id: NodeId) -> Cow<'t, str> {
+        let name = self.tree.name(id);
+        let bytes = match subject {
+            WordSubject::Stem if !self.tree.is_folder(id) => split_extension(name).0,
+            _ => name,
+        };
+        match self.text(id, bytes) {
+            Some(text) if self.tree.has_mark(id, mark::ASCII) => Cow::Borrowed(text),
+            Some(text) => composed(text),
+            None => Cow::Owned(composed(&String::from_utf8_lossy(bytes)).into_owned()),
+        }
+    }
+
+    /// These bytes with which a name begins, if they are a text.
+    fn text(&mut self, id: NodeId, bytes: &'t [u8]) -> Option<&'t str> {
+        let row = id.row();
+        if !self.rows.contains(&row) {
+            let (next, names) = self.tree.names_from(row, TEXT);
+            self.start = self.tree.span_of_names(row..row + 1).start;
+            (self.rows, self.text) = (row..next, std::str::from_utf8(names).ok());
+        }
+        let Some(text) = self.text else { return std::str::from_utf8(bytes).ok() };
+        let at = self.tree.span_of_names(row..row + 1).start - self.start;
+        // Halves of one letter that two names end and begin with make no text of them.
+        text.get(at..at + bytes.len())
     }
 }
 
@@ -142,7 +176,10 @@ impl PathWalk {
 /// Rows whose name may pass a test; no other does.
 fn candidates(tree: &Tree, test: &WordTest, among: &Rows) -> Rows {
     let parts: Vec<String> = match test {
-        WordTest::Matches(_) => return among.clone(),
+        WordTest::Matches(pattern) => match pattern.beginnings() {
+            beginnings if beginnings.is_empty() => return among.clone(),
+            beginnings => beginnings,
+        },
         WordTest::Plain(_, values) => values.iter().map(|value| fold(value)).collect(),
         WordTest::Like(shapes) => shapes.iter().map(|shape| longest_part(&fold(shape))).collect(),
     };

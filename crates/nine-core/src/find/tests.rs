@@ -23,7 +23,7 @@ fn now() -> Now {
 /// What a generated entry is like.
 #[derive(Debug, Clone)]
 struct Seed {
-    name: String,
+    name: Vec<u8>,
     kind: Kind,
     size: u64,
     days: i64,
@@ -40,8 +40,7 @@ fn day(days: i64) -> Moment {
 }
 
 fn tree(seeds: &[Vec<Seed>]) -> Tree {
-    let root =
-        Seed { name: String::new(), kind: Kind::Folder, size: 0, days: 0, born: None, tags: 0, first: 0 };
+    let root = Seed { name: Vec::new(), kind: Kind::Folder, size: 0, days: 0, born: None, tags: 0, first: 0 };
     let mut gathering = Gathering::new(entry(&root, 0));
     let mut waiting = vec![FolderNo::ROOT];
     let mut number = 0;
@@ -50,7 +49,7 @@ fn tree(seeds: &[Vec<Seed>]) -> Tree {
         let mut batch = Batch::default();
         for seed in seeds {
             number += 1;
-            batch.push(Name::new(seed.name.as_bytes()).unwrap(), entry(seed, number));
+            batch.push(Name::new(&seed.name).unwrap(), entry(seed, number));
         }
         batch.sort();
         let folders = batch.folders().count() as u32;
@@ -240,7 +239,15 @@ fn seed() -> impl Strategy<Value = Seed> {
     let size = prop_oneof![Just(0u64), 50..5000u64];
     let born = proptest::option::of(0..90i64);
     (name, kind, size, 0..400i64, born, 0..TAGS.len(), 0..FIRST.len()).prop_map(
-        |(name, kind, size, days, born, tags, first)| Seed { name, kind, size, days, born, tags, first },
+        |(name, kind, size, days, born, tags, first)| Seed {
+            name: name.into_bytes(),
+            kind,
+            size,
+            days,
+            born,
+            tags,
+            first,
+        },
     )
 }
 
@@ -311,17 +318,74 @@ proptest! {
     }
 }
 
+/// What names are put together from: letters in either form, such as fold into others, halves of letters.
+const PIECES: [&[u8]; 12] = [
+    b"ledger",
+    b"LEDger",
+    "e\u{301}".as_bytes(),
+    "é".as_bytes(),
+    "\u{212a}".as_bytes(),
+    "ß".as_bytes(),
+    "ſ".as_bytes(),
+    b"7",
+    b".tar",
+    b"\xff",
+    b"\xc3",
+    b"\xa9",
+];
+
+const EXPRESSIONS: [&str; 12] = [
+    "name matches ledger",
+    "stem matches \"(?i)ledger.*7$\"",
+    "name matches \"Kled|ledger7|ssl\"",
+    "name matches \"(?i)kle\"",
+    "name matches ^é7",
+    "stem matches \"(?i)ssled\"",
+    "name matches [lL]edger[^7]",
+    "name matches é7é",
+    "name matches ledg$",
+    "name has ßl",
+    "stem has é7",
+    "name like *k*s*",
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    #[test]
+    fn odd_names_are_found_as_one_by_one(
+        names in proptest::collection::hash_set(proptest::collection::vec(0..PIECES.len(), 1..5), 1..40),
+    ) {
+        let joined = |pieces: &Vec<usize>| pieces.iter().flat_map(|at| PIECES[*at]).copied().collect();
+        let names: HashSet<Vec<u8>> = names.iter().map(joined).collect();
+        let seeds: Vec<Seed> = names.into_iter().map(file).collect();
+        let mut tree = tree(&[seeds]);
+        for text in EXPRESSIONS {
+            let condition = parsed(text);
+            let expected = one_by_one(&tree, &condition);
+            prop_assert_eq!(by_columns(&mut tree, &condition), expected, "{}", text);
+        }
+    }
+}
+
+#[test]
+fn what_an_expression_begins_with_is_found_where_it_is_worth_it() {
+    let begins = |text: &str| crate::condition::Pattern::new(text).unwrap().beginnings();
+    assert_eq!(begins("ledger.*7$"), ["ledger"]);
+    assert_eq!(begins("^(Plan|Film)[0-9]"), ["film", "plan"]);
+    assert_eq!(begins("(?i)ledger").iter().filter(|text| text.starts_with("led")).count(), 1);
+    for of_no_use in [".*ledger", "[0-9]+", "ab", "(ledger)?"] {
+        assert!(begins(of_no_use).is_empty(), "{of_no_use}");
+    }
+}
+
+fn file(name: impl Into<Vec<u8>>) -> Seed {
+    Seed { name: name.into(), kind: Kind::File, size: 1, days: 1, born: None, tags: 0, first: 0 }
+}
+
 #[test]
 fn parts_of_names_never_lie_across_two() {
-    let seed = |name: &str| Seed {
-        name: name.into(),
-        kind: Kind::File,
-        size: 1,
-        days: 1,
-        born: None,
-        tags: 0,
-        first: 0,
-    };
+    let seed = |name: &str| file(name);
     let mut tree = tree(&[vec![seed("xa"), seed("aab"), seed("ba"), seed("baa"), seed("c")]]);
     let found = by_columns(&mut tree, &parse("name has aa").unwrap());
     let names: Vec<&[u8]> = found.iter().map(|id| tree.name(*id)).collect();
