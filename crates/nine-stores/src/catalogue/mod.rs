@@ -7,6 +7,7 @@
 mod again;
 mod listing;
 mod said;
+mod said_words;
 mod texts;
 mod unflushed;
 
@@ -23,7 +24,7 @@ pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
 
 /// The version of what is in the file. A file with another one is set aside.
-const FORMAT: i64 = 6;
+const FORMAT: i64 = 7;
 
 /// What has a meaning in the address of a file.
 const URI: &percent_encoding::AsciiSet = &percent_encoding::NON_ALPHANUMERIC.remove(b'/');
@@ -51,13 +52,18 @@ CREATE TABLE text (
     note TEXT NOT NULL,
     body TEXT NOT NULL
 );
--- The same by field and value, for searches. Times are nanoseconds since 1970.
+-- Its figures and times by field and value, for searches. Times are nanoseconds since 1970.
 CREATE TABLE said (
     field INTEGER NOT NULL,
-    value NOT NULL,
+    value INTEGER NOT NULL,
     text INTEGER NOT NULL,
     PRIMARY KEY (field, value, text)
 ) WITHOUT ROWID;
+-- And its texts, of many files in one row.
+CREATE TABLE said_words (
+    id INTEGER PRIMARY KEY,
+    texts BLOB NOT NULL
+);
 CREATE VIRTUAL TABLE words USING fts5(
     body, content='text', content_rowid='id', tokenize='unicode61 remove_diacritics 2'
 );

@@ -8,6 +8,7 @@ use nine_core::tree::{NodeId, Tree};
 use nine_core::words;
 use rusqlite::{OptionalExtension, Transaction, params};
 
+use super::said_words::SaidWords;
 use super::{Catalogue, CatalogueResult, listing, said};
 
 /// What was read of one file.
@@ -36,9 +37,11 @@ impl Catalogue {
         readings: &[Reading],
     ) -> CatalogueResult<()> {
         self.write(|write| {
+            let mut words = SaidWords::default();
             for reading in readings {
-                tree.learn_text(reading.id, add(&write, reading)?);
+                tree.learn_text(reading.id, add(&write, &mut words, reading)?);
             }
+            words.write(&write)?;
             // Without the column that points to them the texts would never be found again.
             if listing::save_learned(&write, address, tree, at)? {
                 write.commit()?;
@@ -131,6 +134,7 @@ impl Catalogue {
                 asked.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?
             };
             let unused: Vec<u32> = all.into_iter().filter(|number| !used.contains(number)).collect();
+            said::forget(&write, &unused)?;
             unused.iter().try_for_each(|number| forget(&write, *number))?;
             write.commit()?;
             Ok(unused.len())
@@ -139,13 +143,13 @@ impl Catalogue {
 }
 
 /// Adds what was read of a file; returns the number under which it is kept.
-fn add(write: &Transaction, reading: &Reading) -> CatalogueResult<u32> {
+fn add(write: &Transaction, words: &mut SaidWords, reading: &Reading) -> CatalogueResult<u32> {
     let mut add = write.prepare_cached("INSERT INTO text (body, note, said) VALUES (?1, ?2, ?3)")?;
-    let number = add.insert(params![reading.body, reading.note, reading.said])?;
+    let number = add.insert(params![reading.body, reading.note, reading.said])? as u32;
     let mut index = write.prepare_cached("INSERT INTO words (rowid, body) VALUES (?1, ?2)")?;
     index.execute(params![number, reading.body])?;
-    said::index(write, number, &Metadata::from_json(&reading.said))?;
-    Ok(number as u32)
+    said::index(write, words, number, &Metadata::from_json(&reading.said))?;
+    Ok(number)
 }
 
 fn forget(write: &Transaction, number: u32) -> CatalogueResult<()> {
@@ -153,7 +157,6 @@ fn forget(write: &Transaction, number: u32) -> CatalogueResult<()> {
     let forget = "INSERT INTO words (words, rowid, body)
         SELECT 'delete', id, body FROM text WHERE id = ?1";
     write.prepare_cached(forget)?.execute([number])?;
-    said::forget(write, number)?;
     write.prepare_cached("DELETE FROM text WHERE id = ?1")?.execute([number])?;
     Ok(())
 }
