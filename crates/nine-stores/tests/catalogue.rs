@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fs;
+use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
@@ -9,12 +10,13 @@ use std::time::{Duration, SystemTime};
 
 use jiff::tz::{TimeZone, offset};
 use nine_core::condition::{Condition, Test, WordSubject, parse};
+use nine_core::find::Rows;
 use nine_core::item::Item;
 use nine_core::metadata::{FigureField, Metadata, Taken, TextField};
 use nine_core::moment::{Moment, Now};
 use nine_core::place::{ItemPath, Name, Spot};
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
-use nine_stores::catalogue::{CarriedOver, Reading};
+use nine_stores::catalogue::{CarriedOver, CatalogueError, Reading, Window};
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{Catalogue, Earlier, LocalStore, ReadStore, Scan, Scope, Watch, learn};
 use proptest::prelude::*;
@@ -441,6 +443,71 @@ fn cut_columns_are_noticed() {
     db.execute("UPDATE part SET bytes = zeroblob(3) WHERE id % 64 = ?1", [Column::Parent as i64]).unwrap();
     drop(db);
     assert!(world.catalogue().load(&world.store.address(), &Column::ALL).is_err());
+}
+
+/// The columns that a search asks window by window.
+const IN_WINDOWS: [Column; 11] = [
+    Column::Names,
+    Column::NameEnd,
+    Column::Kind,
+    Column::Type,
+    Column::Marks,
+    Column::Opened,
+    Column::Born,
+    Column::AgeFrom,
+    Column::Tags,
+    Column::Text,
+    Column::Words,
+];
+
+#[test]
+fn windows_show_what_is_kept_row_by_row() {
+    let world = world(true);
+    fs::create_dir(world.at("box")).unwrap();
+    for n in 0..67_000 {
+        let name = format!("{}{n}.{}", "x".repeat(n % 9), ["pdf", "txt", ""][n % 3]);
+        let file = fs::File::create(world.at(&name)).unwrap();
+        file.set_len(n as u64 % 5).unwrap();
+    }
+    fs::write(world.at("box/behind all.txt"), "seven b").unwrap();
+    let (mut catalogue, tree, at) = (world.catalogue(), world.scan(), later(10));
+    let address = world.store.address();
+    catalogue.keep(&address, &tree, at, CarriedOver::Anew).unwrap();
+    let wanted = Rows::all(tree.rows()).filter(|row| row % 7 == 0 || row > 66_000);
+    let (mut next, mut bytes) = (0, 0);
+    catalogue
+        .in_windows(&address, &IN_WINDOWS, |window| {
+            let (part, rows) = (window.tree(), window.rows());
+            assert_eq!((rows.start, part.rows(), rows.start % 64), (next, rows.len(), 0));
+            for row in rows.clone() {
+                let (here, there) = (NodeId::new(row - rows.start), NodeId::new(row));
+                assert_eq!(part.name(here), tree.name(there));
+                assert_eq!(
+                    (part.kind(here), part.item_type(here), part.born(here), part.opened(here)),
+                    (tree.kind(there), tree.item_type(there), tree.born(there), tree.opened(there))
+                );
+                assert_eq!(part.age_from(here), tree.age_from(there));
+            }
+            next = rows.end;
+            let wanted = Rows::all(part.rows()).filter(|row| wanted.has(rows.start + row));
+            bytes += window.bytes_of(&wanted)?;
+            Ok(ControlFlow::Continue(()))
+        })
+        .unwrap();
+    assert_eq!((next, bytes), (tree.rows(), wanted.ids().map(|id| tree.size(id)).sum::<u64>()));
+    // Whoever has seen enough is shown no more; and what was cut is noticed.
+    let mut seen = 0;
+    let once = |_: &mut Window| {
+        seen += 1;
+        Ok(ControlFlow::Break(()))
+    };
+    catalogue.in_windows(&address, &[Column::Size], once).unwrap();
+    assert_eq!(seen, 1);
+    let db = rusqlite::Connection::open(world.dir.path().join("catalogue.sqlite")).unwrap();
+    let cut = "UPDATE part SET bytes = substr(bytes, 1, length(bytes) - 3) WHERE id % 64 = ?1";
+    db.execute(cut, [Column::Names as i64]).unwrap();
+    let all = |_: &mut Window| Ok(ControlFlow::Continue(()));
+    assert!(matches!(catalogue.in_windows(&address, &IN_WINDOWS, all), Err(CatalogueError::Damaged)));
 }
 
 proptest! {

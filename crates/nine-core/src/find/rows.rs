@@ -5,6 +5,9 @@ use crate::tree::{NodeId, Tree};
 /// Fewer rows than this are not worth a second thread.
 const AT_ONCE: usize = 16 * 1024;
 
+/// Fewer rows of 64 than this are asked one by one.
+const FEW: u32 = 12;
+
 /// A set of rows of one tree.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Rows {
@@ -68,10 +71,14 @@ impl Rows {
     /// value. Of rows side by side all are asked about, which is several times as quick as [`Rows::filter`].
     #[inline]
     pub fn filter_column<T: Copy + Default>(&self, column: &[T], holds: impl Fn(T) -> bool) -> Self {
-        let blocks = self.words.iter().enumerate().map(|(at, word)| match *word {
+        let block = |(at, word): (usize, &u64)| match *word {
             0 => 0,
             word => {
                 let rest = column.get(at * 64..).unwrap_or_default();
+                if word.count_ones() < FEW {
+                    let value = |bit: u32| rest.get(bit as usize).copied().unwrap_or_default();
+                    return ones(word).filter(|bit| holds(value(*bit))).fold(0, |word, bit| word | 1 << bit);
+                }
                 word & match rest.first_chunk() {
                     Some(values) => bits(values, &holds),
                     None => {
@@ -81,8 +88,8 @@ impl Rows {
                     }
                 }
             }
-        });
-        Self { words: blocks.collect(), rows: self.rows }
+        };
+        Self { words: self.words.iter().enumerate().map(block).collect(), rows: self.rows }
     }
 
     /// The folders of a tree, among them the place itself.
@@ -120,6 +127,11 @@ impl Rows {
     /// Out of how many rows this is.
     pub fn rows(&self) -> usize {
         self.rows
+    }
+
+    /// Adds all rows of a window, the first of which is the row `start`, a multiple of 64.
+    pub fn add_window(&mut self, start: usize, window: &Self) {
+        self.words[start / 64..].iter_mut().zip(&window.words).for_each(|(all, one)| *all |= one);
     }
 
     /// Adds a row.
@@ -170,14 +182,15 @@ impl Rows {
 
     /// The rows in order.
     pub fn ids(&self) -> impl Iterator<Item = NodeId> {
-        let of = |(at, word): (usize, &u64)| {
-            let rest = |left: &u64| Some(left & left.wrapping_sub(1)).filter(|left| *left != 0);
-            let first = Some(*word).filter(|word| *word != 0);
-            let bits = std::iter::successors(first, rest).map(u64::trailing_zeros);
-            bits.map(move |bit| NodeId::new(at * 64 + bit as usize))
-        };
+        let of = |(at, word): (usize, &u64)| ones(*word).map(move |bit| NodeId::new(at * 64 + bit as usize));
         self.words.iter().enumerate().flat_map(of)
     }
+}
+
+/// The places of the ones in a word, rising.
+fn ones(word: u64) -> impl Iterator<Item = u32> {
+    let rest = |left: &u64| Some(left & left.wrapping_sub(1)).filter(|left| *left != 0);
+    std::iter::successors(Some(word).filter(|word| *word != 0), rest).map(u64::trailing_zeros)
 }
 
 /// For which of 64 values something holds, a bit each, the first one lowest.

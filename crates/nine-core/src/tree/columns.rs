@@ -119,6 +119,17 @@ impl Column {
             _ => None,
         }
     }
+
+    /// How many bytes a row takes of a column whose rows tell something without other rows, so that a window of rows
+    /// can be asked alone. Of what is learned all may be missing.
+    pub fn window_width(self) -> Option<usize> {
+        match self {
+            Column::Parent | Column::Folder | Column::Identity => None,
+            Column::Tags | Column::Text => Some(4),
+            Column::Arrived => Some(8),
+            column => column.row_width(),
+        }
+    }
 }
 
 impl Tree {
@@ -160,38 +171,37 @@ impl Tree {
     }
 
     /// Makes room for a column of so many bytes, to be filled through [`Tree::bytes_mut`]. The caller
-    /// sees to it that all columns come from one tree. What is not filled is zero.
+    /// sees to it that all columns come from one tree. What is not filled is zero; of a column that was there, as it was.
     pub fn make_room(&mut self, column: Column, length: usize) {
-        // Zeroed memory costs nothing until it is touched, so that a column may be filled in parts.
         match column {
-            Column::Parent => self.parent = vec![0; length / 4],
-            Column::Folder => self.folder = vec![0; length / 4],
-            Column::NameEnd => self.name_end = vec![0; length / 4],
-            Column::Names => self.names = vec![0; length],
-            Column::Kind => self.kind = vec![0; length],
-            Column::Type => self.item_type = vec![0; length],
-            Column::Marks => self.marks = vec![0; length],
-            Column::Size => self.size = vec![0; length / 8],
-            Column::Modified => self.modified = vec![0; length / 8],
-            Column::Opened => self.opened = vec![0; length / 8],
-            Column::Born => self.born = vec![0; length / 8],
-            Column::Changed => self.changed = vec![0; length / 8],
-            Column::Identity => self.identity = vec![[0; 2]; length / 16],
-            Column::Tags => self.tags = vec![0; length / 4],
-            Column::Content => self.content = vec![0; length],
-            Column::Text => self.text = vec![0; length / 4],
-            Column::Arrived => self.arrived = vec![0; length / 8],
-            Column::FolderEnd => self.folder_end = vec![0; length / 4],
-            Column::FolderItems => self.folder_items = vec![0; length / 4],
-            Column::FolderNewest => self.folder_newest = vec![0; length / 8],
-            Column::FolderLatest => self.folder_latest = vec![0; length / 8],
-            Column::FolderRead => self.folder_read = vec![0; length],
-            Column::AgeFrom => self.age_from = vec![0; length / 8],
-            Column::Ends => self.ends = vec![0; length / 8],
-            Column::Whole => self.whole = vec![0; length / 4],
-            Column::Digests => self.digests = vec![[0; 32]; length / 32],
-            Column::Pixels => self.pixels = vec![0; length / 8],
-            Column::Prints => self.prints = vec![0; length / 8],
+            Column::Parent => room(&mut self.parent, length / 4),
+            Column::Folder => room(&mut self.folder, length / 4),
+            Column::NameEnd => room(&mut self.name_end, length / 4),
+            Column::Names => room(&mut self.names, length),
+            Column::Kind => room(&mut self.kind, length),
+            Column::Type => room(&mut self.item_type, length),
+            Column::Marks => room(&mut self.marks, length),
+            Column::Size => room(&mut self.size, length / 8),
+            Column::Modified => room(&mut self.modified, length / 8),
+            Column::Opened => room(&mut self.opened, length / 8),
+            Column::Born => room(&mut self.born, length / 8),
+            Column::Changed => room(&mut self.changed, length / 8),
+            Column::Identity => room(&mut self.identity, length / 16),
+            Column::Tags => room(&mut self.tags, length / 4),
+            Column::Content => room(&mut self.content, length),
+            Column::Text => room(&mut self.text, length / 4),
+            Column::Arrived => room(&mut self.arrived, length / 8),
+            Column::FolderEnd => room(&mut self.folder_end, length / 4),
+            Column::FolderItems => room(&mut self.folder_items, length / 4),
+            Column::FolderNewest => room(&mut self.folder_newest, length / 8),
+            Column::FolderLatest => room(&mut self.folder_latest, length / 8),
+            Column::FolderRead => room(&mut self.folder_read, length),
+            Column::AgeFrom => room(&mut self.age_from, length / 8),
+            Column::Ends => room(&mut self.ends, length / 8),
+            Column::Whole => room(&mut self.whole, length / 4),
+            Column::Digests => room(&mut self.digests, length / 32),
+            Column::Pixels => room(&mut self.pixels, length / 8),
+            Column::Prints => room(&mut self.prints, length / 8),
             Column::Words => {}
         }
     }
@@ -284,12 +294,23 @@ impl Tree {
         Self { rows, ..Self::default() }
     }
 
+    /// Makes this a tree of so many rows whose columns are all to be filled anew, in the memory that they have.
+    pub fn start_window(&mut self, rows: usize) {
+        self.rows = rows;
+    }
+
+    /// Of names that are a part of many: counts where each ends from the end of the one before the first of them.
+    pub fn count_ends_from(&mut self, end: u32) {
+        // What is damaged wraps around, and is found out by those who ask whether it is sound.
+        self.name_end.iter_mut().for_each(|own| *own = own.wrapping_sub(end));
+    }
+
     /// Whether the columns that are there fit one another, as they would not after damage.
     pub fn is_sound(&self) -> bool {
         self.columns_fit()
             && self.folder_end.iter().all(|end| *end as usize <= self.rows)
-            && self.kind.iter().all(|kind| *kind < 4)
-            && self.item_type.iter().all(|known| usize::from(*known) < crate::kinds::TYPES.len())
+            && all_below(&self.kind, super::KINDS.len() as u8)
+            && all_below(&self.item_type, crate::kinds::TYPES.len() as u8)
             && self.is_sound_in(0..self.rows)
             && (self.names.is_empty()
                 || (self.name_end.len() == self.rows && self.names_are_sound(0..self.rows)))
@@ -368,4 +389,18 @@ impl Tree {
             }
         }
     }
+}
+
+/// Gives a column so many rows. Zeroed memory costs nothing until it is touched, so that a column may be filled in
+/// parts; memory that is used again costs less.
+fn room<T: Clone + Default>(column: &mut Vec<T>, rows: usize) {
+    match column.capacity() < rows {
+        true => *column = vec![T::default(); rows],
+        false => column.resize(rows, T::default()),
+    }
+}
+
+/// Whether all numbers are below another. Without an early end it is many times as quick.
+fn all_below(numbers: &[u8], end: u8) -> bool {
+    numbers.iter().fold(true, |all, number| all & (*number < end))
 }

@@ -156,6 +156,11 @@ impl Tree {
         self.text.get(id.row()).copied().unwrap_or(0)
     }
 
+    /// Whether the words of anything were read.
+    pub fn has_texts(&self) -> bool {
+        self.text.iter().any(|number| *number != 0)
+    }
+
     /// The row of what a store tells of under some name, wherever it lies here.
     pub fn row_of(&self, entry: &Entry) -> Option<NodeId> {
         self.identity.iter().position(|known| *known == entry.identity.0).map(NodeId::new)

@@ -1,13 +1,13 @@
 //! A condition asked of a place: what is known answers first, and only what is still in question is
 //! learned.
 
-use nine_core::condition::{Condition, Need, Test};
+use nine_core::condition::{Condition, Need};
 use nine_core::find::{Matches, Query, Rows, TextAnswers};
 use nine_core::item::Kind;
 use nine_core::metadata::Metadata;
-use nine_core::tree::{Column, NodeId, Tree, Unlearned};
+use nine_core::tree::{NodeId, Tree, Unlearned};
 
-use super::{KNOWN_OF_COPIES, Looking, View, WantsInside};
+use super::{Looking, View, WantsInside};
 use crate::Result;
 
 /// Asking again more often than this would mean that learning does not end.
@@ -46,7 +46,7 @@ impl Looking<'_> {
             let may_read = self.views[view].store().is_some_and(|store| store.abilities().may_read);
             let stuck = needs.has_any(&[Need::Text, Need::Said]) && (self.catalogue.is_none() || !may_read);
             let last = round == ROUNDS || self.views[view].store().is_none() || (round > 0 && stuck);
-            let texts = self.text_answers(condition)?;
+            let texts = self.text_answers(Some(condition))?;
             let known = KnownAnswers { texts: &texts, reads_text, settle_for_less: last };
             let found = self.ask(view, question, &known, among);
             if last || found.maybe.is_empty() {
@@ -81,8 +81,12 @@ impl Looking<'_> {
         self.learn(view, &rows, Unlearned { tags: false, content: true });
     }
 
-    fn text_answers(&self, condition: &Condition) -> Result<TextAnswers> {
-        let tests = condition.inside_tests();
+    /// What the catalogue answers to the tests of what is inside.
+    ///
+    /// # Errors
+    /// If the index of words cannot be asked.
+    pub fn text_answers(&self, condition: Option<&Condition>) -> Result<TextAnswers> {
+        let tests = condition.map(Condition::inside_tests).unwrap_or_default();
         match &self.catalogue {
             Some(catalogue) if !tests.is_empty() => Ok(catalogue.answers(&tests, self.workspace.now())?),
             _ => Ok(TextAnswers::new()),
@@ -148,39 +152,6 @@ fn is_broken(view: &View, id: NodeId) -> bool {
 /// Whether something lies in a folder that others see, also where it is told as it is known.
 fn is_shared(view: &View, id: NodeId) -> bool {
     view.area.store.as_ref().is_some_and(|store| store.seen_by(&view.tree.path(id)).is_some())
-}
-
-/// The columns that a condition is answered from, and that every answer needs.
-pub fn columns_of(condition: Option<&Condition>, inside: bool) -> Vec<Column> {
-    use Column::{
-        AgeFrom, Arrived, Born, FolderItems, FolderNewest, FolderRead, Kind, Marks, Modified, NameEnd, Names,
-        Opened, Parent, Size, Tags, Text, Type, Words,
-    };
-    let mut columns = vec![Kind, Marks];
-    let tests = condition.map(Condition::tests).unwrap_or_default();
-    for need in tests.into_iter().flat_map(Test::needs) {
-        columns.extend_from_slice(match need {
-            Need::Name => &[NameEnd, Names],
-            Need::Folder => &[NameEnd, Names, Parent],
-            Need::Type => &[Type],
-            Need::Contents => &[],
-            Need::Tags if inside => &[Tags, Words, Parent],
-            Need::Tags => &[Tags, Words],
-            Need::Text => &[Text, Type],
-            Need::Said | Need::Origin => &[Text, Type, Parent],
-            Need::Copies => &KNOWN_OF_COPIES,
-            Need::Size => &[Size],
-            Need::Items => &[Column::Folder, FolderItems, FolderRead],
-            Need::Depth => &[Parent],
-            Need::Modified => &[Modified, Column::Folder, FolderNewest],
-            Need::Opened => &[Opened],
-            Need::Arrived => &[Born, Arrived],
-            Need::Age => &[AgeFrom],
-        });
-    }
-    columns.sort_unstable();
-    columns.dedup();
-    columns
 }
 
 /// The rows of a tree but its root.

@@ -10,6 +10,7 @@ mod pictures;
 mod same_bytes;
 mod words;
 
+use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use nine_core::find::Rows;
@@ -17,14 +18,14 @@ use nine_core::item::Stamp;
 use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
-use nine_stores::catalogue::CarriedOver;
+use nine_stores::catalogue::{CarriedOver, CatalogueResult, Window};
 use nine_stores::{
     Catalogue, CatalogueError, Earlier, EarlierScan, Location, ReadStore, Scope, Store, Watch,
 };
 
 pub(crate) use areas::name_outsiders;
 pub use areas::{Area, all_areas, areas_of};
-pub use ask::{RowQuestion, all_rows, columns_of};
+pub use ask::{RowQuestion, all_rows};
 pub use same_bytes::KNOWN_OF_COPIES;
 pub use words::WantsInside;
 pub(crate) use words::{Remembered, remembered};
@@ -297,6 +298,42 @@ impl<'w> Looking<'w> {
         let view = &mut self.views[view];
         let Some(catalogue) = self.catalogue.as_ref().filter(|_| view.is_known) else { return Ok(()) };
         catalogue.load_rows(&view.area.address, &mut view.tree, columns, rows).map_err(Error::Recall)
+    }
+
+    /// Whether of a view nothing but the number of its rows is here yet.
+    pub fn is_outline(&self, view: usize) -> bool {
+        let view = &self.views[view];
+        view.is_known && view.tree.bytes(Column::Kind).is_empty()
+    }
+
+    /// Shows a view that is as known window by window; see [`Catalogue::in_windows`].
+    ///
+    /// # Errors
+    /// If the catalogue is damaged.
+    pub fn in_windows(
+        &self,
+        view: usize,
+        columns: &[Column],
+        see: impl FnMut(&mut Window) -> CatalogueResult<ControlFlow<()>>,
+    ) -> Result {
+        let catalogue = self.catalogue.as_ref().ok_or(Error::NothingKnown)?;
+        catalogue.in_windows(&self.views[view].area.address, columns, see).map_err(Error::Recall)
+    }
+
+    /// Whether the words of anything in a view were read.
+    ///
+    /// # Errors
+    /// If the catalogue is damaged.
+    pub fn has_texts(&self, view: usize) -> Result<bool> {
+        if !self.is_outline(view) {
+            return Ok(self.views[view].tree.has_texts());
+        }
+        let mut found = false;
+        self.in_windows(view, &[Column::Text], |window| {
+            found = window.tree().has_texts();
+            Ok(if found { ControlFlow::Break(()) } else { ControlFlow::Continue(()) })
+        })?;
+        Ok(found)
     }
 
     /// Keeps what was read and learned. To be called when a command has learned all that it wants.

@@ -1,5 +1,6 @@
 //! One flat list of all that matches.
 
+mod known;
 mod order;
 mod saved;
 
@@ -9,14 +10,14 @@ use nine_core::condition::{Condition, Flag};
 use nine_core::find::Rows;
 use nine_core::metadata::{SaidField, TextField};
 use nine_core::place::ItemPath;
-use nine_core::tree::{Column, NodeId, Unlearned, mark};
+use nine_core::tree::{Column, NodeId, Tree, Unlearned, mark};
 
 pub use order::{GroupBy, HitGroup, SortBy, group, location};
 pub use saved::{forget, list, save};
 
 use crate::error::{Named, Nowhere};
 use crate::looking::{
-    Area, LookMode, Looking, RowQuestion, View, WantsInside, all_areas, all_rows, areas_of, columns_of,
+    Area, LookMode, Looking, RowQuestion, View, WantsInside, all_areas, all_rows, areas_of,
 };
 use crate::workspace::{Workspace, dated};
 use crate::{Error, Result, displays};
@@ -138,6 +139,17 @@ fn areas(workspace: &Workspace, request: &Request) -> Result<Vec<Area>> {
     if areas.is_empty() { Err(Error::Nowhere(Nowhere::Search)) } else { Ok(areas) }
 }
 
+/// What a search finds in one place.
+struct Reached {
+    rows: Rows,
+    /// How many of them are folders.
+    folders: u64,
+    /// Bytes of the others.
+    bytes: u64,
+    /// How many more there would be with the hidden ones.
+    hidden: u64,
+}
+
 struct Search<'w, 'r> {
     workspace: &'w Workspace,
     request: &'r Request,
@@ -150,7 +162,7 @@ impl<'w> Search<'w, '_> {
         if request.condition.as_ref().is_some_and(Condition::hangs_on_tags) {
             areas = areas.into_iter().map(Area::with_tags).collect();
         }
-        let how = if request.known { LookMode::AsKnown(self.known_columns()) } else { LookMode::Now };
+        let how = if request.known { LookMode::AsKnown(self.columns_at_once()) } else { LookMode::Now };
         let mut looking = Looking::look(self.workspace, areas, &how)?;
         if request.within.is_empty() && !request.no_archive {
             looking.add_packs(&dated(self.workspace));
@@ -162,7 +174,6 @@ impl<'w> Search<'w, '_> {
         for view in 0..found.looking.views.len() {
             self.find_in(view, &mut found)?;
         }
-        found.files -= found.folders;
         found.unread = self.unread(&found.looking);
         found.looking.keep();
         order::sort(&mut found.hits, &found.looking, request.sort, request.reverse);
@@ -171,25 +182,39 @@ impl<'w> Search<'w, '_> {
 
     fn find_in(&self, view: usize, found: &mut SearchResult) -> Result {
         let looking = &mut found.looking;
-        let (rows, hidden) = self.rows(looking, view)?;
-        let told = self.told(&rows, found.hits.len());
+        let reached = self.reach(looking, view)?;
+        let told = self.told(&reached.rows, found.hits.len());
         self.learn_what_is_told(looking, view, &told);
         if self.request.known {
-            looking.recall_rows(view, &[Column::Size], &rows)?;
             looking.recall_rows(view, &self.told_columns(), &told)?;
         }
+        found.files += reached.rows.len() as u64 - reached.folders;
+        found.folders += reached.folders;
+        found.bytes += reached.bytes;
+        found.hidden += reached.hidden;
+        found.hits.extend(told.ids().map(|id| Hit { view: view as u32, id }));
+        Ok(())
+    }
+
+    /// What it finds in a view.
+    fn reach(&self, looking: &mut Looking, view: usize) -> Result<Reached> {
+        if looking.is_outline(view) {
+            return self.reach_in_windows(looking, view);
+        }
+        let (rows, hidden) = self.rows(looking, view)?;
+        if self.request.known {
+            looking.recall_rows(view, &[Column::Size], &rows)?;
+        }
         let tree = &looking.views[view].tree;
-        for id in rows.ids() {
+        let mut reached = Reached { folders: 0, bytes: 0, hidden, rows };
+        for id in reached.rows.ids() {
             // What lies in a folder that is listed is in the folder's bytes already.
             match tree.is_folder(id) {
-                true => found.folders += 1,
-                false => found.bytes += tree.size(id),
+                true => reached.folders += 1,
+                false => reached.bytes += tree.size(id),
             }
         }
-        found.files += rows.len() as u64;
-        found.hits.extend(told.ids().map(|id| Hit { view: view as u32, id }));
-        found.hidden += hidden;
-        Ok(())
+        Ok(reached)
     }
 
     fn condition(&self) -> Option<&Condition> {
@@ -200,20 +225,10 @@ impl<'w> Search<'w, '_> {
         RowQuestion { condition, inside: self.request.inside, reads_text: self.request.text }
     }
 
-    fn with_hidden(&self) -> bool {
-        self.request.hidden || self.condition().is_some_and(|c| c.mentions(Flag::Hidden))
-    }
-
     /// The rows of a view that the search finds, and how many more there would be with the hidden
     /// ones, as far as that is known without looking into anything.
     fn rows(&self, looking: &mut Looking, view: usize) -> Result<(Rows, u64)> {
-        let all = self.candidates(looking, view);
-        let tree = &looking.views[view].tree;
-        let hidden = Rows::marked(tree, mark::HIDDEN).and(&all);
-        let (shown, hidden) = match self.with_hidden() {
-            true => (all, None),
-            false => (all.without(&hidden), Some(hidden).filter(|hidden| !hidden.is_empty())),
-        };
+        let (shown, hidden) = self.candidates(looking, view);
         let Some(condition) = self.condition() else {
             return Ok((shown, hidden.map_or(0, |hidden| hidden.len() as u64)));
         };
@@ -243,21 +258,35 @@ impl<'w> Search<'w, '_> {
         told
     }
 
-    fn candidates(&self, looking: &Looking, view: usize) -> Rows {
-        let tree = &looking.views[view].tree;
-        let asks = self.condition().is_some_and(Condition::asks_for_folders);
-        let folders = self.request.folders || asks;
-        let all = match (self.request.empty_folders, folders) {
-            (true, _) => all_rows(tree).filter(|row| tree.items(NodeId::new(row)) == Some(0)),
-            (false, true) => all_rows(tree),
-            (false, false) => all_rows(tree).without(&Rows::folders(tree)),
-        };
-        // Of what is only known, the columns that tell may not be there.
-        let archived = if self.request.no_archive { self.archived(&looking.views[view]) } else { None };
-        match archived {
+    /// The rows of a view that are asked about, and those that are left out because they are hidden.
+    fn candidates(&self, looking: &Looking, view: usize) -> (Rows, Option<Rows>) {
+        let view = &looking.views[view];
+        let all = self.of_kind(&view.tree, all_rows(&view.tree));
+        let archived = if self.request.no_archive { self.archived(view) } else { None };
+        let all = match archived {
             Some(inside) => all.filter(|row| !inside.contains(&row)),
             None => all,
+        };
+        self.without_hidden(&view.tree, all)
+    }
+
+    /// Those of the rows that are of a kind that is asked for.
+    fn of_kind(&self, tree: &Tree, all: Rows) -> Rows {
+        let asks = self.condition().is_some_and(Condition::asks_for_folders);
+        match (self.request.empty_folders, self.request.folders || asks) {
+            (true, _) => all.filter(|row| tree.items(NodeId::new(row)) == Some(0)),
+            (false, true) => all,
+            (false, false) => all.without(&Rows::folders(tree)),
         }
+    }
+
+    /// The rows that are not hidden, and those that are, where these are left out.
+    fn without_hidden(&self, tree: &Tree, all: Rows) -> (Rows, Option<Rows>) {
+        if self.request.hidden || self.condition().is_some_and(|c| c.mentions(Flag::Hidden)) {
+            return (all, None);
+        }
+        let hidden = Rows::marked(tree, mark::HIDDEN).and(&all);
+        (all.without(&hidden), Some(hidden).filter(|hidden| !hidden.is_empty()))
     }
 
     /// The rows of the archive, where a view has it.
@@ -294,48 +323,18 @@ impl<'w> Search<'w, '_> {
         }
     }
 
-    /// The columns of the catalogue that the condition is answered from.
-    fn known_columns(&self) -> Vec<Column> {
-        let mut columns = columns_of(self.condition(), self.request.inside);
-        if self.request.empty_folders {
-            columns.extend([Column::Folder, Column::FolderItems, Column::FolderRead]);
-        }
-        columns
-    }
-
-    /// The columns of the catalogue that order, groups and output are told from.
-    fn told_columns(&self) -> Vec<Column> {
-        use Column::{
-            AgeFrom, Arrived, Born, Folder, FolderNewest, Modified, NameEnd, Names, Opened, Parent, Tags,
-            Text, Type, Words,
-        };
-        let mut columns = vec![Parent, NameEnd, Names, FolderNewest, Folder, Modified];
-        columns.extend_from_slice(&self.request.told.columns);
-        columns.extend_from_slice(match &self.request.by {
-            Some(GroupBy::Type) => &[Type],
-            Some(GroupBy::Facet(_)) => &[Tags, Words, Text, Type],
-            Some(GroupBy::Tag) => &[Tags, Words],
-            Some(GroupBy::Said(..)) => &[Text, Type],
-            Some(GroupBy::Age) => &[AgeFrom],
-            _ => &[],
-        });
-        columns.extend_from_slice(match self.request.sort {
-            Some(SortBy::Type) => &[Type],
-            Some(SortBy::Opened) => &[Opened],
-            Some(SortBy::Arrived) => &[Born, Arrived],
-            _ => &[],
-        });
-        columns
-    }
-
     /// Words are only found where somebody asked for them to be read.
     fn check_text(&self, looking: &Looking) -> Result {
         let asks = self.condition().is_some_and(|c| !c.text_tests().is_empty());
-        let read = |view: &View| view.area.reads_text || view.tree.ids().any(|id| view.tree.text(id) != 0);
-        if asks && !self.request.text && !looking.views.iter().any(read) {
-            return Err(Error::WordsUnread);
+        if !asks || self.request.text {
+            return Ok(());
         }
-        Ok(())
+        for (number, view) in looking.views.iter().enumerate() {
+            if view.area.reads_text || looking.has_texts(number)? {
+                return Ok(());
+            }
+        }
+        Err(Error::WordsUnread)
     }
 
     /// Files whose words would be asked for and were never read.

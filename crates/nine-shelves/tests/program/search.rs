@@ -277,3 +277,42 @@ fn where_there_is_nowhere_to_look_it_is_said_what_to_do() {
         .warns("there is no pile to look at")
         .warns("nine survey ~/Downloads, or write");
 }
+
+/// What is only known is asked in parts; there are more rows here than one has.
+#[test]
+fn what_is_known_is_found_as_what_is_there() {
+    let world = world();
+    for folder in ["Downloads/wide", "Shelves/1 Boats", "Shelves/Archive/2029"] {
+        fs::create_dir_all(world.at(folder)).unwrap();
+    }
+    for n in 0..67_000 {
+        let ending = ["txt", "pdf", "svg", "csv"][n % 4];
+        let dot = if n % 1_000 == 3 { "." } else { "" };
+        let file = fs::File::create(world.at(&format!("Downloads/wide/{dot}sheet {n}.{ending}"))).unwrap();
+        file.set_len(n as u64 % 11).unwrap();
+    }
+    world.file("wide/zz last.svg", "<svg/>");
+    world
+        .nine(&["tag", "add", "loans", &world.at("Downloads/wide/zz last.svg").to_string_lossy(), "--yes"])
+        .ends(0);
+    let same = |words: &[&str], least: usize| {
+        let found = |more: &[&str]| {
+            let ran = world.nine(&[&["search"], more, words].concat()).ends(0);
+            let (list, total) = ran.out.trim_end().rsplit_once("\n\n").unwrap();
+            (list.to_owned(), total.split(';').next().unwrap().to_owned())
+        };
+        let there = found(&["--limit", "30"]);
+        assert!(there.0.lines().count() > least, "{words:?}: {there:?}");
+        assert_eq!(found(&["--known", "--limit", "30"]), there, "{words:?}");
+        assert_eq!(
+            found(&["--known", "--no-archive", "--limit", "30"]),
+            found(&["--no-archive", "--limit", "30"])
+        );
+    };
+    same(&["type", "drawing"], 30);
+    same(&["size", "is", "10"], 30);
+    same(&["tag", "loans"], 1);
+    same(&["name", "has", "last"], 1);
+    same(&["hidden"], 30);
+    same(&["name", "has", "EET 6699", "or", "ext", "csv", "and", "size", "over", "9"], 30);
+}

@@ -169,7 +169,7 @@ pub(super) fn load_column(
     Ok(blob.read_at_exact(tree.bytes_mut(column), 0)?)
 }
 
-fn open_column<'c>(
+pub(super) fn open_column<'c>(
     db: &'c Connection,
     place: i64,
     tree: &Tree,
@@ -194,20 +194,6 @@ struct PartOfPlace<'a> {
 const ROWS: usize = 512;
 
 impl PartOfPlace<'_> {
-    /// The blocks in which there is a row that is wanted; those side by side are one.
-    fn blocks(&self) -> Vec<Range<usize>> {
-        let rows = self.tree.rows();
-        let all = (0..rows).step_by(ROWS).map(|start| start..(start + ROWS).min(rows));
-        let mut blocks: Vec<Range<usize>> = Vec::new();
-        for block in all.filter(|block| self.wanted.has_any_in(block.clone())) {
-            match blocks.last_mut() {
-                Some(last) if last.end == block.start => last.end = block.end,
-                _ => blocks.push(block),
-            }
-        }
-        blocks
-    }
-
     /// Adds the parents of the rows, and wants the folders above them too. A parent stands before
     /// what it holds, so one pass from the end is enough.
     fn add_folders_above(&mut self) -> CatalogueResult<()> {
@@ -246,7 +232,7 @@ impl PartOfPlace<'_> {
         };
         let blob = open_column(self.db, self.place, self.tree, column)?;
         self.tree.make_room(column, blob.len());
-        for block in self.blocks() {
+        for block in blocks(&self.wanted) {
             let span = match column {
                 Column::Names => self.tree.span_of_names(block.clone()),
                 // A name begins where the one before ends.
@@ -264,6 +250,20 @@ impl PartOfPlace<'_> {
         }
         Ok(())
     }
+}
+
+/// The blocks in which there is one of these rows; those side by side are one.
+pub(super) fn blocks(wanted: &Rows) -> Vec<Range<usize>> {
+    let rows = wanted.rows();
+    let all = (0..rows).step_by(ROWS).map(|start| start..(start + ROWS).min(rows));
+    let mut blocks: Vec<Range<usize>> = Vec::new();
+    for block in all.filter(|block| wanted.has_any_in(block.clone())) {
+        match blocks.last_mut() {
+            Some(last) if last.end == block.start => last.end = block.end,
+            _ => blocks.push(block),
+        }
+    }
+    blocks
 }
 
 pub(super) fn open(

@@ -10,6 +10,7 @@ mod said;
 mod said_words;
 mod texts;
 mod unflushed;
+mod windows;
 
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
@@ -22,6 +23,7 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, Transaction,
 
 pub use listing::{CarriedOver, KeptPlace};
 pub use texts::Reading;
+pub use windows::Window;
 
 /// The version of what is in the file. A file with another one is set aside.
 const FORMAT: i64 = 7;
