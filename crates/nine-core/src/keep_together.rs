@@ -51,6 +51,8 @@ pub fn folder<'a>(name: &[u8], mut children: impl Iterator<Item = &'a [u8]>) -> 
         return Some(Together::Bundle);
     }
     children.find_map(|child| match child {
+        // Nearly all names begin otherwise, and those of all folders are asked about.
+        [] | [..=b'-' | b'/'..=b'B' | b'D'.., ..] => None,
         MARK => Some(Together::Marked),
         child if CHECKOUTS.contains(&child) => Some(Together::Checkout),
         _ => None,

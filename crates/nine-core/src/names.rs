@@ -149,17 +149,24 @@ const RESERVED: [&str; 22] = [
 
 /// Whether a common file system other than ours would refuse this name.
 pub fn is_refused_elsewhere(name: &[u8]) -> bool {
-    let is_reserved = || {
-        // Few names begin like one, and all are asked about.
-        let (stem, _) = match name {
-            [first, ..] if b"aclnp".contains(&first.to_ascii_lowercase()) => split_extension(name),
-            _ => return false,
-        };
-        matches!(stem.len(), 3 | 4) && RESERVED.iter().any(|word| stem.eq_ignore_ascii_case(word.as_bytes()))
-    };
     // Looked at to the end, since the processor takes many at once then.
     let has_refused = name.iter().fold(false, |any, byte| any | is_refused(*byte));
-    name.len() > NAME_MAX || has_refused || trim_edges(name) != name || is_reserved()
+    name.len() > NAME_MAX
+        || has_refused
+        || matches!(name, [b' ', ..] | [.., b' ' | b'.'])
+        || is_reserved(name)
+}
+
+/// Whether a name is that of a device on some systems, with any extension.
+fn is_reserved(name: &[u8]) -> bool {
+    // All names are asked about, and few of them begin like one and are as long.
+    let may_end = |at: usize| name.get(at).is_none_or(|byte| *byte == b'.');
+    let may_be = matches!(name, [b'a' | b'c' | b'l' | b'n' | b'p' | b'A' | b'C' | b'L' | b'N' | b'P', _, _, ..])
+        && (may_end(3) || may_end(4));
+    may_be && {
+        let stem = split_extension(name).0;
+        RESERVED.iter().any(|word| stem.eq_ignore_ascii_case(word.as_bytes()))
+    }
 }
 
 /// Makes a name that was put together from values acceptable to every common file system.
@@ -232,6 +239,17 @@ mod tests {
         let found: Vec<String> = ('\u{80}'..=char::MAX).filter(odd).map(String::from).collect();
         assert_eq!(found, ODD);
         assert!(folds_oddly("300 \u{212a}.txt".as_bytes()) && !folds_oddly("né.txt".as_bytes()));
+    }
+
+    proptest! {
+        #[test]
+        fn what_others_refuse_is_what_is_made_safe(
+            name in "(con|Prn|nul|COM1|lpt9|lptx|console|[ .a:]{0,4}|[é\u{1}-]{1,3})(\\.|\\.txt|\\.tar\\.gz| |)",
+            long in 0..3usize,
+        ) {
+            let name = format!("{name}{}", "ab".repeat(long * 64));
+            prop_assert_eq!(is_refused_elsewhere(name.as_bytes()), make_safe(name.as_bytes()) != name.as_bytes());
+        }
     }
 
     #[test]

@@ -150,7 +150,8 @@ impl<'a> Query<'a> {
                 Matches::sure(among.filter_column(tree.sizes(), |size| compare.holds(size, bytes.0)))
             }
             Test::Count(CountSubject::Depth, compare, number) => {
-                sure_of(among, |id| compare.holds(tree.depth(id) as u64, *number))
+                let depths = tree.depths();
+                Matches::sure(among.filter_column(&depths, |depth| compare.holds(depth.into(), *number)))
             }
             Test::Count(CountSubject::Items, compare, number) => {
                 sure_of(among, |id| tree.items(id).is_some_and(|items| compare.holds(items, *number)))
@@ -174,7 +175,7 @@ impl<'a> Query<'a> {
                 }
             }
             Test::Facet(facet, test) => self.facet(facet, test, among),
-            Test::Flag(flag) => sure_of(among, |id| self.flag(*flag, id)),
+            Test::Flag(flag) => Matches::sure(self.flagged(*flag, among)),
         }
     }
 
@@ -218,24 +219,34 @@ impl<'a> Query<'a> {
         }
     }
 
-    fn flag(&self, flag: Flag, id: NodeId) -> bool {
+    fn flagged(&self, flag: Flag, among: &Rows) -> Rows {
         let tree = self.tree;
+        let marked = |mark| among.filter_column(tree.marks(), |marks| marks & mark != 0);
+        let of_kind = |kind| among.filter_column(tree.kinds(), |own| Tree::stands_for(own, kind));
+        let filter = |holds: &dyn Fn(NodeId) -> bool| among.filter(|row| holds(NodeId::new(row)));
         match flag {
-            Flag::File => tree.kind(id) == Kind::File,
-            Flag::Loose => tree.parent(id) == Tree::ROOT,
-            Flag::Empty => match tree.kind(id) {
-                Kind::File => tree.size(id) == 0,
-                Kind::Folder => tree.items(id) == Some(0),
-                Kind::Link | Kind::Other => false,
-            },
-            Flag::Untitled => tree.has_mark(id, mark::UNTITLED),
-            Flag::Unfinished => tree.has_mark(id, mark::UNFINISHED),
-            Flag::Hidden => tree.has_mark(id, mark::HIDDEN),
-            Flag::Link => tree.kind(id) == Kind::Link,
-            Flag::Broken => tree.kind(id) == Kind::Link && (self.is_broken)(id),
-            Flag::Mislabelled => tree.has_mark(id, mark::MISLABELLED),
-            Flag::Copy => tree.copies(id).is_some_and(|copies| copies > 1),
-            Flag::Shared => (self.is_shared)(id),
+            Flag::File => of_kind(Kind::File),
+            Flag::Loose => filter(&|id| tree.parent(id) == Tree::ROOT),
+            Flag::Empty => {
+                let sizes = among.filter_column(tree.sizes(), |size| size == 0);
+                sizes.filter(|row| self.is_empty(NodeId::new(row)))
+            }
+            Flag::Untitled => marked(mark::UNTITLED),
+            Flag::Unfinished => marked(mark::UNFINISHED),
+            Flag::Hidden => marked(mark::HIDDEN),
+            Flag::Link => of_kind(Kind::Link),
+            Flag::Broken => of_kind(Kind::Link).filter(|row| (self.is_broken)(NodeId::new(row))),
+            Flag::Mislabelled => marked(mark::MISLABELLED),
+            Flag::Copy => filter(&|id| tree.copies(id).is_some_and(|copies| copies > 1)),
+            Flag::Shared => filter(self.is_shared),
+        }
+    }
+
+    fn is_empty(&self, id: NodeId) -> bool {
+        match self.tree.kind(id) {
+            Kind::File => self.tree.size(id) == 0,
+            Kind::Folder => self.tree.items(id) == Some(0),
+            Kind::Link | Kind::Other => false,
         }
     }
 

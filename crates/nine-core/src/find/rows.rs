@@ -1,5 +1,6 @@
 //! A set of rows: one bit each.
 
+use crate::item::Kind;
 use crate::tree::{NodeId, Tree};
 
 /// Fewer rows than this are not worth a second thread.
@@ -94,7 +95,7 @@ impl Rows {
 
     /// The folders of a tree, among them the place itself.
     pub fn folders(tree: &Tree) -> Self {
-        Self::all(tree.rows()).filter_column(tree.kinds(), Tree::stands_for_folder)
+        Self::all(tree.rows()).filter_column(tree.kinds(), |kind| Tree::stands_for(kind, Kind::Folder))
     }
 
     /// The rows of a tree that have one of these bits of [`crate::tree::mark`].

@@ -3,6 +3,7 @@
 use std::ops::Range;
 
 use super::{NodeId, TagSet, Tree};
+use crate::item::Kind;
 use crate::kinds::Content;
 use crate::place::Name;
 
@@ -269,9 +270,9 @@ impl Tree {
         &self.kind
     }
 
-    /// Whether one of [`Tree::kinds`] is that of a folder.
-    pub(crate) fn stands_for_folder(kind: u8) -> bool {
-        kind == super::FOLDER
+    /// Whether one of [`Tree::kinds`] stands for a kind.
+    pub(crate) fn stands_for(number: u8, kind: Kind) -> bool {
+        number == kind as u8
     }
 
     /// [`Tree::tag_set_of`] all rows.

@@ -124,6 +124,7 @@ pub struct Tree {
     prints: Vec<u64>,
 }
 
+/// In the order of [`Kind`], whose numbers are kept.
 const KINDS: [Kind; 4] = [Kind::File, Kind::Folder, Kind::Link, Kind::Other];
 
 /// The place of [`Kind::Folder`] in [`KINDS`].
@@ -257,6 +258,13 @@ impl Tree {
     pub fn depth(&self, id: NodeId) -> usize {
         let up = |id: &NodeId| (*id != Self::ROOT).then(|| self.parent(*id));
         std::iter::successors(Some(id), up).count() - 1
+    }
+
+    /// [`Tree::depth`] of all rows. What holds a row stands before it.
+    pub fn depths(&self) -> Vec<u32> {
+        let mut depths = vec![0; self.rows];
+        (1..self.rows).for_each(|row| depths[row] = depths[self.parent[row] as usize] + 1);
+        depths
     }
 
     /// The row behind the last of what lies in a folder; the next row for what is no folder.
