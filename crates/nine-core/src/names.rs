@@ -161,8 +161,9 @@ pub fn is_refused_elsewhere(name: &[u8]) -> bool {
 fn is_reserved(name: &[u8]) -> bool {
     // All names are asked about, and few of them begin like one and are as long.
     let may_end = |at: usize| name.get(at).is_none_or(|byte| *byte == b'.');
-    let may_be = matches!(name, [b'a' | b'c' | b'l' | b'n' | b'p' | b'A' | b'C' | b'L' | b'N' | b'P', _, _, ..])
-        && (may_end(3) || may_end(4));
+    let may_be =
+        matches!(name, [b'a' | b'c' | b'l' | b'n' | b'p' | b'A' | b'C' | b'L' | b'N' | b'P', _, _, ..])
+            && (may_end(3) || may_end(4));
     may_be && {
         let stem = split_extension(name).0;
         RESERVED.iter().any(|word| stem.eq_ignore_ascii_case(word.as_bytes()))

@@ -213,14 +213,13 @@ pub(crate) fn count(looking: &Looking) -> Tags {
     let mut items = 0;
     for view in &looking.views {
         let tree = &view.tree;
-        for id in all_rows(tree).ids() {
-            let tags = tree.all_tags(id).unwrap_or_default();
-            items += u64::from(!tags.is_empty());
+        for (tags, ids) in tree.by_tags(&all_rows(tree)) {
+            items += ids.len() as u64;
+            let bytes = ids.iter().filter(|id| tree.kind(**id) == Kind::File).map(|id| tree.size(*id)).sum();
             for tag in tags {
                 let key = natural_key(tag.as_bytes());
                 let (_, part) = found.entry(key).or_insert_with(|| (tag, Part::default()));
-                part.count += 1;
-                part.bytes += if tree.kind(id) == Kind::File { tree.size(id) } else { 0 };
+                *part += Part { count: ids.len() as u64, bytes };
             }
         }
     }

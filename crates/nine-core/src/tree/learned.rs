@@ -1,9 +1,12 @@
 //! What is learned of an entry beyond the scan, and carried over from one scan to the next: tags,
 //! what the content is, the words inside, when it was first seen.
 
+use std::collections::HashMap;
+
 use rustc_hash::FxHashSet;
 
 use super::{NEVER, NO_FOLDER, NodeId, Tree, mark};
+use crate::find::Rows;
 use crate::item::{Entry, Kind};
 use crate::kinds::{self, Content};
 use crate::moment::Moment;
@@ -81,14 +84,28 @@ impl Tree {
     pub fn all_tags(&self, id: NodeId) -> Option<Vec<String>> {
         match self.tags(id) {
             TagsOf::NotAsked => None,
-            TagsOf::Known(own) => {
-                let mut all = own.to_vec();
-                self.note_tags(id).iter().for_each(|tag| {
-                    crate::tags::add(&mut all, tag);
-                });
-                Some(all)
-            }
+            TagsOf::Known(own) => Some(own_and(own, self.note_tags(id))),
         }
+    }
+
+    /// Every set of tags that some of these rows have, all of them as [`Tree::all_tags`] has them, with their rows;
+    /// that of the first row first.
+    pub fn by_tags(&self, among: &Rows) -> Vec<(Vec<String>, Vec<NodeId>)> {
+        let mut numbers: Vec<u32> = Vec::new();
+        let mut rows: HashMap<u32, Vec<NodeId>> = HashMap::new();
+        for id in among.filter_column(self.tag_set_numbers(), |set| set > NO_TAGS).ids() {
+            let of_set = rows.entry(self.tag_set_of(id)).or_default();
+            if of_set.is_empty() {
+                numbers.push(self.tag_set_of(id));
+            }
+            of_set.push(id);
+        }
+        let set_of = |number: &u32| self.tag_sets.get(*number as usize - 2);
+        let all = |number: u32| {
+            let set = set_of(&number)?;
+            Some((own_and(&set.own, &set.inside), rows.remove(&number)?))
+        };
+        numbers.into_iter().filter_map(all).collect()
     }
 
     /// Every set of tags that some entry has or had, with its number in [`Tree::tag_set_of`].
@@ -340,4 +357,13 @@ impl Tree {
         }
         self.arrived[row] = at;
     }
+}
+
+/// An entry's own tags, and those in its text that are none of them.
+fn own_and(own: &[String], inside: &[String]) -> Vec<String> {
+    let mut all = own.to_vec();
+    for tag in inside {
+        crate::tags::add(&mut all, tag);
+    }
+    all
 }

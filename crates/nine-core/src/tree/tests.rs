@@ -2,6 +2,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::copies::Digest;
+use crate::find::Rows;
 use crate::kinds::name_says_little;
 use crate::names::{is_unfinished, is_untitled, natural_key, split_extension};
 
@@ -37,6 +38,26 @@ fn small() -> Tree {
     inner.sort();
     gathering.add(first.plus(1), &inner);
     gathering.finish()
+}
+
+#[test]
+fn rows_with_the_same_tags_are_found_together() {
+    let mut tree = small();
+    let tags = |words: &[&str]| words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>();
+    let [last, first, second] = ["letters/b 10.txt", "a.txt", "letters"].map(|path| at(&tree, path));
+    tree.learn_tags(last, &tags(&["loans"]), &tags(&["Loans", "boats"]));
+    tree.learn_tags(first, &tags(&["keep"]), &[]);
+    tree.learn_tags(second, &tags(&["loans"]), &tags(&["Loans", "boats"]));
+    tree.learn_tags(at(&tree, "void"), &[], &[]);
+    let all = Rows::all_but_root(tree.rows());
+    assert_eq!(
+        tree.by_tags(&all),
+        [(tags(&["keep"]), vec![first]), (tags(&["loans", "boats"]), vec![second, last])]
+    );
+    let of_one = |id: NodeId| tree.by_tags(&Rows::all(tree.rows()).filter(|row| row == id.row()));
+    assert!(tree.ids().all(
+        |id| of_one(id).pop().map(|(tags, _)| tags) == tree.all_tags(id).filter(|tags| !tags.is_empty())
+    ));
 }
 
 #[test]
