@@ -149,10 +149,8 @@ const RESERVED: [&str; 22] = [
 
 /// Whether a common file system other than ours would refuse this name.
 pub fn is_refused_elsewhere(name: &[u8]) -> bool {
-    // Looked at to the end, since the processor takes many at once then.
-    let has_refused = name.iter().fold(false, |any, byte| any | is_refused(*byte));
     name.len() > NAME_MAX
-        || has_refused
+        || name.iter().any(|byte| REFUSED[usize::from(*byte)])
         || matches!(name, [b' ', ..] | [.., b' ' | b'.'])
         || is_reserved(name)
 }
@@ -176,7 +174,8 @@ fn is_reserved(name: &[u8]) -> bool {
 /// the start go, a reserved device name gets a `_`, and the whole is cut to 255 bytes before its
 /// extension. May come out empty.
 pub fn make_safe(name: &[u8]) -> Vec<u8> {
-    let replaced: Vec<u8> = name.iter().map(|byte| if is_refused(*byte) { b'-' } else { *byte }).collect();
+    let replaced: Vec<u8> =
+        name.iter().map(|byte| if REFUSED[usize::from(*byte)] { b'-' } else { *byte }).collect();
     let mut safe = trim_edges(&replaced).to_vec();
     let (stem, _) = split_extension(&safe);
     if RESERVED.contains(&stem.to_ascii_lowercase().escape_ascii().to_string().as_str()) {
@@ -185,10 +184,19 @@ pub fn make_safe(name: &[u8]) -> Vec<u8> {
     shorten(&safe, NAME_MAX)
 }
 
-/// Whether some file system refuses a name with this byte in it.
-fn is_refused(byte: u8) -> bool {
-    matches!(byte, b'<' | b'>' | b':' | b'"' | b'/' | b'\\' | b'|' | b'?' | b'*' | 0..=31 | 127)
-}
+/// Which bytes some file system refuses in a name. A table, since all names are asked about.
+static REFUSED: [bool; 256] = {
+    let mut refused = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        refused[byte] = matches!(
+            byte as u8,
+            b'<' | b'>' | b':' | b'"' | b'/' | b'\\' | b'|' | b'?' | b'*' | 0..=31 | 127
+        );
+        byte += 1;
+    }
+    refused
+};
 
 fn trim_edges(name: &[u8]) -> &[u8] {
     let start = name.iter().position(|b| *b != b' ').unwrap_or(name.len());

@@ -310,11 +310,14 @@ pub fn odd(query: &Query, among: &Among, oddity: Oddity) -> Rows {
 /// Folders whose name, letter case and Unicode form ignored, another has as well.
 fn same_name(tree: &Tree, among: &Rows) -> Rows {
     let folders = among.clone().and(&Rows::folders(tree));
-    let mut counts: HashMap<String, u32> = HashMap::new();
+    let mut named: HashMap<String, Vec<NodeId>> = HashMap::new();
     for id in folders.ids() {
-        *counts.entry(fold_bytes(tree.name(id))).or_default() += 1;
+        named.entry(fold_bytes(tree.name(id))).or_default().push(id);
     }
-    folders.filter(|row| counts[&fold_bytes(tree.name(NodeId::new(row)))] > 1)
+    let mut shared = Rows::none(tree.rows());
+    let several = named.into_values().filter(|ids| ids.len() > 1);
+    several.flatten().for_each(|id| shared.add(id.row()));
+    shared
 }
 
 /// Everything inside folders that are moved as one.

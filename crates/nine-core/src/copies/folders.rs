@@ -199,6 +199,9 @@ fn sum_of(open: &mut Vec<(NodeId, FolderSum)>, folder: NodeId) -> &mut FolderSum
 /// Tells the digest of each folder in sight whose files were all read and that holds a byte. A folder
 /// with a link or a device in it has none, since nothing is known of where they lead.
 fn digests_of_folders(tree: &Tree, in_sight: bool, mut tell: impl FnMut(NodeId, Digest)) {
+    if !tree.has_digests() {
+        return;
+    }
     // From the end, what a folder holds comes before the folder, and only the folders above the row in
     // hand are open, the innermost last.
     let mut open: Vec<(NodeId, FolderSum)> = Vec::new();

@@ -33,14 +33,14 @@ pub fn map(tree: &Tree, among: &Rows, most: usize) -> MapFolder {
     let sums = Sums::of(tree, among);
     let mut chosen: Vec<Chosen> = vec![Chosen { id: Tree::ROOT, folders: Vec::new() }];
     // The heaviest folder that was told is looked into first, wherever it lies.
-    let mut open = BinaryHeap::from([(sums.all(Tree::ROOT).bytes, Reverse(0))]);
+    let mut open = BinaryHeap::from([(sums.all(tree, Tree::ROOT).bytes, Reverse(0))]);
     while let Some((_, Reverse(at))) = open.pop() {
         let room = most.saturating_sub(chosen.len()).min(OF_ONE);
         for id in sums.heaviest_in(tree, chosen[at].id, room) {
             let number = chosen.len();
             chosen[at].folders.push(number);
             chosen.push(Chosen { id, folders: Vec::new() });
-            open.push((sums.all(id).bytes, Reverse(number)));
+            open.push((sums.all(tree, id).bytes, Reverse(number)));
         }
     }
     sums.told(tree, &chosen, 0)
@@ -52,7 +52,7 @@ struct Chosen {
     folders: Vec<usize>,
 }
 
-/// What lies in each folder, by its row.
+/// What lies in each folder, by its number among folders: of a million rows few are folders.
 struct Sums {
     all: Vec<Part>,
     loose: Vec<Part>,
@@ -60,13 +60,13 @@ struct Sums {
 
 impl Sums {
     fn of(tree: &Tree, among: &Rows) -> Self {
-        let mut sums =
-            Self { all: vec![Part::default(); tree.rows()], loose: vec![Part::default(); tree.rows()] };
+        let none = vec![Part::default(); tree.folders()];
+        let mut sums = Self { all: none.clone(), loose: none };
         // A folder stands before what lies in it.
         for id in tree.ids().rev() {
-            let parent = tree.parent(id).row();
-            if tree.is_folder(id) {
-                let inside = sums.all[id.row()];
+            let Some(parent) = tree.folder_number(tree.parent(id)) else { continue };
+            if let Some(folder) = tree.folder_number(id) {
+                let inside = sums.all[folder];
                 sums.all[parent] += inside;
             } else if among.has(id.row()) {
                 sums.all[parent].add(tree.size(id));
@@ -76,19 +76,23 @@ impl Sums {
         sums
     }
 
-    fn all(&self, id: NodeId) -> Part {
-        self.all[id.row()]
+    fn all(&self, tree: &Tree, id: NodeId) -> Part {
+        tree.folder_number(id).map(|folder| self.all[folder]).unwrap_or_default()
+    }
+
+    fn loose(&self, tree: &Tree, id: NodeId) -> Part {
+        tree.folder_number(id).map(|folder| self.loose[folder]).unwrap_or_default()
     }
 
     fn folders_in<'a>(&'a self, tree: &'a Tree, id: NodeId) -> impl Iterator<Item = NodeId> + 'a {
-        tree.children(id).filter(|child| tree.is_folder(*child) && self.all(*child).count > 0)
+        tree.children(id).filter(|child| tree.is_folder(*child) && self.all(tree, *child).count > 0)
     }
 
     fn heaviest_in(&self, tree: &Tree, id: NodeId, room: usize) -> Vec<NodeId> {
-        let least = self.all(id).bytes / SMALLEST;
+        let least = self.all(tree, id).bytes / SMALLEST;
         let mut folders: Vec<NodeId> =
-            self.folders_in(tree, id).filter(|folder| self.all(*folder).bytes > least).collect();
-        folders.sort_by_key(|folder| (Reverse(self.all(*folder).bytes), *folder));
+            self.folders_in(tree, id).filter(|folder| self.all(tree, *folder).bytes > least).collect();
+        folders.sort_by_key(|folder| (Reverse(self.all(tree, *folder).bytes), *folder));
         folders.truncate(room);
         folders
     }
@@ -99,9 +103,9 @@ impl Sums {
         let mut rest = (0, Part::default());
         for folder in self.folders_in(tree, *id).filter(|one| told.iter().all(|told| told.id != *one)) {
             rest.0 += 1;
-            rest.1 += self.all(folder);
+            rest.1 += self.all(tree, folder);
         }
-        MapFolder { id: *id, all: self.all(*id), loose: self.loose[id.row()], folders: told, rest }
+        MapFolder { id: *id, all: self.all(tree, *id), loose: self.loose(tree, *id), folders: told, rest }
     }
 }
 

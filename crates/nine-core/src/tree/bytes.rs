@@ -30,6 +30,11 @@ impl Tree {
         self.digests.get((number as usize).checked_sub(1)?).map(|bytes| Digest(*bytes))
     }
 
+    /// Whether any file was read as a whole.
+    pub(crate) fn has_digests(&self) -> bool {
+        !self.digests.is_empty()
+    }
+
     /// Learns the mark of both ends. 0 stands for 1.
     pub fn learn_ends(&mut self, id: NodeId, ends: u64) {
         self.ends.resize(self.rows, 0);

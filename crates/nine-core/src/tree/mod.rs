@@ -344,6 +344,16 @@ impl Tree {
         is_read.then(|| self.folder_items[folder as usize].into())
     }
 
+    /// How many folders there are, that of the place itself included.
+    pub fn folders(&self) -> usize {
+        self.folder_read.len()
+    }
+
+    /// The number of a folder among all of them.
+    pub fn folder_number(&self, id: NodeId) -> Option<usize> {
+        Some(self.folder[id.row()]).filter(|folder| *folder != NO_FOLDER).map(|folder| folder as usize)
+    }
+
     /// Whether this is a folder whose contents could not be read (or were not asked for).
     pub fn is_unread_folder(&self, id: NodeId) -> bool {
         let folder = self.folder[id.row()];

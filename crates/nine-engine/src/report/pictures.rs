@@ -1,11 +1,12 @@
 //! Pictures made small: decoded by the process that reads foreign files, and kept in the catalogue.
 
 use std::cmp::Reverse;
-use std::collections::{BinaryHeap, HashMap, HashSet};
+use std::collections::{BinaryHeap, HashMap};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use nine_core::condition::parse;
+use nine_core::find::Rows;
 use nine_core::kinds::ItemType;
 use nine_core::moment::Moment;
 use nine_core::report::Names;
@@ -90,11 +91,12 @@ fn newest(looking: &Looking, number: usize) -> Vec<NodeId> {
     let shown = visible(tree);
     // What lies beside keys may be a picture of one.
     let keys = shown.filter(|row| tree.item_type(NodeId::new(row)) == ItemType::Key);
-    let beside_keys: HashSet<NodeId> = keys.ids().map(|id| tree.parent(id)).collect();
+    let mut beside_keys = Rows::none(tree.rows());
+    keys.ids().for_each(|id| beside_keys.add(tree.parent(id).row()));
     let condition = parse(SHOWN).expect("it can be read");
     looking.with_query(number, |query| {
         let mut found: Vec<NodeId> = query.find(&condition, &shown).yes.ids().collect();
-        found.retain(|id| !beside_keys.contains(&tree.parent(*id)));
+        found.retain(|id| !beside_keys.has(tree.parent(*id).row()));
         // There may be very many, of which a few are wanted.
         let mut by_age: BinaryHeap<(Moment, Reverse<NodeId>)> =
             found.into_iter().map(|id| (tree.age_from(id), Reverse(id))).collect();
