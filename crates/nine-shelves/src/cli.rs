@@ -1,8 +1,9 @@
 //! The commands. What each takes stands with it in `commands/`, and what several take in `args.rs`.
 
+use std::ffi::OsString;
 use std::fmt::Write;
 
-use clap::{CommandFactory, Parser, Subcommand};
+use clap::{ArgMatches, Args, CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::args::Common;
 use crate::commands::{
@@ -13,6 +14,25 @@ use crate::commands::{
     suggest::SuggestArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs,
     watch::WatchArgs, why::WhyArgs,
 };
+use crate::session::READER;
+
+/// What was typed.
+#[derive(Debug)]
+pub struct Cli {
+    pub common: Common,
+    pub command: Option<Command>,
+}
+
+impl Cli {
+    /// What was typed, as it was understood.
+    ///
+    /// # Errors
+    /// If a value makes no sense.
+    pub fn of(matches: &ArgMatches) -> Result<Self, clap::Error> {
+        let command = matches.subcommand_name().map(|_| Command::from_arg_matches(matches)).transpose()?;
+        Ok(Self { common: Common::from_arg_matches(matches)?, command })
+    }
+}
 
 /// Clears a cluttered desktop, downloads folder and drive
 ///
@@ -20,11 +40,9 @@ use crate::commands::{
 /// be taken back.
 #[derive(Debug, Parser)]
 #[command(name = "nine", bin_name = "nine", version = env!("NINE_VERSION"), max_term_width = 100, disable_help_flag = true)]
-pub struct Cli {
+struct Program {
     #[command(flatten)]
-    pub common: Common,
-    #[command(subcommand)]
-    pub command: Option<Command>,
+    common: Common,
 }
 
 #[derive(Debug, Subcommand)]
@@ -56,32 +74,124 @@ pub enum Command {
     Check(CheckArgs),
     Demo(DemoArgs),
     Completions(CompletionsArgs),
-    /// Reads what is inside files, for the program itself
-    #[command(name = crate::session::READER, hide = true)]
+    #[command(name = READER)]
     InsideReader,
 }
 
+/// A command as the list of all of them has it.
+struct Told {
+    name: &'static str,
+    about: &'static str,
+    /// Adds all that it takes.
+    whole: fn(clap::Command) -> clap::Command,
+}
+
+const fn told<A: Args>(name: &'static str, about: &'static str) -> Told {
+    Told { name, about, whole: |command| with_pointer(A::augment_args(command), "nine") }
+}
+
+impl Told {
+    fn named(&self) -> clap::Command {
+        clap::Command::new(self.name).about(self.about)
+    }
+}
+
 /// The commands by what they are for.
-const PURPOSES: [(&str, &[&str]); 7] = [
-    ("To begin", &["setup", "demo", "check", "completions"]),
-    ("To see what is there", &["survey", "search", "why", "shelves", "report"]),
-    ("To file things", &["tidy", "suggest", "review", "put", "sweep", "tag", "carry"]),
-    ("To have it done", &["rule", "facet", "routine", "watch"]),
-    ("Copies", &["copies", "compare"]),
-    ("Out of the way", &["archive", "retrieve", "discard"]),
-    ("What was done", &["history", "undo"]),
+const PURPOSES: [(&str, &[Told]); 7] = [
+    (
+        "To begin",
+        &[
+            told::<SetupArgs>("setup", "Make shelves and a configuration from a ready-made layout"),
+            told::<DemoArgs>("demo", "Make the sample world and walk through it"),
+            told::<CheckArgs>("check", "Is the configuration sound, are the places reachable"),
+            told::<CompletionsArgs>(
+                "completions",
+                "Have the shell complete shelves, rules, tags and conditions",
+            ),
+        ],
+    ),
+    (
+        "To see what is there",
+        &[
+            told::<SurveyArgs>("survey", "What lies around by type, age and size, and what is odd"),
+            told::<SearchArgs>("search", "One flat list of all that matches, with its location"),
+            told::<WhyArgs>("why", "All that is known of one item, and what each rule says of it"),
+            told::<ShelvesArgs>("shelves", "The layout as it stands, and what is wrong with it"),
+            told::<ReportArgs>("report", "One page with pictures: how it was, and how it is"),
+        ],
+    ),
+    (
+        "To file things",
+        &[
+            told::<TidyArgs>("tidy", "Apply the rules: plan, check, show, ask once, carry out"),
+            told::<SuggestArgs>("suggest", "Where what lies loose would go, by the example of what is filed"),
+            told::<ReviewArgs>("review", "Go through what lies loose, item by item, on the whole screen"),
+            told::<PutArgs>("put", "File by hand: move or copy a selection onto a shelf"),
+            told::<SweepArgs>("sweep", "All that lies loose, into one folder with the day's date"),
+            told::<TagArgs>("tag", "Add, drop, rename and list tags"),
+            told::<CarryArgs>("carry", "Carry out a worklist from a file"),
+        ],
+    ),
+    (
+        "To have it done",
+        &[
+            told::<RuleArgs>("rule", "The rules with what each would do now; try, add, change one"),
+            told::<FacetArgs>("facet", "The facets and their answers with counts; add, drop answers"),
+            told::<RoutineArgs>("routine", "A named list of commands in one go: shown first, asked once"),
+            told::<WatchArgs>("watch", "File what arrives, as it arrives"),
+        ],
+    ),
+    (
+        "Copies",
+        &[
+            told::<CopiesArgs>("copies", "Items with the same bytes; flag or discard all but one"),
+            told::<CompareArgs>("compare", "What of A is nowhere in B by content, whatever the names"),
+        ],
+    ),
+    (
+        "Out of the way",
+        &[
+            told::<ArchiveArgs>("archive", "Stale items, or a selection, into the dated archive"),
+            told::<RetrieveArgs>("retrieve", "What was archived or swept, back to where it came from"),
+            told::<DiscardArgs>("discard", "Put a selection into the trash; nothing is ever deleted"),
+        ],
+    ),
+    (
+        "What was done",
+        &[
+            told::<HistoryArgs>("history", "The daybook: what was carried out, the newest first"),
+            told::<UndoArgs>("undo", "Take a run back"),
+        ],
+    ),
 ];
 
 /// All that may be typed. The short form of each command's help (`-h`) fits a screen of 24 lines.
 pub fn command() -> clap::Command {
-    let command = Cli::command();
-    let (brief, long) = (commands_in_brief(), commands_at_length(&command));
-    let command = command.mut_subcommands(|sub| with_pointer(sub, "nine"));
-    command
+    with_commands(|told| (told.whole)(told.named()))
+}
+
+/// The same for a line of words: of commands that are not among these only the names are told. What all of them take is
+/// as much to put together as all else that a short command does.
+pub fn command_for(words: &[OsString]) -> clap::Command {
+    let is_typed = |told: &Told| words.iter().any(|word| word == told.name);
+    with_commands(|told| if is_typed(told) { (told.whole)(told.named()) } else { told.named() })
+}
+
+/// The names of all commands.
+pub fn names() -> impl Iterator<Item = &'static str> {
+    PURPOSES.iter().flat_map(|(_, all)| *all).map(|told| told.name)
+}
+
+fn with_commands(of: impl Fn(&Told) -> clap::Command) -> clap::Command {
+    let reader =
+        clap::Command::new(READER).about("Reads what is inside files, for the program itself").hide(true);
+    Program::command()
+        .subcommands(PURPOSES.iter().flat_map(|(_, all)| *all).map(of))
+        .subcommand(reader)
         .help_template("{about-with-newline}\n{usage-heading} {usage}{after-help}\n\n{options}")
         .override_usage("nine [COMMAND] [OPTIONS]")
-        .after_help(brief)
-        .after_long_help(long)
+        .after_help(commands_in_brief())
+        .after_long_help(commands_at_length())
 }
 
 /// A command of which the short help says where the rest is.
@@ -96,19 +206,19 @@ fn with_pointer(command: clap::Command, above: &str) -> clap::Command {
 
 fn commands_in_brief() -> String {
     let mut text = String::new();
-    for (purpose, names) in PURPOSES {
+    for (purpose, all) in PURPOSES {
+        let names: Vec<&str> = all.iter().map(|told| told.name).collect();
         let _ = writeln!(text, "{purpose:<22}{}", names.join("  "));
     }
     text + "\nBegin with `nine setup`; `nine demo` shows it all in a sample world. Alone, nine\nsays what is where. What each command does: nine --help, nine COMMAND -h."
 }
 
-fn commands_at_length(command: &clap::Command) -> String {
+fn commands_at_length() -> String {
     let mut text = String::new();
-    for (purpose, names) in PURPOSES {
+    for (purpose, all) in PURPOSES {
         let _ = writeln!(text, "{purpose}:");
-        for name in names {
-            let about = command.find_subcommand(name).and_then(clap::Command::get_about);
-            let _ = writeln!(text, "  {name:<12} {}", about.map(ToString::to_string).unwrap_or_default());
+        for Told { name, about, .. } in all {
+            let _ = writeln!(text, "  {name:<12} {about}");
         }
         text.push('\n');
     }
@@ -125,14 +235,32 @@ mod tests {
     }
 
     #[test]
-    fn every_command_has_its_purpose() {
-        let command = command();
-        let shown = command.get_subcommands().filter(|sub| !sub.is_hide_set());
-        let mut names: Vec<&str> = shown.map(clap::Command::get_name).collect();
-        let mut listed: Vec<&str> = PURPOSES.iter().flat_map(|(_, names)| *names).copied().collect();
+    fn every_command_is_told_once() {
+        let understood = Command::augment_subcommands(clap::Command::new("nine"));
+        let mut names: Vec<&str> = understood.get_subcommands().map(clap::Command::get_name).collect();
+        let mut listed: Vec<&str> = super::names().chain([READER]).collect();
         names.sort_unstable();
         listed.sort_unstable();
         assert_eq!(names, listed);
+    }
+
+    #[test]
+    fn a_command_that_is_typed_is_told_as_among_all() {
+        let mut whole = command();
+        whole.build();
+        for name in super::names() {
+            let mut of_line = command_for(&["nine".into(), name.into(), "--help".into()]);
+            of_line.build();
+            let (mut all, mut typed) = (Vec::new(), Vec::new());
+            all_below(whole.find_subcommand(name).unwrap(), &mut all);
+            all_below(of_line.find_subcommand(name).unwrap(), &mut typed);
+            assert_eq!(all.len(), typed.len());
+            for (one, typed) in all.iter_mut().zip(&mut typed) {
+                assert_eq!(one.render_long_help().to_string(), typed.render_long_help().to_string());
+                assert_eq!(one.render_help().to_string(), typed.render_help().to_string());
+            }
+            assert_eq!(whole.render_long_help().to_string(), of_line.render_long_help().to_string());
+        }
     }
 
     /// Every command with those below it.

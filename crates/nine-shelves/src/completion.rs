@@ -52,7 +52,8 @@ impl Line {
         let index = index.unwrap_or_else(|| words.len().saturating_sub(1)).min(words.len());
         let before = words[..index].to_vec();
         let current = words.get(index).cloned().unwrap_or_default();
-        let matches = cli::command().ignore_errors(true).try_get_matches_from(&before).unwrap_or_default();
+        let matches =
+            cli::command_for(&before).ignore_errors(true).try_get_matches_from(&before).unwrap_or_default();
         Self { before, current, matches }
     }
 

@@ -18,11 +18,10 @@ mod review;
 mod session;
 mod wording;
 
+use std::ffi::OsString;
 use std::io::Write;
 use std::mem::ManuallyDrop;
 use std::process::ExitCode;
-
-use clap::FromArgMatches;
 
 pub use crate::cli::command;
 use crate::cli::{Cli, Command};
@@ -50,9 +49,10 @@ fn refuse_words(error: &clap::Error) -> ! {
 pub fn run() -> ExitCode {
     completion::answer_shell();
     // Never taken apart: that would take as long as making it, and the program soon ends.
-    let mut command = ManuallyDrop::new(command());
-    let matches = command.try_get_matches_from_mut(std::env::args_os());
-    let typed = matches.and_then(|matches| Cli::from_arg_matches(&matches));
+    let words: Vec<OsString> = std::env::args_os().collect();
+    let mut command = ManuallyDrop::new(cli::command_for(&words));
+    let matches = command.try_get_matches_from_mut(words);
+    let typed = matches.and_then(|matches| Cli::of(&matches));
     let cli = typed.unwrap_or_else(|error| refuse_words(&error));
     if matches!(cli.command, Some(Command::InsideReader)) {
         // It knows nothing of the person, and so needs no session.

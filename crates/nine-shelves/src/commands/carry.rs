@@ -15,7 +15,6 @@ use crate::output::style::{CHANGE, FAINT, REFUSED, STRONG};
 use crate::preview::Preview;
 use crate::session::Session;
 
-/// Carry out a worklist from a file
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine tidy --worklist list.csv     write what the rules propose, what is in doubt first\n  nine carry list.csv               read it back, show what is otherwise now, ask, carry it out\n\nIn the table you may delete lines, write `leave` under `do`, and change `to`, the tags, or an answer in its own column: the target and the new name follow from that. Saved with commas, semicolons or tabs, it is understood, or refused with the number of the line."

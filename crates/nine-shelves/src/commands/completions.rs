@@ -7,7 +7,6 @@ use clap::{Args, ValueEnum};
 use crate::failure::Done;
 use crate::output;
 
-/// Have the shell complete shelves, rules, tags and conditions
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine completions bash     what to add to ~/.bashrc\n  nine completions zsh\n  nine completions fish\n\nWhere a package installed nine, nothing is to be added. What is offered is told by the configuration and by what\nis known already; no place is read for it."

@@ -13,7 +13,6 @@ use crate::ask;
 use crate::failure::{Done, Failure};
 use crate::output::style::{CHANGE, FAINT, STRONG};
 
-/// Make the sample world and walk through it
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine demo                     a short walk, in a new folder under the system's temporary folder\n  nine demo --all               through the whole job\n  nine demo --chapter copies    look, rules, names, copies, shelves, archive, routine,\n                                examples or drive\n  nine demo ~/tern-quay         in a folder of your own; it must be new or empty\n  nine demo ~/tern-quay --serve its cloud drive, to go on with by yourself"

@@ -12,7 +12,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Put a selection into the trash; nothing is ever deleted
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine discard letter.pdf old/                shows them, then asks\n  nine discard --where type installer         one type through all folders, listed first\n  nine discard --saved installers --sure      leaves what is in doubt\n  nine search ext tmp --format paths0 | nine discard - -0 --yes\n\nThe desktop's own trash shows what was discarded and can restore it; so can nine undo."

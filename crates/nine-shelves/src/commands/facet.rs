@@ -22,7 +22,6 @@ use crate::session::Session;
 /// How many answers are listed where not all are asked for.
 const MOST: usize = 12;
 
-/// The facets and their answers with counts; add, drop answers
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,

@@ -16,7 +16,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// File by hand: move or copy a selection onto a shelf
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine put letter.pdf --on 3                           onto shelf 3\n  nine put *.pdf --on 3/Claims/2031                    folders that are missing are made\n  nine put --where name has claim --on Grants/Claims   a shelf by its title\n  nine put --saved films --on home/5/Films --copy      what is found stays where it is\n  nine put scans/* --on 2 --keep-folders               with the folders that they lie in\n  nine put claims --on 3/Claims --merge                two folders become one; copies are discarded"

@@ -15,7 +15,6 @@ use crate::output::style::{FAINT, STRONG};
 use crate::report::page;
 use crate::session::Session;
 
-/// One page with pictures: how it was, and how it is
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine report                          all piles and bookcases; kept under the day's date\n  nine report --open                   and shown by the desktop's browser\n  nine report drive downloads          some places; any folder will do too\n  nine report --to ~/friday.html       somewhere else\n  nine report --hide-names --to to-send.html\n                                       figures and folders of the first level alone\n  nine report --format json            the data alone\n\nThe page is one file that needs nothing else and sends nothing. It tells what survey, shelves,\ncopies, archive list, history and tag list tell; of copies as far as files were compared by now."

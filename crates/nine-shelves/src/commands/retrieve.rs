@@ -12,7 +12,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// What was archived or swept, back to where it came from
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine retrieve ~/Shelves/'9 Archive'/2031-04-07/downloads/plan.pdf\n  nine retrieve 'home/9 Archive/2031-04-07.zip/downloads/plan.pdf'   out of a pack, which stays as it is\n  nine retrieve --where name has sextant        whatever of it is archived or swept\n  nine retrieve --run 12                        all that run 12 moved\n  nine retrieve desktop/2031-04-07/letter.odt   what was swept goes back to the desktop\n  nine retrieve --where tag loans --on 2/Back   onto a shelf instead"

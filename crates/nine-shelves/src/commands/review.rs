@@ -21,7 +21,6 @@ use crate::review::{Ended, expect_screen, go_through};
 use crate::session::Session;
 use nine_core::paste;
 
-/// Go through what lies loose, item by item, on the whole screen
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine review                   all piles: what rules propose, and what no rule is for\n  nine review downloads         one pile\n  nine review list.csv          a worklist from a table\n  nine review --where type document and modified over 1y\n                                any selection, wherever it lies\n\nA number puts the item on that shelf, space takes what is proposed, ? tells all keys. Nothing is changed\nbefore the end, where all of it is shown once more. Each decision is kept at once: after a closed window\n`nine review` goes on where it was. At the question of any other command, r opens the same view."

@@ -20,7 +20,6 @@ use crate::output::{self, Look, records};
 use crate::preview::Preview;
 use crate::session::Session;
 
-/// The rules with what each would do now; try, add, change one
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,

@@ -26,7 +26,6 @@ use crate::session::Session;
 /// How many lines of a kind are shown where not all are asked for.
 const LINES: usize = 8;
 
-/// The layout as it stands, and what is wrong with it
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,

@@ -28,7 +28,6 @@ use crate::session::Session;
 /// How many types are told; the others are told together.
 const TYPES: usize = 6;
 
-/// What lies around by type, age and size, and what is odd
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine survey                    all piles, and the bookcases below\n  nine survey downloads          one pile; a bookcase or any folder will do too\n  nine survey --odd same-name    the folders that share a name\n  nine survey --format json      one object a place"

@@ -12,7 +12,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// All that lies loose, into one folder with the day's date
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine sweep desktop            clears the desktop: everything into desktop/2031-04-07\n  nine sweep                    all piles, each into a folder of its own\n  nine sweep --sort-later       only what no rule is for, into the standing folder `Sort later`\n  nine retrieve desktop/2031-04-07/plan.pdf    pulls one back\n\nWhat is hidden, still arriving or changed just now stays, and so do folders of earlier sweeps."

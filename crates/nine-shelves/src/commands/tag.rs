@@ -17,7 +17,6 @@ use crate::output::{self, bars, records, tags};
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Add, drop, rename and list tags
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine tag                                        all tags, with counts\n  nine tag add todo letter.pdf plan.md\n  nine tag add loans,urgent --where name has loan\n  nine tag drop todo --where tag todo and age over 1y\n  nine tag rename client lender                   everywhere; client/Harrow becomes lender/Harrow\n  nine tag merge to-do todo                       two that mean the same\n  nine tag --from-folder --where folder has Loans  what the folders say, as tags\n\nTags live with the items, in the attribute user.xdg.tags. A tag on a folder is the folder's alone. Notes carry tags of their own,\nin a header or as #loan/north-gallery in the text; they count, and only the note's text can change them."

@@ -16,7 +16,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Apply the rules: plan, check, show, ask once, carry out
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine tidy                     all piles: shows what would be done, then asks\n  nine tidy downloads           one pile\n  nine tidy --yes               carries it out without asking\n  nine tidy --format csv        the worklist as a table for other programs; changes nothing"

@@ -18,7 +18,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview, tell};
 use crate::session::Session;
 
-/// Take a run back
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine undo                     the last run that has not been taken back\n  nine undo 12                  run 12; a run that was itself an undo can be taken back too\n  nine undo friday              all that the routine `friday` did the last time, the last part first"

@@ -26,7 +26,6 @@ use crate::output::style::{DOUBT, FAINT, REFUSED, STRONG};
 use crate::preview::parts;
 use crate::session::Session;
 
-/// File what arrives, as it arrives
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine watch                    the piles under [watch] in shelves.toml, or all\n  nine watch downloads          one pile\n  nine watch --once             does what is due, and ends\n  nine watch --service          has it run from now on, whenever you are logged in\n  nine watch --no-service       no more\n\nNothing is touched before it has settled, nor while a program has it open or it is a partial\ndownload. What is in doubt waits for `nine review`. What you take back with `nine undo` is left\nalone until it changes. SIGHUP reads the configuration anew; SIGTERM ends it after the step in hand."

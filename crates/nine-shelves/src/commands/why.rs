@@ -25,7 +25,6 @@ use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, tags};
 use crate::session::Session;
 
-/// All that is known of one item, and what each rule says of it
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine why ~/Downloads/statement.pdf\n  nine why 'downloads/statement.pdf'      the same, as places are written"

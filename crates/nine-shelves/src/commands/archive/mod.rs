@@ -14,7 +14,6 @@ use crate::output::style::{DOUBT, FAINT};
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Stale items, or a selection, into the dated archive
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine archive                                what is stale by the condition in shelves.toml\n  nine archive ~/Shelves/'4 Exhibitions'/2029  a finished project\n  nine archive --where tag done               what a condition finds\n  nine archive list                           the dated folders\n  nine archive verify                         every byte against its checksum\n  nine archive pack 2031-04-07 --as zip       one file in place of the folder\n\nWhere things came from is kept as folders, and in contents.csv. What is archived is still found by nine search,\nand nine retrieve brings it back."

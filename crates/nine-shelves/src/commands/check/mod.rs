@@ -22,7 +22,6 @@ use crate::output::{self, records};
 use crate::reader;
 use crate::session::Session;
 
-/// Is the configuration sound, are the places reachable
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine check                    read shelves.toml and look at every place\n  nine check --format json      one object a place"

@@ -14,7 +14,6 @@ use crate::failure::{Done, unless};
 use crate::preview::Preview;
 use crate::session::Session;
 
-/// What of A is nowhere in B by content, whatever the names
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine compare ~/Import home                  what of the import is nowhere in the bookcase\n  nine compare ~/Import home --reverse        what of the bookcase is nowhere in the import\n  nine compare ~/Import home --found          what is in both, and where\n  nine compare ~/Import home --names          also the same name with other bytes\n  nine compare ~/Import home --discard-found  into the trash with what the bookcase surely holds\n  nine compare ~/Import home --put-missing 5/New\n  nine compare ~/Photos --listing disk.csv    against a list of what is elsewhere\n  nine compare ~/Import home --format paths0 | nine put - -0 --on 5\n\nA list is made on the other machine with: nine search --in FOLDER --format csv --with-hash > disk.csv"

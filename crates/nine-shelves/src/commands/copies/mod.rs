@@ -16,7 +16,6 @@ use crate::output::style::FAINT;
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Items with the same bytes; flag or discard all but one
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine copies                             in all piles and bookcases, the most space first\n  nine copies downloads ~/Photos          only there\n  nine copies --where type image          groups with a picture in them\n  nine copies --flag                      tags all but the one that stays: copy\n  nine copies --discard --keep shelf,in:home/5,older\n  nine copies --discard --give-tags       what stays gets the tags of what goes\n  nine copies --names                     names that look like copies, with other bytes\n  nine copies --similar                   pictures that look alike; only to be looked at\n\nWhat stays is decided by the first of these that tells two apart: shelf (on a shelf rather than\nin a pile), in:PLACE/FOLDER, tagged, unmarked (no `(1)` or `copy of` in the name), older, newer,\nshorter (path). A list of your own goes into shelves.toml: [copies] keep = [\"shelf\", \"older\"].\nBefore a copy is discarded it is compared byte by byte with the one that stays."

@@ -21,7 +21,6 @@ use crate::output::table::{Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 use crate::session::Session;
 
-/// The daybook: what was carried out, the newest first
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,

@@ -30,7 +30,6 @@ pub use notify::notify;
 pub use parts::check_part;
 pub use timer::{reload_units, take_away, write as write_units};
 
-/// A named list of commands in one go: shown first, asked once
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine routine                        the routines, when each is run, and how it went\n  nine routine friday                 shows all parts, asks once, carries each out\n  nine routine friday --plan          only shows them\n  nine routine friday --part tidy --part 'copies --flag' --part archive --when 'Friday 16:00'\n                                      makes it, or changes what it does\n  nine routine friday --schedule      has it run at its times\n  nine routine friday --calendar friday.ics\n                                      an event with an alarm, for your own calendar\n  nine undo friday                    takes the whole of it back\n\nAt its times nobody is asked: only what is not in doubt is done; the rest waits for `nine review`."

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use clap::{Args, CommandFactory};
+use clap::Args;
 use nine_core::diagnostic::nearest;
 use nine_core::escape::plain;
 use nine_engine::Workspace;
@@ -10,7 +10,7 @@ use nine_engine::plan::Plan;
 use nine_engine::routine::{PartDone, PartEnd, Parts};
 
 use crate::args::{SelectionArgs, ShowArgs};
-use crate::cli::{Cli, Command};
+use crate::cli::{Command, names};
 use crate::commands::archive::ArchiveCommand;
 use crate::commands::{self, archive, copies, discard, put, retrieve, suggest, sweep, tag, tidy};
 use crate::failure::{Done, Failure};
@@ -104,8 +104,6 @@ fn cannot(typed: &str) -> String {
 
 /// Why a word begins no part.
 fn no_part(typed: &str) -> String {
-    let all = Cli::command();
-    let names = || all.get_subcommands().filter(|one| !one.is_hide_set()).map(clap::Command::get_name);
     if names().any(|name| name == typed) {
         return cannot(typed);
     }

@@ -20,7 +20,6 @@ use crate::failure::{Done, Failure, unless};
 use crate::output::items::{ALL, ItemColumn, USUAL};
 use crate::session::Session;
 
-/// One flat list of all that matches, with its location
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine search type image and age over 90d\n  nine search                                   everything in all places\n  nine search name has budget --in ~/Documents  one folder\n  nine search --saved big type video            a saved search, and more\n  nine search type packed --save packed         keeps it under a name\n  nine search --list                            the saved searches and what each finds now\n  nine search text has sextant --text           words inside; reads them where that was not done yet\n  nine search size over 100MB --by type --totals\n  nine search type installer --format paths0 | xargs -0 ls -l\n  nine search --in ~/Photos --format csv --with-hash > photos.csv\n\nThe guide has the language of conditions."

@@ -23,7 +23,6 @@ use crate::preview::Preview;
 use crate::session::Session;
 use crate::{ask, output};
 
-/// Make shelves and a configuration from a ready-made layout
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine setup                        asks five short questions, shows everything, and asks once\n  nine setup --list                 the layouts as trees\n  nine setup --layout clients --at ~/Shelves --yes\n                                    without a question\n  nine setup --at ~/Documents       takes over the numbered folders that stand there\n  nine setup --save-layout mine.toml\n                                    the shelves as they stand as a layout, to keep or hand on\n\nWhat is there is not moved. `nine undo` takes the folders and the configuration back."

@@ -18,7 +18,6 @@ use crate::output::style::{FAINT, STRONG};
 use crate::preview::{PlanToShow, Preview};
 use crate::session::Session;
 
-/// Where what lies loose would go, by the example of what is filed
 #[derive(Debug, Args)]
 #[command(
     after_long_help = "Examples:\n  nine suggest                    all piles: shows where things would go and why, then asks\n  nine suggest downloads --sure   only what is 90 % sure or more\n  nine suggest --over 75%         only what is as sure as that\n  nine suggest --worklist w.csv   the same as a table, to be read and edited\n  nine suggest --rules            rules that say most of it, to be read, picked and written\n  nine suggest --measure          how often it is right on your shelves\n\nIt learns on this machine, from names, types, tags and what files say of themselves. What the archive holds, what is put off and what lies there twice teaches nothing; what you file by hand, or take back, counts more. `nine why PATH` tells more of one item."
