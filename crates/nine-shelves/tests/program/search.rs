@@ -309,6 +309,7 @@ fn what_is_known_is_found_as_what_is_there() {
             found(&["--no-archive", "--limit", "30"])
         );
     };
+    same(&[], 30);
     same(&["type", "drawing"], 30);
     same(&["size", "is", "10"], 30);
     same(&["tag", "loans"], 1);
