@@ -83,16 +83,21 @@ struct Told {
     name: &'static str,
     about: &'static str,
     /// Adds all that it takes.
-    whole: fn(clap::Command) -> clap::Command,
+    add: fn(clap::Command) -> clap::Command,
 }
 
 const fn told<A: Args>(name: &'static str, about: &'static str) -> Told {
-    Told { name, about, whole: |command| with_pointer(A::augment_args(command), "nine") }
+    Told { name, about, add: |command| with_pointer(A::augment_args(command), "nine") }
 }
 
 impl Told {
     fn named(&self) -> clap::Command {
         clap::Command::new(self.name).about(self.about)
+    }
+
+    fn whole(&self) -> clap::Command {
+        // What several commands take has words of its own, which would stand in place of these.
+        (self.add)(clap::Command::new(self.name)).about(self.about).long_about(None::<&str>)
     }
 }
 
@@ -167,14 +172,14 @@ const PURPOSES: [(&str, &[Told]); 7] = [
 
 /// All that may be typed. The short form of each command's help (`-h`) fits a screen of 24 lines.
 pub fn command() -> clap::Command {
-    with_commands(|told| (told.whole)(told.named()))
+    with_commands(Told::whole)
 }
 
 /// The same for a line of words: of commands that are not among these only the names are told. What all of them take is
 /// as much to put together as all else that a short command does.
 pub fn command_for(words: &[OsString]) -> clap::Command {
     let is_typed = |told: &Told| words.iter().any(|word| word == told.name);
-    with_commands(|told| if is_typed(told) { (told.whole)(told.named()) } else { told.named() })
+    with_commands(|told| if is_typed(told) { told.whole() } else { told.named() })
 }
 
 /// The names of all commands.
@@ -248,8 +253,9 @@ mod tests {
     fn a_command_that_is_typed_is_told_as_among_all() {
         let mut whole = command();
         whole.build();
-        for name in super::names() {
-            let mut of_line = command_for(&["nine".into(), name.into(), "--help".into()]);
+        for Told { name, about, .. } in PURPOSES.iter().flat_map(|(_, all)| *all) {
+            assert_eq!(whole.find_subcommand(name).unwrap().get_about().unwrap().to_string(), *about);
+            let mut of_line = command_for(&["nine".into(), (*name).into(), "--help".into()]);
             of_line.build();
             let (mut all, mut typed) = (Vec::new(), Vec::new());
             all_below(whole.find_subcommand(name).unwrap(), &mut all);

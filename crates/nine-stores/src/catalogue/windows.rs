@@ -11,7 +11,7 @@ use super::listing::{self, open_column};
 use super::{Catalogue, CatalogueError, CatalogueResult};
 
 /// Rows of a window: few enough that its columns stay near the processor.
-const ROWS: usize = 64 * 1024;
+const ROWS: usize = 32 * 1024;
 
 /// Bytes of a size.
 const SIZE: usize = size_of::<u64>();
