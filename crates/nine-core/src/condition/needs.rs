@@ -3,7 +3,7 @@
 
 use crate::metadata::TextField;
 
-use super::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject};
+use super::{AgeSubject, Condition, CountSubject, DateSubject, Flag, Test, WordSubject, WordTest};
 
 /// One thing that must be known.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -111,6 +111,16 @@ impl Test {
 }
 
 impl Condition {
+    /// Whether each name is held against an expression, so that two threads share the names: that pays where many are
+    /// asked about at once.
+    pub fn asks_long(&self) -> bool {
+        let is_long = |test: &&Test| match test {
+            Test::Words(_, WordTest::Matches(pattern)) => pattern.beginnings().is_empty(),
+            _ => false,
+        };
+        self.tests().iter().any(is_long)
+    }
+
     /// What its answer may depend on.
     pub fn needs(&self) -> Needs {
         self.tests().into_iter().flat_map(Test::needs).copied().collect()

@@ -139,7 +139,7 @@ impl<'a> Query<'a> {
             }
             Test::Flag(Flag::Mislabelled) => {
                 let unseen = |id| tree.kind(id) == Kind::File && !tree.has_mark(id, mark::LOOKED);
-                self.looked(Rows::marked(tree, mark::MISLABELLED).and(among), among, unseen)
+                self.looked(self.flagged(Flag::Mislabelled, among), among, unseen)
             }
             Test::Ext(wanted) => Matches::sure(names::with_extension(tree, wanted, among)),
             Test::Words(WordSubject::Text, _) => self.text(test, among),
@@ -228,8 +228,12 @@ impl<'a> Query<'a> {
             Flag::File => of_kind(Kind::File),
             Flag::Loose => filter(&|id| tree.parent(id) == Tree::ROOT),
             Flag::Empty => {
-                let sizes = among.filter_column(tree.sizes(), |size| size == 0);
-                sizes.filter(|row| self.is_empty(NodeId::new(row)))
+                let no_bytes = among.filter_column(tree.sizes(), |size| size == 0);
+                no_bytes.filter(|row| match tree.kind(NodeId::new(row)) {
+                    Kind::File => true,
+                    Kind::Folder => tree.items(NodeId::new(row)) == Some(0),
+                    Kind::Link | Kind::Other => false,
+                })
             }
             Flag::Untitled => marked(mark::UNTITLED),
             Flag::Unfinished => marked(mark::UNFINISHED),
@@ -239,14 +243,6 @@ impl<'a> Query<'a> {
             Flag::Mislabelled => marked(mark::MISLABELLED),
             Flag::Copy => filter(&|id| tree.copies(id).is_some_and(|copies| copies > 1)),
             Flag::Shared => filter(self.is_shared),
-        }
-    }
-
-    fn is_empty(&self, id: NodeId) -> bool {
-        match self.tree.kind(id) {
-            Kind::File => self.tree.size(id) == 0,
-            Kind::Folder => self.tree.items(id) == Some(0),
-            Kind::Link | Kind::Other => false,
         }
     }
 

@@ -377,6 +377,8 @@ fn what_an_expression_begins_with_is_found_where_it_is_worth_it() {
     for of_no_use in [".*ledger", "[0-9]+", "ab", "(ledger)?"] {
         assert!(begins(of_no_use).is_empty(), "{of_no_use}");
     }
+    assert!(parsed("file and not name matches \"[0-9]+\"").asks_long());
+    assert!(!parsed("name has 7 or stem matches ledger").asks_long());
 }
 
 fn file(name: impl Into<Vec<u8>>) -> Seed {

@@ -17,7 +17,8 @@ impl Search<'_, '_> {
         let alone = |column: &Column| {
             matches!(column, Column::Names | Column::Words) || column.window_width().is_some()
         };
-        if self.request.inside || !columns.iter().all(alone) { columns } else { Vec::new() }
+        let asks_long = self.condition().is_some_and(Condition::asks_long);
+        if self.request.inside || asks_long || !columns.iter().all(alone) { columns } else { Vec::new() }
     }
 
     /// What it finds in a view of which no column was read yet.

@@ -315,5 +315,7 @@ fn what_is_known_is_found_as_what_is_there() {
     same(&["tag", "loans"], 1);
     same(&["name", "has", "last"], 1);
     same(&["hidden"], 30);
+    same(&["name", "matches", "[0-9]*5[0-9]*7"], 30);
+    same(&["name", "matches", "sheet.*99[.]"], 30);
     same(&["name", "has", "EET 6699", "or", "ext", "csv", "and", "size", "over", "9"], 30);
 }
