@@ -1,5 +1,7 @@
 //! Saved searches: conditions with a name. A starter set ships with the program.
 
+use std::sync::LazyLock;
+
 use crate::condition::{Condition, parse, parse_with};
 use crate::diagnostic::{any_of, nearest};
 use crate::facet::Facets;
@@ -32,11 +34,14 @@ pub const STARTERS: [(&str, &str); 9] = [
 
 /// The starter set, read.
 pub fn starters() -> Vec<SavedSearch> {
-    let read = |(name, text): (&str, &str)| {
-        let condition = parse(text).ok()?;
-        Some(SavedSearch { name: name.to_owned(), condition, display: false, starter: true })
-    };
-    STARTERS.into_iter().filter_map(read).collect()
+    static READ: LazyLock<Vec<SavedSearch>> = LazyLock::new(|| {
+        let read = |(name, text): (&str, &str)| {
+            let condition = parse(text).ok()?;
+            Some(SavedSearch { name: name.to_owned(), condition, display: false, starter: true })
+        };
+        STARTERS.into_iter().filter_map(read).collect()
+    });
+    READ.clone()
 }
 
 /// Finds the condition of a saved search and of those that it uses. `on_the_way` are the searches

@@ -2,6 +2,7 @@
 
 use std::ffi::OsString;
 use std::fmt::Write;
+use std::mem::ManuallyDrop;
 
 use clap::{ArgMatches, Args, CommandFactory, FromArgMatches, Parser, Subcommand};
 
@@ -91,10 +92,6 @@ const fn told<A: Args>(name: &'static str, about: &'static str) -> Told {
 }
 
 impl Told {
-    fn named(&self) -> clap::Command {
-        clap::Command::new(self.name).about(self.about)
-    }
-
     fn whole(&self) -> clap::Command {
         // What several commands take has words of its own, which would stand in place of these.
         (self.add)(clap::Command::new(self.name)).about(self.about).long_about(None::<&str>)
@@ -172,14 +169,27 @@ const PURPOSES: [(&str, &[Told]); 7] = [
 
 /// All that may be typed. The short form of each command's help (`-h`) fits a screen of 24 lines.
 pub fn command() -> clap::Command {
-    with_commands(Told::whole)
+    with_commands(|_| true)
 }
 
-/// The same for a line of words: of commands that are not among these only the names are told. What all of them take is
-/// as much to put together as all else that a short command does.
+/// The same with those commands alone that are among these words. What all of them take is as much to put together as all
+/// else that a short command does.
 pub fn command_for(words: &[OsString]) -> clap::Command {
-    let is_typed = |told: &Told| words.iter().any(|word| word == told.name);
-    with_commands(|told| if is_typed(told) { told.whole() } else { told.named() })
+    with_commands(|name| words.iter().any(|word| word == name))
+}
+
+/// What a line of words means.
+///
+/// # Errors
+/// If it makes no sense, or asks for help.
+pub fn understood(words: &[OsString]) -> Result<ArgMatches, clap::Error> {
+    // Never taken apart: that would take as long as making it, and the program soon ends.
+    let mut of_line = ManuallyDrop::new(command_for(words));
+    match of_line.try_get_matches_from_mut(words) {
+        // What is wrong is told beside all that would have been right.
+        Err(error) if error.use_stderr() => command().try_get_matches_from(words),
+        understood => understood,
+    }
 }
 
 /// The names of all commands.
@@ -187,12 +197,13 @@ pub fn names() -> impl Iterator<Item = &'static str> {
     PURPOSES.iter().flat_map(|(_, all)| *all).map(|told| told.name)
 }
 
-fn with_commands(of: impl Fn(&Told) -> clap::Command) -> clap::Command {
+fn with_commands(is_wanted: impl Fn(&str) -> bool) -> clap::Command {
+    let all = PURPOSES.iter().flat_map(|(_, all)| *all);
     let reader =
         clap::Command::new(READER).about("Reads what is inside files, for the program itself").hide(true);
     Program::command()
-        .subcommands(PURPOSES.iter().flat_map(|(_, all)| *all).map(of))
-        .subcommand(reader)
+        .subcommands(all.filter(|told| is_wanted(told.name)).map(Told::whole))
+        .subcommands(is_wanted(READER).then_some(reader))
         .help_template("{about-with-newline}\n{usage-heading} {usage}{after-help}\n\n{options}")
         .override_usage("nine [COMMAND] [OPTIONS]")
         .after_help(commands_in_brief())

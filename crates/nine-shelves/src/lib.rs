@@ -20,7 +20,6 @@ mod wording;
 
 use std::ffi::OsString;
 use std::io::Write;
-use std::mem::ManuallyDrop;
 use std::process::ExitCode;
 
 pub use crate::cli::command;
@@ -48,11 +47,8 @@ fn refuse_words(error: &clap::Error) -> ! {
 /// Runs the program with the words that it was started with.
 pub fn run() -> ExitCode {
     completion::answer_shell();
-    // Never taken apart: that would take as long as making it, and the program soon ends.
     let words: Vec<OsString> = std::env::args_os().collect();
-    let mut command = ManuallyDrop::new(cli::command_for(&words));
-    let matches = command.try_get_matches_from_mut(words);
-    let typed = matches.and_then(|matches| Cli::of(&matches));
+    let typed = cli::understood(&words).and_then(|matches| Cli::of(&matches));
     let cli = typed.unwrap_or_else(|error| refuse_words(&error));
     if matches!(cli.command, Some(Command::InsideReader)) {
         // It knows nothing of the person, and so needs no session.
