@@ -100,7 +100,14 @@ impl Ground {
 
 fn main() {
     let numbers: Vec<usize> = std::env::args().filter_map(|word| word.parse().ok()).collect();
-    let words: Vec<String> = std::env::args().collect();
+    // Cargo adds options of its own.
+    let words: Vec<String> = std::env::args().skip(1).filter(|word| !word.starts_with('-')).collect();
+    let is_part = |word: &str| SECTIONS.iter().any(|(known, _)| *known == word);
+    if let Some(word) = words.iter().find(|word| !is_part(word) && word.parse::<usize>().is_err()) {
+        let known: Vec<&str> = SECTIONS.iter().map(|(known, _)| *known).collect();
+        println!("no part is called `{word}`; there are {}", known.join(", "));
+        std::process::exit(2);
+    }
     let world = tempfile::tempdir().expect("a temporary folder");
     let ground = Ground {
         root: world.path().to_owned(),
