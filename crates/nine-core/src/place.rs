@@ -243,6 +243,12 @@ impl ItemPath {
         self.0.len() > folder.0.len() && self.0.starts_with(&folder.0) && self.0[folder.0.len()] == b'/'
     }
 
+    /// Whether this lies in `folder` and in none below it.
+    pub fn is_directly_in(&self, folder: &ItemPath) -> bool {
+        let between = usize::from(!folder.is_root());
+        self.is_inside(folder) && folder.0.len() + between + self.name().len() == self.0.len()
+    }
+
     /// The written form; see [`crate::escape`].
     pub fn to_text(&self) -> String {
         escape(&self.0)

@@ -1,9 +1,10 @@
 //! Where a drive's places are: `https://host/my%20papers/`.
 
+use std::borrow::Cow;
 use std::fmt;
 use std::net::IpAddr;
 
-use nine_core::place::{ItemPath, NameBuf};
+use nine_core::place::{ItemPath, Name};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, percent_encode};
 
 /// All but what RFC 3986 calls unreserved is escaped: servers differ in what else they take as it stands.
@@ -129,11 +130,14 @@ fn written(path: &ItemPath, is_folder: bool) -> String {
 /// A path as a server or a person writes it, with its escapes undone; `None` if a part of it is `.` or `..`, or
 /// holds a slash or a NUL.
 pub(super) fn decoded(path: &str) -> Option<ItemPath> {
-    let mut out = ItemPath::root();
+    let mut out = Vec::with_capacity(path.len());
     for part in path.split('/').filter(|part| !part.is_empty()) {
-        out = out.join(&NameBuf::new(percent_decode_str(part).collect::<Vec<u8>>())?);
+        out.push(b'/');
+        let start = out.len();
+        out.extend_from_slice(&Cow::from(percent_decode_str(part)));
+        Name::new(&out[start..])?;
     }
-    Some(out)
+    ItemPath::new(out)
 }
 
 #[cfg(test)]

@@ -99,9 +99,8 @@ impl Drive {
     /// Something was changed at a path.
     pub(super) fn forget(&self, path: &ItemPath) {
         let mut listings = held(&self.listings);
-        let gone = |folder: &ItemPath| {
-            folder == path || folder.is_inside(path) || path.parent().as_ref() == Some(folder)
-        };
+        let gone =
+            |folder: &ItemPath| folder == path || folder.is_inside(path) || path.is_directly_in(folder);
         listings.known.retain(|folder, _| !gone(folder));
         listings.items = listings.known.values().map(|listing| listing.items.len()).sum();
     }
@@ -201,7 +200,7 @@ impl Drive {
             let path = self.path_of(&response)?;
             if path == *folder {
                 listing.own = self.item(&response, &path);
-            } else if path.parent().as_ref() == Some(folder) {
+            } else if path.is_directly_in(folder) {
                 if let Some((name, found)) = path.last().zip(self.item(&response, &path))
                     && listing.items.insert(name.into(), found).is_some()
                 {
@@ -291,7 +290,7 @@ pub(super) fn plain_tag(text: &str) -> Option<String> {
     let text = text.trim();
     let strong = text.strip_prefix("W/").unwrap_or(text);
     let bare = strong.trim_matches('"');
-    (!bare.is_empty()).then(|| format!("\"{bare}\""))
+    (!bare.is_empty()).then(|| ["\"", bare, "\""].concat())
 }
 
 /// Whether an answer only says that a folder's address ends with a slash.

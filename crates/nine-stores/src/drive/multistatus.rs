@@ -14,8 +14,11 @@ use crate::{StoreError, StoreResult};
 /// Bytes that an answer has at most.
 const MOST: u64 = 1 << 30;
 
-/// Bytes of text that stand between two marks at most.
+/// Bytes of a mark, or of a text between two, at most.
 const MOST_TEXT: usize = 1 << 20;
+
+/// Bytes that are taken from the connection at once.
+const BLOCK: usize = 1 << 16;
 
 /// How deep elements are nested at most.
 const DEEPEST: usize = 64;
@@ -70,16 +73,19 @@ pub(super) fn read(
     body: impl Read,
     found: &mut dyn FnMut(Response) -> StoreResult<()>,
 ) -> StoreResult<Option<String>> {
-    let mut xml = NsReader::from_reader(Bounded { inner: BufReader::new(body.take(MOST)), since: 0 });
+    let body = BufReader::with_capacity(BLOCK, body.take(MOST));
+    let mut xml = NsReader::from_reader(Bounded { inner: body, since: 0 });
     xml.config_mut().check_end_names = true;
     let (mut reading, mut buffer) = (ResponseReading::default(), Vec::new());
     loop {
         buffer.clear();
-        let (of, event) = xml.read_resolved_event_into(&mut buffer).map_err(malformed)?;
+        xml.get_mut().since = 0;
+        let event = xml.read_event_into(&mut buffer).map_err(malformed)?;
+        let of_whom = |start: &BytesStart| of_whom(&xml.resolver().resolve_element(start.name()).0);
         match event {
-            Event::Start(start) => reading.open(of_whom(&of), &start)?,
+            Event::Start(start) => reading.open(of_whom(&start), &start)?,
             Event::Empty(start) => {
-                reading.open(of_whom(&of), &start)?;
+                reading.open(of_whom(&start), &start)?;
                 reading.close(found)?;
             }
             Event::End(_) => reading.close(found)?,
@@ -263,9 +269,10 @@ fn status_in(line: &str) -> Option<u16> {
     line.split_whitespace().nth(1)?.parse().ok()
 }
 
-/// A stream in which a `<` must come again and again.
+/// A stream that fails where a mark, or a text between two, is too long.
 struct Bounded<R> {
     inner: R,
+    /// Bytes that were passed since the last mark or text.
     since: usize,
 }
 
@@ -288,12 +295,7 @@ impl<R: BufRead> BufRead for Bounded<R> {
     }
 
     fn consume(&mut self, amount: usize) {
-        let passed = self.inner.fill_buf().unwrap_or_default();
-        let passed = &passed[..amount.min(passed.len())];
-        self.since = match passed.iter().rposition(|b| *b == b'<') {
-            Some(at) => passed.len() - at,
-            None => self.since + passed.len(),
-        };
+        self.since += amount;
         self.inner.consume(amount);
     }
 }
@@ -358,9 +360,16 @@ mod tests {
 
     #[test]
     fn what_never_ends_is_given_up() {
-        let start = b"<multistatus xmlns='DAV:'>".as_slice();
-        let endless = start.chain(io::repeat(b' '));
-        assert!(matches!(read(endless, &mut |_| Ok(())), Err(StoreError::Malformed(_))));
+        // A text, a mark, a comment.
+        for start in ["", "<response", "<!--"] {
+            let start = format!("<multistatus xmlns='DAV:'>{start}");
+            let endless = io::repeat(b' ').take(3 << 20);
+            let Err(StoreError::Malformed(why)) = read(start.as_bytes().chain(endless), &mut |_| Ok(()))
+            else {
+                panic!("{start} came to an end");
+            };
+            assert!(why.contains("does not come to an end"), "{start}: {why}");
+        }
     }
 
     proptest! {
