@@ -16,6 +16,22 @@ pub struct Folded {
     pub chosen: Chosen,
 }
 
+/// What becomes of an item of a group, or of another name of it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Part {
+    /// It stays.
+    Stays,
+    /// It lies in a folder that stays as a whole.
+    Bound,
+    /// It is not needed.
+    Copy,
+    /// Another name of the same file (a hard link).
+    Link {
+        /// Whether the file is not needed.
+        goes: bool,
+    },
+}
+
 /// Puts whole folders in place of the files in them, and chooses in each group what stays.
 ///
 /// What lies in a folder that goes is not told again; what lies in one that stays is bound to it.
@@ -60,6 +76,16 @@ impl Folded {
     pub fn going(&self) -> impl Iterator<Item = &Alike> {
         let items = self.group.items.iter().enumerate();
         items.filter(|(at, item)| *at != self.chosen.at && !item.bound).map(|(_, item)| item)
+    }
+
+    /// All items, the one that stays first, each followed by its other names.
+    pub fn parts(&self) -> impl Iterator<Item = (Member, Part)> {
+        let others = self.group.items.iter().enumerate().filter(|(at, _)| *at != self.chosen.at);
+        let others = others.map(|(_, item)| (item, if item.bound { Part::Bound } else { Part::Copy }));
+        std::iter::once((self.kept(), Part::Stays)).chain(others).flat_map(|(item, part)| {
+            let link = Part::Link { goes: part == Part::Copy };
+            std::iter::once((item.member, part)).chain(item.links.iter().map(move |name| (*name, link)))
+        })
     }
 
     /// The item that stays.

@@ -14,7 +14,7 @@ pub mod similar;
 mod together;
 
 pub use across::{Across, across, same_names};
-pub use folders::{Folded, fold, hidden_in_question};
+pub use folders::{Folded, Part, fold, hidden_in_question};
 pub use groups::{Alike, CopiesTake, Group, Taken, copies_take, groups};
 pub use keep::{Chosen, Keep, KeepFacts, choose};
 pub use listing::{Listed, WrongListing, read_listing};

@@ -1,9 +1,10 @@
 //! What `copies` prints.
 
-use std::io::Write;
+use std::borrow::Cow;
+use std::io::{self, Write};
 
 use nine_core::amount::{count, counted, readable};
-use nine_core::copies::{Alike, Folded, Member, copies_take};
+use nine_core::copies::{Folded, Member, Part, copies_take};
 use nine_core::escape::escape;
 use nine_core::item::Kind;
 use nine_core::worklist::table::no_formula;
@@ -13,11 +14,13 @@ use super::Shown;
 use crate::args::Format;
 use crate::failure::Done;
 use crate::output::style::{CHANGE, DOUBT, FAINT, PLAIN, STRONG};
-use crate::output::table::{Table, TableColumn, cell, styled};
+use crate::output::table::{Cell, Table, TableColumn, cell, styled};
 use crate::output::{self, records};
 
 /// Lines of a group that are shown where not all are asked for.
 const LINES: usize = 12;
+/// The column of names.
+const NAME: usize = 1;
 
 /// A line of a group for programs.
 #[derive(Serialize)]
@@ -54,16 +57,16 @@ impl Shown<'_> {
 
     fn print_table(&self, shown: &[Folded]) -> Done {
         let mut out = output::out();
-        let mut whole = table();
+        let mut table = table();
         for folded in shown {
-            self.lines(&mut whole, folded);
+            self.shown_parts(folded)
+                .for_each(|(member, part)| table.measure(&self.cells(folded, member, part)));
         }
-        let widths = whole.widths(&self.session.look);
+        let widths = table.widths(&self.session.look);
         for folded in shown {
             writeln!(out, "{}", self.heading(folded))?;
-            let mut lines = table();
-            let more = self.lines(&mut lines, folded);
-            lines.print_with(&mut out, &self.session.look, &widths)?;
+            self.print_lines(&mut out, &table, &widths, folded)?;
+            let more = folded.parts().count() - self.shown_parts(folded).count();
             if more > 0 {
                 let more = counted(more as u64, "more line", "more lines");
                 writeln!(out, "  {FAINT}{} {more}; --all shows them{FAINT:#}", self.session.look.text("…"))?;
@@ -74,6 +77,23 @@ impl Shown<'_> {
             writeln!(out, "{line}")?;
         }
         Ok(out.flush()?)
+    }
+
+    /// Prints the lines of a group. None is kept: there may be as many as there are files.
+    fn print_lines(
+        &self,
+        out: &mut impl Write,
+        all: &Table,
+        widths: &[usize],
+        folded: &Folded,
+    ) -> io::Result<()> {
+        let look = &self.session.look;
+        let mut table = all.without_lines();
+        table.measure_like(all);
+        let names = self.shown_parts(folded).map(|(member, _)| Cow::Owned(self.name(member)));
+        table.tell_apart(NAME, names, widths, look);
+        let line = |(member, part)| table.print_line(out, look, widths, &self.cells(folded, member, part));
+        self.shown_parts(folded).try_for_each(line)
     }
 
     /// `letter.pdf  3 copies of 2.4 MB, 4.8 MB to be won`.
@@ -107,35 +127,30 @@ impl Shown<'_> {
         format!("{}{slash}", self.session.look.name(tree.name(member.id)))
     }
 
-    /// Adds a group's lines, the one that stays first; returns how many are not shown.
-    fn lines(&self, table: &mut Table, folded: &Folded) -> usize {
+    /// The first lines of a group; all of them, if all are asked for.
+    fn shown_parts<'f>(&self, folded: &'f Folded) -> impl Iterator<Item = (Member, Part)> + use<'f> {
         let all = self.args.show.all || !self.session.look.terminal;
-        let kept = folded.kept();
-        let others = folded.group.items.iter().filter(|item| item.member != kept.member);
-        let stays = format!("stays: {}", folded.chosen.because);
-        let mut lines = vec![(kept.member, "=", PLAIN, stays)];
-        lines.extend(kept.links.iter().map(|link| (*link, "=", FAINT, LINK.to_owned())));
-        for item in others {
-            let (mark, note) = if item.bound { ("=", BOUND) } else { ("-", "") };
-            let style = if item.bound { PLAIN } else { CHANGE };
-            lines.push((item.member, mark, style, note.to_owned()));
-            lines.extend(item.links.iter().map(|link| (*link, mark, FAINT, LINK.to_owned())));
-        }
-        let most = if all || lines.len() <= LINES + 3 { lines.len() } else { LINES };
-        for (member, mark, style, note) in &lines[..most] {
-            let tree = &self.copies.looking.views[member.view as usize].tree;
-            table.line(vec![
-                styled(*mark, *style),
-                cell(self.name(*member)),
-                styled(
-                    self.session.look.text(&self.copies.looking.spot(*member).folder().to_string()),
-                    FAINT,
-                ),
-                styled(self.session.now().age(tree.newest(member.id)), FAINT),
-                styled(note.clone(), FAINT),
-            ]);
-        }
-        lines.len() - most
+        let is_short = folded.parts().nth(LINES + 3).is_none();
+        folded.parts().take(if all || is_short { usize::MAX } else { LINES })
+    }
+
+    /// What stands in the line of an item or of another name of it.
+    fn cells(&self, folded: &Folded, member: Member, part: Part) -> Vec<Cell<'static>> {
+        let look = &self.session.look;
+        let (mark, style, note) = match part {
+            Part::Stays => ("=", PLAIN, format!("stays: {}", folded.chosen.because)),
+            Part::Bound => ("=", PLAIN, BOUND.to_owned()),
+            Part::Copy => ("-", CHANGE, String::new()),
+            Part::Link { goes } => (if goes { "-" } else { "=" }, FAINT, LINK.to_owned()),
+        };
+        let newest = self.copies.looking.views[member.view as usize].tree.newest(member.id);
+        vec![
+            styled(mark, style),
+            cell(self.name(member)),
+            styled(look.text(&self.copies.looking.spot(member).folder().to_string()), FAINT),
+            styled(self.session.now().age(newest), FAINT),
+            styled(note, FAINT),
+        ]
     }
 
     /// How many copies, how much space, and what else there is to look at.
@@ -181,36 +196,27 @@ impl Shown<'_> {
         lines
     }
 
-    fn records(&self, group: usize, folded: &Folded) -> Vec<Record> {
-        let kept = folded.kept();
-        let mut items: Vec<&Alike> = vec![kept];
-        items.extend(folded.group.items.iter().filter(|item| item.member != kept.member));
+    fn records<'f>(&'f self, group: usize, folded: &'f Folded) -> impl Iterator<Item = Record> + use<'f> {
         let digest = folded.group.digest.filter(|_| folded.group.kind == Kind::File);
-        let record = |member: Member, r#as, because: &str| {
+        folded.parts().map(move |(member, part)| {
             let view = &self.copies.looking.views[member.view as usize];
             Record {
                 group,
-                r#as,
+                r#as: match part {
+                    Part::Stays => "stays",
+                    Part::Bound => "bound",
+                    Part::Copy => "copy",
+                    Part::Link { .. } => "link",
+                },
                 item: no_formula(view.spot(member.id).to_string()),
                 path: no_formula(escape(view.location(member.id).as_typed().as_encoded_bytes())),
                 kind: if folded.group.kind == Kind::Folder { "folder" } else { "file" },
                 size: view.tree.size(member.id),
                 modified: self.session.now().minute(view.tree.newest(member.id)),
-                because: because.to_owned(),
+                because: if part == Part::Stays { folded.chosen.because.clone() } else { String::new() },
                 digest: digest.map_or(String::new(), |digest| digest.to_string()),
             }
-        };
-        let mut out = Vec::new();
-        for item in items {
-            let (r#as, because) = match (item.member == kept.member, item.bound) {
-                (true, _) => ("stays", folded.chosen.because.as_str()),
-                (false, true) => ("bound", ""),
-                (false, false) => ("copy", ""),
-            };
-            out.push(record(item.member, r#as, because));
-            out.extend(item.links.iter().map(|link| record(*link, "link", "")));
-        }
-        out
+        })
     }
 
     fn print_paths(&self, shown: &[Folded], end: &[u8]) -> Done {
