@@ -171,6 +171,18 @@ impl ItemPath {
         Self(path.into())
     }
 
+    /// The path of these names, from the bottom up.
+    pub fn of_names_upward<'n>(names: impl Iterator<Item = Name<'n>> + Clone) -> Self {
+        let length = names.clone().map(|name| name.len() + 1).sum::<usize>().saturating_sub(1);
+        let (mut path, mut start) = (vec![b'/'; length], length);
+        for name in names {
+            path[start - name.len()..start].copy_from_slice(&name);
+            // What stays between two names is the slash.
+            start = (start - name.len()).saturating_sub(1);
+        }
+        Self(path.into())
+    }
+
     /// This path with one more name at its end.
     pub fn join<'n>(&self, name: impl Into<Name<'n>>) -> Self {
         let name = name.into();
@@ -226,7 +238,7 @@ impl ItemPath {
     }
 
     /// The names from the top down.
-    pub fn parts(&self) -> impl DoubleEndedIterator<Item = Name<'_>> {
+    pub fn parts(&self) -> impl DoubleEndedIterator<Item = Name<'_>> + Clone {
         self.0.split(|b| *b == b'/').filter(|part| !part.is_empty()).map(Name)
     }
 

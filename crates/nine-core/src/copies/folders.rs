@@ -186,7 +186,9 @@ fn groups_of_folders(
     for same in seen.chunk_by(|a, b| a.0 == b.0).filter(|same| same.len() > 1) {
         let mut items: Vec<Alike> = Vec::new();
         for (_, member) in same {
-            if !items.iter().any(|item| same_spot(item.member, *member)) {
+            // What two places show is one folder; within one place no two are, and they stand place by place.
+            let mut elsewhere = items.iter().take_while(|item| item.member.view != member.view);
+            if !elsewhere.any(|item| same_spot(item.member, *member)) {
                 items.push(Alike { member: *member, links: Vec::new(), bound: false });
             }
         }

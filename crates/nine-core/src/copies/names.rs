@@ -42,7 +42,8 @@ pub fn look_alikes(trees: &[&Tree], same_spot: impl Fn(Member, Member) -> bool) 
             let (name, marked) = one.clone().unwrap_or_else(|| key(name_of(member)));
             let group = by_name.entry(name).or_insert_with(|| LookAlike { items: Vec::new(), marked: false });
             // What two places show is one file; within one place no two names are the same.
-            let is_known = trees.len() > 1 && group.items.iter().any(|known| same_spot(*known, *member));
+            let mut elsewhere = group.items.iter().take_while(|known| known.view != member.view);
+            let is_known = elsewhere.any(|known| same_spot(*known, *member));
             if !is_known {
                 group.items.push(*member);
                 group.marked |= marked;

@@ -289,6 +289,24 @@ fn names_that_are_seen_through_two_places_are_told_once() {
 }
 
 #[test]
+fn within_one_place_none_is_held_against_another() {
+    // Thousands of folders with the same files would be held against each other, each against each.
+    let paths: Vec<String> =
+        (1..30).flat_map(|n| [format!("same {n}/index"), format!("other {n}/plan")]).collect();
+    let files: Vec<(&str, u8, u64)> = (1u8..)
+        .zip(&paths)
+        .map(|(n, path)| (path.as_str(), if path.ends_with("plan") { n } else { 1 }, u64::from(n)))
+        .collect();
+    let (tree, empty) = (tree(&files), tree(&[]));
+    let never = |a: Member, b: Member| -> bool { panic!("{a:?} is held against {b:?}") };
+    let trees = [&empty, &tree];
+    assert_eq!(look_alikes(&trees, never).len(), 1);
+    let first = |_: &Group| Chosen { at: 0, because: String::new() };
+    let folded = fold(&trees, groups(&trees, Taken::default(), never), &never, &first);
+    assert_eq!(folded.iter().map(|folded| folded.group.items.len()).collect::<Vec<_>>(), [29]);
+}
+
+#[test]
 fn digests_are_read_as_they_are_written() {
     let digest = Digest(std::array::from_fn(|at| at as u8 * 7));
     assert_eq!(Digest::parse(&digest.to_string()), Some(digest));

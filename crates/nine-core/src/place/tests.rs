@@ -56,6 +56,7 @@ proptest! {
         proptest::collection::vec(1u8.., 1..12), 0..4)) {
         let bytes: Vec<u8> = parts.join(&b'/');
         if let Some(path) = ItemPath::new(&bytes) {
+            prop_assert_eq!(&ItemPath::of_names_upward(path.parts().rev()), &path);
             for folder in [ItemPath::root(), path.beside(Name::constant("a")), path.parent().unwrap_or_default(), path.clone()] {
                 prop_assert_eq!(path.is_directly_in(&folder), path.parent().as_ref() == Some(&folder));
             }

@@ -245,13 +245,9 @@ impl Tree {
 
     /// The path from the root to the entry.
     pub fn path(&self, id: NodeId) -> ItemPath {
-        let mut names = Vec::new();
-        let mut here = id;
-        while here != Self::ROOT {
-            names.push(self.name_of(here));
-            here = self.parent(here);
-        }
-        ItemPath::of_names(names.into_iter().rev())
+        let up = |id: NodeId| Some(id).filter(|id| *id != Self::ROOT);
+        let rows = std::iter::successors(up(id), |id| up(self.parent(*id)));
+        ItemPath::of_names_upward(rows.map(|row| self.name_of(row)))
     }
 
     /// How many steps below the place: 1 for what lies loose in it.

@@ -30,9 +30,11 @@ const KEEP_AFTER: u64 = 4 << 30;
 
 fn same_spot(views: &[View], a: Member, b: Member) -> bool {
     let view = |member: Member| &views[member.view as usize];
-    let (name, spot) =
-        (|member: Member| view(member).tree.name(member.id), |member: Member| view(member).spot(member.id));
-    a.view != b.view && name(a) == name(b) && spot(a) == spot(b)
+    let place = |member: Member| &view(member).area.base.place;
+    let name = |member: Member| view(member).tree.name(member.id);
+    let spot = |member: Member| view(member).spot(member.id);
+    // What is dear comes last: of two places with thousands of equal names each is held against each.
+    a.view != b.view && place(a) == place(b) && name(a) == name(b) && spot(a) == spot(b)
 }
 
 impl View {

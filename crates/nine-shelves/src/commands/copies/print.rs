@@ -147,7 +147,7 @@ impl Shown<'_> {
         vec![
             styled(mark, style),
             cell(self.name(member)),
-            styled(look.text(&self.copies.looking.spot(member).folder().to_string()), FAINT),
+            styled(look.text(&self.copies.looking.spot(member).folder_written()), FAINT),
             styled(self.session.now().age(newest), FAINT),
             styled(note, FAINT),
         ]
