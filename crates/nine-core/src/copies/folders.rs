@@ -128,21 +128,21 @@ impl Decided<'_> {
         (group.items.len() > 1 && free).then_some(group)
     }
 
-    fn item(&self, item: Alike) -> Option<Alike> {
+    /// An item under the names that are left of it.
+    fn item(&self, mut item: Alike) -> Option<Alike> {
         let mut bound = false;
-        let names = std::iter::once(item.member).chain(item.links);
-        let mut left: Vec<Member> = names
-            .filter(|name| {
-                let around = self.around(*name);
-                bound |= around == Some(true) || self.together.holds(*name);
-                around != Some(false)
-            })
-            .collect();
-        if left.is_empty() {
-            return None;
+        let mut is_left = |name: Member| {
+            let around = self.around(name);
+            bound |= around == Some(true) || self.together.holds(name);
+            around != Some(false)
+        };
+        let is_whole = is_left(item.member);
+        item.links.retain(|name| is_left(*name));
+        if !is_whole {
+            let first = (!item.links.is_empty()).then(|| item.links.remove(0))?;
+            item.member = first;
         }
-        let member = left.remove(0);
-        Some(Alike { member, links: left, bound })
+        Some(Alike { bound, ..item })
     }
 }
 

@@ -104,6 +104,8 @@ fn by_identity(
             item.links.push(member);
         }
     }
+    // All groups are at hand at once.
+    items.shrink_to_fit();
     items
 }
 

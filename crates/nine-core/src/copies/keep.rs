@@ -116,27 +116,29 @@ pub struct Chosen {
     pub because: String,
 }
 
-/// Chooses among two or more copies. Where no preference tells them apart, the first by path stays.
+/// Chooses among two or more copies, of which only the best so far is kept. Where no preference tells two apart, the
+/// first by path stays.
 ///
 /// # Panics
 /// If there are none.
-pub fn choose(items: &[KeepFacts], preferences: &[Keep]) -> Chosen {
-    let mut left: Vec<usize> = (0..items.len()).collect();
-    let mut reasons = Vec::new();
-    for preference in preferences {
-        let best = left.iter().map(|at| preference.rank(&items[*at])).min();
-        let before = left.len();
-        left.retain(|at| Some(preference.rank(&items[*at])) == best);
-        if left.len() < before {
-            reasons.push(preference.because());
-        }
-        if left.len() == 1 {
-            break;
+pub fn choose(items: impl IntoIterator<Item = KeepFacts>, preferences: &[Keep]) -> Chosen {
+    let mut items = items.into_iter().enumerate();
+    let (mut at, mut best) = items.next().expect("there are copies to choose from");
+    // Which preferences, and last their names, tell something from the best that is its equal by all before.
+    let mut told = vec![false; preferences.len() + 1];
+    for (number, item) in items {
+        let ranks = preferences.iter().map(|preference| preference.rank(&item).cmp(&preference.rank(&best)));
+        let (by, order) = ranks
+            .enumerate()
+            .find(|(_, order)| order.is_ne())
+            .unwrap_or_else(|| (preferences.len(), item.spot.cmp(&best.spot)));
+        told[by] = true;
+        if order.is_lt() {
+            told[by + 1..].fill(false);
+            (at, best) = (number, item);
         }
     }
-    if left.len() > 1 {
-        left.sort_by(|a, b| items[*a].spot.cmp(&items[*b].spot));
-        reasons.push("first by name".into());
-    }
-    Chosen { at: left[0], because: reasons.join(", ") }
+    let reasons = preferences.iter().map(Keep::because).chain(["first by name".into()]);
+    let because: Vec<String> = reasons.zip(told).filter(|(_, told)| *told).map(|(why, _)| why).collect();
+    Chosen { at, because: because.join(", ") }
 }

@@ -94,7 +94,7 @@ fn told(tree: &Tree, preferences: &[Keep]) -> Vec<String> {
         modified: Moment(1),
         marked: false,
     };
-    let choose = |group: &Group| choose(&group.items.iter().map(standing).collect::<Vec<_>>(), preferences);
+    let choose = |group: &Group| choose(group.items.iter().map(standing), preferences);
     let groups = groups(&trees, Taken::default(), nowhere);
     let folded = fold(&trees, groups, &nowhere, &choose);
     let name = |item: &Alike| {
@@ -233,7 +233,7 @@ fn preferences_decide_in_their_order_and_say_why() {
     ];
     let chosen = |words: &str| {
         let preferences: Vec<Keep> = words.split_whitespace().map(|w| Keep::parse(w).unwrap()).collect();
-        let chosen = choose(&items, &preferences);
+        let chosen = choose(items.clone(), &preferences);
         (chosen.at, chosen.because)
     };
     assert_eq!(chosen("shelf shorter"), (1, "on a shelf, shorter path".into()));
@@ -248,6 +248,40 @@ fn preferences_decide_in_their_order_and_say_why() {
         assert_eq!(Keep::parse(&keep.to_string()).as_ref(), Some(keep));
     }
     assert_eq!((Keep::parse("nicer"), Keep::parse("in:")), (None, None));
+}
+
+proptest! {
+    #[test]
+    fn who_goes_through_copies_once_chooses_as_who_narrows_them_down(
+        facts in prop::collection::vec((any::<bool>(), any::<bool>(), 0..3i64, 1..3usize, any::<bool>()), 1..8),
+    ) {
+        let path = |length: usize, late: bool| if late { "z".repeat(length) } else { "a".repeat(length) };
+        let item = |(on_shelf, tagged, modified, length, late)| KeepFacts {
+            spot: Spot::parse(&format!("home/{}", path(length, late))).unwrap(),
+            kind: Kind::File,
+            on_shelf,
+            tagged,
+            modified: Moment(modified),
+            marked: false,
+        };
+        let order = [Keep::Shelf, Keep::Tagged, Keep::Older, Keep::Shorter];
+        let chosen = choose(facts.iter().copied().map(item), &order);
+
+        let mut left: Vec<usize> = (0..facts.len()).collect();
+        let mut reasons = Vec::new();
+        for (by, why) in ["on a shelf", "with tags", "older", "shorter path", "first by name"].iter().enumerate() {
+            let (rank, before) = (|at: usize| {
+                let (on_shelf, tagged, modified, length, late) = facts[at];
+                [i64::from(!on_shelf), i64::from(!tagged), modified, length as i64, i64::from(late)][by]
+            }, left.len());
+            let best = left.iter().map(|at| rank(*at)).min();
+            left.retain(|at| Some(rank(*at)) == best);
+            reasons.extend((left.len() < before).then_some(*why));
+        }
+        // Two of one name are told apart by nothing but their order.
+        reasons.extend((left.len() > 1 && reasons.last() != Some(&"first by name")).then_some("first by name"));
+        prop_assert_eq!((chosen.at, chosen.because), (left[0], reasons.join(", ")));
+    }
 }
 
 #[test]

@@ -28,11 +28,11 @@ impl Compared<'_> {
             let identity = |member: &Member| member.tree(&trees).identity(member.id);
             let copies: Vec<Member> =
                 there.iter().filter(|other| identity(other) != identity(member)).copied().collect();
-            let standings: Vec<_> = copies.iter().map(|other| standing(looking, *other)).collect();
-            if standings.is_empty() {
+            if copies.is_empty() {
                 continue;
             }
-            let stays = copies[choose(&standings, &looking.workspace.config().keep).at];
+            let standings = copies.iter().map(|other| standing(looking, *other));
+            let stays = copies[choose(standings, &looking.workspace.config().keep).at];
             let lost = heirs.gather(looking, *member, stays);
             let mut copy = discarded(looking, *member, stays, "");
             copy.doubts.extend(lost_tags(&lost, ""));

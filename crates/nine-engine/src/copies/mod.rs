@@ -142,8 +142,7 @@ fn with_choice(looking: &mut Looking, keep: &[Keep], found: Vec<Group>) -> Vec<F
     let members: Vec<Member> = found.iter().flat_map(|group| &group.items).flat_map(names).collect();
     learn_tags(looking, &members);
     let standing = |item: &Alike| standing(looking, item.member);
-    let choose =
-        |group: &Group| -> Chosen { choose(&group.items.iter().map(standing).collect::<Vec<_>>(), keep) };
+    let choose = |group: &Group| -> Chosen { choose(group.items.iter().map(standing), keep) };
     let mut found = fold(&looking.trees(), found, &|a, b| looking.same_spot(a, b), &choose);
     found.sort_by_cached_key(|folded| (Reverse(folded.to_be_won()), looking.spot(folded.kept().member)));
     found

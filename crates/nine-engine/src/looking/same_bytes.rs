@@ -157,8 +157,8 @@ impl Looking<'_> {
         learn_tags(self, &members);
         let mut found = HashMap::new();
         for members in groups {
-            let standings: Vec<_> = members.iter().map(|member| standing(self, *member)).collect();
-            let chosen = choose(&standings, &self.workspace.config().keep);
+            let standings = members.iter().map(|member| standing(self, *member));
+            let chosen = choose(standings, &self.workspace.config().keep);
             let stays = members[chosen.at];
             let of = &self.views[stays.view as usize];
             let original = Original { item: of.spot(stays.id), stamp: of.stamp(stays.id) };
