@@ -136,11 +136,13 @@ impl Decided<'_> {
             bound |= around == Some(true) || self.together.holds(name);
             around != Some(false)
         };
-        let is_whole = is_left(item.member);
+        let has_its_name = is_left(item.member);
         item.links.retain(|name| is_left(*name));
-        if !is_whole {
-            let first = (!item.links.is_empty()).then(|| item.links.remove(0))?;
-            item.member = first;
+        if !has_its_name {
+            if item.links.is_empty() {
+                return None;
+            }
+            item.member = item.links.remove(0);
         }
         Some(Alike { bound, ..item })
     }

@@ -124,7 +124,7 @@ pub struct Chosen {
 pub fn choose(items: impl IntoIterator<Item = KeepFacts>, preferences: &[Keep]) -> Chosen {
     let mut items = items.into_iter().enumerate();
     let (mut at, mut best) = items.next().expect("there are copies to choose from");
-    // Which preferences, and last their names, tell something from the best that is its equal by all before.
+    // Which preferences, and last the paths, tell something from the best that is its equal by all before.
     let mut told = vec![false; preferences.len() + 1];
     for (number, item) in items {
         let ranks = preferences.iter().map(|preference| preference.rank(&item).cmp(&preference.rank(&best)));
@@ -142,3 +142,6 @@ pub fn choose(items: impl IntoIterator<Item = KeepFacts>, preferences: &[Keep]) 
     let because: Vec<String> = reasons.zip(told).filter(|(_, told)| *told).map(|(why, _)| why).collect();
     Chosen { at, because: because.join(", ") }
 }
+
+#[cfg(test)]
+mod tests;
