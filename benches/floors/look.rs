@@ -12,7 +12,7 @@ use nine_core::place::Name;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, Reading};
 use nine_stores::local::{Counters, LocalSettings};
-use nine_stores::{Catalogue, LocalStore, ReadStore, Scan, Scope, Watch, learn};
+use nine_stores::{Catalogue, LocalStore, NoContainers, ReadStore, Scan, Scope, Watch, learn};
 
 use crate::figures::{Figures, Pair, timed};
 use crate::{Ground, bare};
@@ -40,7 +40,13 @@ impl Look {
         let (mut tree, carried) = scan_with(&self.store, &scope, &catalogue, at);
         if tags {
             let ids: Vec<NodeId> = tree.ids().collect();
-            learn(&self.store, &mut tree, ids, Unlearned { tags: true, content: false }, &Watch::default());
+            learn(
+                (&self.store, &NoContainers),
+                &mut tree,
+                ids,
+                Unlearned { tags: true, content: false },
+                &Watch::default(),
+            );
         }
         catalogue.keep(&address, &tree, at, carried).expect("the catalogue is written");
         // With tags the notes are opened, since they carry tags of their own.

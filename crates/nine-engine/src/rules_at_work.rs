@@ -189,7 +189,13 @@ impl<'w> RulesAtWork<'w> {
         let view = &self.looking.views[view];
         let store = view.store()?;
         let catalogue = self.looking.catalogue();
-        let details = StoreDetails { store: &**store, tree: &view.tree, catalogue, stays };
+        let details = StoreDetails {
+            store: &**store,
+            containers: self.workspace.containers(),
+            tree: &view.tree,
+            catalogue,
+            stays,
+        };
         let pass = Pass {
             config,
             shelvings: &self.shelvings,

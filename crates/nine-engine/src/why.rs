@@ -140,7 +140,8 @@ fn goes_with<'w>(workspace: &'w Workspace, found: &Located) -> Result<Option<Goe
     // Read once: what the outermost folder holds is all that the others hold.
     let outermost = Spot::new(found.spot.place.clone(), ItemPath::root().join(*outermost));
     let tree = scan_inside(workspace, store, &outermost)?;
-    let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
+    let containers = workspace.containers();
+    let details = StoreDetails { store, containers, tree: &tree, catalogue: None, stays: None };
     let mut below = ItemPath::root();
     for (nth, name) in folders.iter().enumerate() {
         below = if nth == 0 { below } else { below.join(*name) };
@@ -193,7 +194,8 @@ fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
     let (spot, store) = (found.spot.clone(), &*found.store);
     if entry.kind == Kind::Folder {
         let tree = scan_inside(workspace, store, &spot)?;
-        let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
+        let containers = workspace.containers();
+        let details = StoreDetails { store, containers, tree: &tree, catalogue: None, stays: None };
         return Ok(item(&tree, Tree::ROOT, spot, &details, everything()));
     }
     let mut gathering = Gathering::new(Entry { kind: Kind::Folder, ..entry.clone() });
@@ -203,7 +205,8 @@ fn item_of(workspace: &Workspace, found: &Located) -> Result<Item> {
     }
     gathering.add(FolderNo::ROOT, &batch);
     let (tree, id) = (gathering.finish(), NodeId::new(1));
-    let details = StoreDetails { store, tree: &tree, catalogue: None, stays: None };
+    let containers = workspace.containers();
+    let details = StoreDetails { store, containers, tree: &tree, catalogue: None, stays: None };
     Ok(item(&tree, id, spot, &details, everything()))
 }
 

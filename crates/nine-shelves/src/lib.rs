@@ -10,6 +10,7 @@ mod failure;
 mod interruption;
 mod notices;
 mod output;
+mod panics;
 mod preview;
 mod progress;
 mod reader;
@@ -58,10 +59,10 @@ pub fn run() -> ExitCode {
         Ok(session) => session,
         Err(failure) => return failure.report(None),
     };
-    let done = match cli.command {
+    let done = panics::caught(|| match cli.command {
         Some(command) => commands::run(command, &session),
         None => commands::status::run(&session),
-    };
+    });
     // A test asks for call after call to be refused until there is none any more.
     if nine_stores::fault::still_refuses() {
         anstream::eprintln!("nothing was refused");

@@ -2,6 +2,7 @@
 
 use std::io::IsTerminal;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::Thread;
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -45,11 +46,22 @@ fn show<T>(poll: impl FnOnce(&AtomicBool) + Send, work: impl FnOnce() -> T) -> T
     let over = AtomicBool::new(false);
     std::thread::scope(|scope| {
         let poller = scope.spawn(|| poll(&over));
-        let result = work();
-        over.store(true, Ordering::Release);
-        poller.thread().unpark();
-        result
+        let _ends_also_on_a_panic = Over { over: &over, poller: poller.thread() };
+        work()
     })
+}
+
+/// Ends the thread that shows progress when it is dropped.
+struct Over<'a> {
+    over: &'a AtomicBool,
+    poller: &'a Thread,
+}
+
+impl Drop for Over<'_> {
+    fn drop(&mut self) {
+        self.over.store(true, Ordering::Release);
+        self.poller.unpark();
+    }
 }
 
 /// Shows what has happened so far until it is over; nothing at all if that is soon.

@@ -67,7 +67,12 @@ impl Session {
             now: now(common.today.as_deref())?,
             clock: Arc::new(clock),
             variable: |name| std::env::var(name).ok(),
-            reader: ReaderProgram { program: program.clone(), argument: READER.to_owned(), patience },
+            reader: ReaderProgram {
+                program: program.clone(),
+                argument: READER.to_owned(),
+                variables: variables_for_tests(),
+                patience,
+            },
             watch: Arc::default(),
             reads_drives: common.read_drive,
             drive_pause: number_for_tests("NINE_DRIVE_PAUSE"),
@@ -224,6 +229,13 @@ fn set_log(verbose: u8) {
         _ => tracing::Level::DEBUG,
     };
     tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(level).with_target(false).init();
+}
+
+/// What a test tells the process that reads files; nothing in a release.
+fn variables_for_tests() -> Vec<(String, String)> {
+    let name = crate::reader::MISBEHAVES;
+    let told = std::env::var(name).ok().filter(|_| cfg!(debug_assertions));
+    told.map(|value| (name.to_owned(), value)).into_iter().collect()
 }
 
 /// Lets a test choose the moment at which something happens to the program. Debug builds only.

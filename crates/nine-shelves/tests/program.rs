@@ -19,6 +19,8 @@ mod demo;
 mod discard;
 #[path = "program/facets.rs"]
 mod facets;
+#[path = "program/faults.rs"]
+mod faults;
 #[path = "program/lean.rs"]
 mod lean;
 #[path = "program/looks.rs"]

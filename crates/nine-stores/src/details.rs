@@ -10,14 +10,15 @@ use nine_core::plan::Details;
 use nine_core::tree::{NodeId, TagsOf, Tree, mark};
 
 use crate::reading::note_tags;
-use crate::recognition::content_of;
+use crate::recognition::{ContainerReader, content_of};
 use crate::{Catalogue, ReadStore};
 
 /// Asks a store. What cannot be read is not known.
-#[derive(Debug)]
 pub struct StoreDetails<'a> {
     /// The store.
     pub store: &'a dyn ReadStore,
+    /// Looks into containers.
+    pub containers: &'a dyn ContainerReader,
     /// What was learned of the entries.
     pub tree: &'a Tree,
     /// Where the words inside are kept.
@@ -46,7 +47,7 @@ impl Details for StoreDetails<'_> {
         if self.tree.has_mark(id, mark::LOOKED) {
             return self.tree.content(id).copied();
         }
-        content_of(self.store, path, self.tree.size(id)).ok()
+        content_of(self.store, self.containers, path, self.tree.size(id)).ok()
     }
 
     fn text(&self, id: NodeId) -> Option<String> {

@@ -66,8 +66,8 @@ mod armed {
     /// What happens then.
     static HAPPENS: Mutex<Happens> = Mutex::new(Happens::Killed);
 
-    /// The call that is refused: what it does, how many are still let through, and with what.
-    static REFUSED: Mutex<Option<(Op, u64, Errno)>> = Mutex::new(None);
+    /// The call that is refused: what it does, how many are still let through, and with what; `None`: it panics.
+    static REFUSED: Mutex<Option<(Op, u64, Option<Errno>)>> = Mutex::new(None);
 
     /// Whether renames with flags are refused, as some file systems do.
     static LACKS_RENAME_FLAGS: AtomicBool = AtomicBool::new(false);
@@ -81,13 +81,18 @@ mod armed {
     }
 
     /// Refuses the `nth` call of a kind from now, counted from 1, and only that one. `how` is written
-    /// `write:3:28`: the kind, the number, and what the system says. Says whether it was understood.
+    /// `write:3:28`: the kind, the number, and what the system says, or `panic`. Says whether it was understood.
     pub fn refuse(how: &str) -> bool {
         let mut parts = how.split(':');
         let mut read = || {
             let word = parts.next()?;
             let op = Op::ALL.iter().find(|(known, _)| *known == word)?.1;
-            Some((op, parts.next()?.parse().ok()?, Errno::from_raw_os_error(parts.next()?.parse().ok()?)))
+            let nth = parts.next()?.parse().ok()?;
+            let errno = match parts.next()? {
+                "panic" => None,
+                number => Some(Errno::from_raw_os_error(number.parse().ok()?)),
+            };
+            Some((op, nth, errno))
         };
         let refused = read();
         let understood = refused.is_some();
@@ -152,7 +157,8 @@ mod armed {
                     return Ok(());
                 }
                 *armed = None;
-                Err(errno)
+                drop(armed);
+                Err(errno.unwrap_or_else(|| panic!("a panic that a test asked for")))
             }
             _ => Ok(()),
         }

@@ -6,7 +6,8 @@ use nine_core::place::Name;
 use nine_core::tree::{NodeId, TagsOf, Tree, Unlearned, mark};
 
 use crate::reading::{may_be_note, note_tags};
-use crate::recognition::content_of;
+use crate::recognition::{ContainerReader, content_of};
+use crate::work::with_item_named;
 use crate::{ReadStore, Watch, side_by_side, threads};
 
 /// Entries that are asked about before what was found out is noted down, so that no memory is taken
@@ -19,7 +20,7 @@ const SHARE: usize = 256;
 /// Asks the store for what is not known yet of these entries. What cannot be read counts as having
 /// no tags, and as looked at in vain. Returns how many entries were asked about.
 pub fn learn(
-    store: &dyn ReadStore,
+    (store, containers): (&dyn ReadStore, &dyn ContainerReader),
     tree: &mut Tree,
     rows: impl IntoIterator<Item = NodeId>,
     what: Unlearned,
@@ -44,7 +45,7 @@ pub fn learn(
         let unseen = |id: &NodeId| tree.kind(*id) == Kind::File && !tree.has_mark(*id, mark::LOOKED);
         let wanted: Vec<NodeId> = rows.iter().copied().filter(unseen).collect();
         for round in wanted.chunks(ROUND) {
-            for (id, content) in at_once(round, watch, |share| contents_of(store, tree, share)) {
+            for (id, content) in at_once(round, watch, |share| contents_of(store, containers, tree, share)) {
                 tree.learn_content(id, content);
             }
         }
@@ -81,14 +82,28 @@ fn tags_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId,
         let tags = store.tags_in(&folder, &names);
         found.extend(siblings.iter().zip(&names).zip(tags).map(|((id, name), own)| {
             let is_read = store.abilities().may_read && may_be_note(tree.kind(*id), tree.size(*id), name);
-            let inside = if is_read { note_tags(store, &folder.join(*name)) } else { Vec::new() };
+            let path = || folder.join(*name);
+            let item = || store.location(&path()).to_string();
+            let inside = match is_read {
+                true => with_item_named(item, || note_tags(store, &path())),
+                false => Vec::new(),
+            };
             (*id, (own, inside))
         }));
     }
     found
 }
 
-fn contents_of(store: &dyn ReadStore, tree: &Tree, share: &[NodeId]) -> Vec<(NodeId, Option<Content>)> {
-    let look = |id: NodeId| content_of(store, &tree.path(id), tree.size(id)).ok();
+fn contents_of(
+    store: &dyn ReadStore,
+    containers: &dyn ContainerReader,
+    tree: &Tree,
+    share: &[NodeId],
+) -> Vec<(NodeId, Option<Content>)> {
+    let look = |id: NodeId| {
+        let path = tree.path(id);
+        let item = || store.location(&path).to_string();
+        with_item_named(item, || content_of(store, containers, &path, tree.size(id)).ok())
+    };
     share.iter().map(|id| (*id, look(*id))).collect()
 }

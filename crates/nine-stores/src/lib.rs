@@ -36,12 +36,13 @@ pub use learn::learn;
 pub use local::LocalStore;
 pub use location::{BadLocation, Location};
 pub use places::Places;
+pub use recognition::{ContainerReader, NoContainers};
 pub use store::{
     Abilities, ChangeStore, Earlier, EarlierScan, Ground, Keeps, Meta, Mount, OnlyNames, OpenFile, ReadStore,
     Scan, Scope, Store, TransferStore, TrashStore, Watch,
 };
 pub use sums::{Summing, sum_of, sum_of_stream};
-pub use work::{beside, made_of_each, side_by_side, threads};
+pub use work::{ItemPanic, beside, made_of_each, side_by_side, threads, with_item_named};
 
 /// How all names begin that are made for a moment. The token behind it says by whom.
 pub const OWN: &str = ".nine-";

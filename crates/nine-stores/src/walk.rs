@@ -10,8 +10,8 @@ use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, NameBuf};
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId, Tree, settled_by};
 
-use crate::work::{held, released};
-use crate::{Earlier, EarlierScan, Scan, Scope, StoreError, StoreResult, Watch};
+use crate::work::{OnPanic, held, on_threads, released, with_item_named};
+use crate::{Earlier, EarlierScan, Location, Scan, Scope, StoreError, StoreResult, Watch};
 
 /// A folder that waits to be read.
 struct FolderTask {
@@ -65,9 +65,12 @@ struct FolderQueue {
     busy: usize,
     /// Threads that wait for a task. To wake nobody would cost a system call a folder.
     waiting: usize,
+    /// Whether a thread has ended in a panic: its folder stays busy, so the others must not wait for it.
+    has_failed: bool,
 }
 
 struct Walk<'a, R> {
+    location: &'a (dyn Fn(&ItemPath) -> Location + Sync),
     scope: &'a Scope,
     bounds: Bounds,
     before: Before,
@@ -103,6 +106,8 @@ impl Bounds {
 pub(crate) struct Walking<'a> {
     /// The place's own entry.
     pub root: Entry,
+    /// Where a folder of the place is, for messages.
+    pub location: &'a (dyn Fn(&ItemPath) -> Location + Sync),
     pub threads: usize,
     pub scope: &'a Scope,
     pub bounds: Bounds,
@@ -118,7 +123,7 @@ pub(crate) fn walk<S>(
     room: impl Fn() -> S + Sync,
     read: impl Fn(&mut S, &Visit, &mut Batch) -> StoreResult<Found> + Sync,
 ) -> StoreResult<Scan> {
-    let Walking { root, threads, scope, bounds, earlier } = walking;
+    let Walking { root, location, threads, scope, bounds, earlier } = walking;
     let (tree, kept) = earlier.map_or_else(Default::default, |it| (it.tree, Some((it.at, it.sync_token))));
     let settled = settled_by(kept.as_ref().map_or(Moment(0), |(at, _)| *at));
     let before = Before { tree, settled };
@@ -127,23 +132,20 @@ pub(crate) fn walk<S>(
     let opened = Mutex::new(was.map(|was| (was, root.opened)).into_iter().collect());
     let first = FolderTask { path: ItemPath::root(), number: FolderNo::ROOT, was, is_same };
     let walk = Walk {
+        location,
         scope,
         bounds,
         before,
         seen: AtomicU64::new(0),
         watch,
         read,
-        queue: Mutex::new(FolderQueue { tasks: vec![first], busy: 0, waiting: 0 }),
+        queue: Mutex::new(FolderQueue { tasks: vec![first], busy: 0, waiting: 0, has_failed: false }),
         more: Condvar::new(),
         gathering: Mutex::new(Gathering::new(root)),
         opened,
         troubles: Mutex::default(),
     };
-    std::thread::scope(|scope| {
-        for _ in 0..threads {
-            scope.spawn(|| walk.work(room()));
-        }
-    });
+    on_threads(threads, || walk.work(room()), || ());
     let mut troubles = released(walk.troubles);
     troubles.sort_by(|a, b| a.0.cmp(&b.0));
     if troubles.first().is_some_and(|(path, _)| path.is_root()) {
@@ -167,9 +169,14 @@ impl<R> Walk<'_, R> {
     where
         R: Fn(&mut S, &Visit, &mut Batch) -> StoreResult<Found>,
     {
+        let _ends_the_others = OnPanic(|| {
+            held(&self.queue).has_failed = true;
+            self.more.notify_all();
+        });
         let mut batch = Batch::default();
         while let Some(task) = self.next() {
-            let more = self.read(&task, &mut room, &mut batch);
+            let item = || (self.location)(&task.path).to_string();
+            let more = with_item_named(item, || self.read(&task, &mut room, &mut batch));
             let mut queue = held(&self.queue);
             queue.busy -= 1;
             queue.tasks.extend(more);
@@ -195,7 +202,7 @@ impl<R> Walk<'_, R> {
     fn next(&self) -> Option<FolderTask> {
         let mut queue = held(&self.queue);
         loop {
-            if self.watch.is_stopped() {
+            if self.watch.is_stopped() || queue.has_failed {
                 return None;
             }
             if let Some(task) = queue.tasks.pop() {

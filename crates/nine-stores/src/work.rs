@@ -1,5 +1,7 @@
 //! Work done side by side by several threads, and the locks they share.
 
+use std::any::Any;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::sync_channel;
 use std::sync::{Mutex, MutexGuard, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
@@ -22,6 +24,61 @@ pub(crate) fn write_held<T>(lock: &RwLock<T>) -> RwLockWriteGuard<'_, T> {
 /// What was behind a lock that nobody holds any more.
 pub(crate) fn released<T>(mutex: Mutex<T>) -> T {
     mutex.into_inner().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// A panic, with the item that was being read when it happened.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ItemPanic {
+    /// The item, as it is shown to the user; empty if unknown.
+    pub item: String,
+    /// The message of the panic.
+    pub message: String,
+}
+
+impl ItemPanic {
+    /// Reads the payload of a panic.
+    pub fn of(payload: &(dyn Any + Send)) -> Self {
+        if let Some(named) = payload.downcast_ref::<Self>() {
+            return named.clone();
+        }
+        let text = payload.downcast_ref::<&str>().map(|text| (*text).to_owned());
+        let message = text.or_else(|| payload.downcast_ref::<String>().cloned());
+        Self { item: String::new(), message: message.unwrap_or_else(|| "no message".into()) }
+    }
+}
+
+/// Does `work` on an item. A panic in it continues as an [`ItemPanic`] that names the item.
+pub fn with_item_named<T>(item: impl FnOnce() -> String, work: impl FnOnce() -> T) -> T {
+    catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|payload| {
+        let panic = ItemPanic::of(&*payload);
+        let item = if panic.item.is_empty() { item() } else { panic.item };
+        resume_unwind(Box::new(ItemPanic { item, ..panic }))
+    })
+}
+
+/// Calls its function when it is dropped during a panic, for example to wake other threads.
+pub(crate) struct OnPanic<F: FnMut()>(pub F);
+
+impl<F: FnMut()> Drop for OnPanic<F> {
+    fn drop(&mut self) {
+        if std::thread::panicking() {
+            (self.0)();
+        }
+    }
+}
+
+/// Runs `work` on this many threads, and `beside` on the calling thread. A panic of a thread continues here with its
+/// payload, after all threads have ended.
+pub(crate) fn on_threads<T>(threads: usize, work: impl Fn() + Sync, beside: impl FnOnce() -> T) -> T {
+    std::thread::scope(|scope| {
+        let handles: Vec<_> = (0..threads).map(|_| scope.spawn(&work)).collect();
+        let result = beside();
+        let ended: Vec<_> = handles.into_iter().map(std::thread::ScopedJoinHandle::join).collect();
+        match ended.into_iter().find_map(Result::err) {
+            Some(payload) => resume_unwind(payload),
+            None => result,
+        }
+    })
 }
 
 /// How many threads are worth their making on this machine.
@@ -49,23 +106,20 @@ pub fn side_by_side<T: Sync, S, R: Send>(
     }
     let next = AtomicUsize::new(0);
     let (send, receive) = sync_channel(WAITING);
-    std::thread::scope(|scope| {
-        for _ in 0..threads {
-            let (send, next, state, work) = (send.clone(), &next, &state, &work);
-            scope.spawn(move || {
-                let mut state = state();
-                loop {
-                    let at = next.fetch_add(1, Ordering::Relaxed);
-                    let Some(answer) = items.get(at).and_then(|item| work(&mut state, item)) else { break };
-                    if send.send((at, answer)).is_err() {
-                        break;
-                    }
-                }
-            });
+    // Each thread takes one; the channel closes when the last of them is dropped, also by a panic.
+    let senders = Mutex::new(vec![send; threads]);
+    let worker = || {
+        let Some(send) = held(&senders).pop() else { return };
+        let mut state = state();
+        loop {
+            let at = next.fetch_add(1, Ordering::Relaxed);
+            let Some(answer) = items.get(at).and_then(|item| work(&mut state, item)) else { break };
+            if send.send((at, answer)).is_err() {
+                break;
+            }
         }
-        drop(send);
-        receive.into_iter().for_each(|(at, answer)| each(at, answer));
-    });
+    };
+    on_threads(threads, worker, || receive.into_iter().for_each(|(at, answer)| each(at, answer)));
 }
 
 /// What `work` makes of each of `items`, in their order, made by all threads that are worth it; each takes so many of them
@@ -113,6 +167,19 @@ mod tests {
             let made = made_of_each(&items, share, |item| item * 2);
             assert_eq!(made, items.iter().map(|item| item * 2).collect::<Vec<_>>(), "{many} by {share}");
         }
+    }
+
+    #[test]
+    fn a_panic_names_its_item_and_ends_all_threads() {
+        let items: Vec<usize> = (0..1000).collect();
+        let work = |(): &mut (), item: &usize| {
+            with_item_named(|| format!("item {item}"), || assert_ne!(*item, 300, "three hundred"));
+            Some(())
+        };
+        let ended = catch_unwind(|| side_by_side(&items, 3, || (), work, |_, ()| {}));
+        let panic = ItemPanic::of(&*ended.unwrap_err());
+        assert_eq!(panic.item, "item 300");
+        assert!(panic.message.contains("three hundred"), "{panic:?}");
     }
 
     #[test]

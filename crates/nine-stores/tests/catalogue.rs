@@ -18,7 +18,7 @@ use nine_core::place::{ItemPath, Name, Spot};
 use nine_core::tree::{Column, NodeId, TagsOf, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, CatalogueError, Reading, Window};
 use nine_stores::local::{Counters, LocalSettings};
-use nine_stores::{Catalogue, Earlier, LocalStore, ReadStore, Scan, Scope, Watch, learn};
+use nine_stores::{Catalogue, Earlier, LocalStore, NoContainers, ReadStore, Scan, Scope, Watch, learn};
 use proptest::prelude::*;
 use tempfile::TempDir;
 
@@ -93,7 +93,7 @@ impl World {
     fn fresh(&self) -> BTreeMap<String, String> {
         let mut tree = self.scan();
         let ids: Vec<NodeId> = tree.ids().collect();
-        learn(&self.store, &mut tree, ids, EVERYTHING, &Watch::default());
+        learn((&self.store, &NoContainers), &mut tree, ids, EVERYTHING, &Watch::default());
         picture(&tree)
     }
 
@@ -107,7 +107,7 @@ impl World {
         }
         let carried = catalogue.carry_over(&address, &mut tree, at, earlier).unwrap();
         let ids: Vec<NodeId> = tree.ids().collect();
-        let asked = learn(&self.store, &mut tree, ids, EVERYTHING, &Watch::default());
+        let asked = learn((&self.store, &NoContainers), &mut tree, ids, EVERYTHING, &Watch::default());
         catalogue.keep(&address, &tree, at, carried).unwrap();
         let kept = catalogue.load(&address, &Column::ALL).unwrap().unwrap();
         assert_eq!(picture(&kept.tree), picture(&tree), "what is kept is what was seen");

@@ -12,7 +12,8 @@ use nine_core::place::{ItemPath, Name, NameBuf};
 use nine_core::tree::{NodeId, Tree, Unlearned};
 use nine_stores::local::{Counters, LocalSettings};
 use nine_stores::{
-    ChangeStore, LocalStore, OnlyNames, ReadStore, Scope, StoreError, TransferStore, TrashStore, Watch, learn,
+    ChangeStore, LocalStore, NoContainers, OnlyNames, ReadStore, Scope, StoreError, TransferStore,
+    TrashStore, Watch, learn,
 };
 use tempfile::TempDir;
 
@@ -120,7 +121,13 @@ fn tags_that_are_asked_for_on_the_way_are_those_that_are_asked_for_afterwards() 
     let (mut after, mut on_the_way) = (scanned(false), scanned(true));
     let learned = |tree: &mut Tree| {
         let all: Vec<NodeId> = tree.ids().collect();
-        learn(&world.store, tree, all, Unlearned { tags: true, content: false }, &Watch::default())
+        learn(
+            (&world.store, &NoContainers),
+            tree,
+            all,
+            Unlearned { tags: true, content: false },
+            &Watch::default(),
+        )
     };
     // What is hidden is not asked unless somebody wants it.
     assert_eq!((learned(&mut after), learned(&mut on_the_way)), (12, 3));

@@ -19,7 +19,7 @@ use nine_core::worklist::{Checked, Facts, Step, Worklist, check};
 use nine_standin::{Disk, Standin};
 use nine_stores::drive::{Address, Drive, DriveSettings, DriveStore};
 use nine_stores::local::{Counters, LocalSettings};
-use nine_stores::{LocalStore, Places, Scope, Store, StoreDetails, Watch};
+use nine_stores::{LocalStore, NoContainers, Places, Scope, Store, StoreDetails, Watch};
 
 pub struct World {
     pub dir: tempfile::TempDir,
@@ -140,7 +140,13 @@ impl World {
         let home = self.store(&self.shelves).list(&ItemPath::root()).unwrap();
         let shelvings =
             vec![Shelving::new(&config.bookcases[0], home.iter().map(|(name, _)| name.as_name()))];
-        let details = StoreDetails { store: &*store, tree: &scan.tree, catalogue: None, stays: None };
+        let details = StoreDetails {
+            store: &*store,
+            containers: &NoContainers,
+            tree: &scan.tree,
+            catalogue: None,
+            stays: None,
+        };
         let pass = tidy::Pass {
             config: &config,
             shelvings: &shelvings,

@@ -284,8 +284,9 @@ impl<'w> Looking<'w> {
         let watch = Watch::default();
         let ids: Vec<NodeId> = rows.ids().collect();
         let base = view.area.base.clone();
-        let asked = self.workspace.during(Task::LookingAt(&base, ids.len() as u64), &watch, || {
-            nine_stores::learn(&*store, &mut view.tree, ids, what, &watch)
+        let workspace = self.workspace;
+        let asked = workspace.during(Task::LookingAt(&base, ids.len() as u64), &watch, || {
+            nine_stores::learn((&*store, workspace.containers()), &mut view.tree, ids, what, &watch)
         });
         view.is_kept &= asked == 0;
     }

@@ -1,16 +1,18 @@
 //! Words read in a process of their own, so that a hostile file can at worst end that process.
 
 mod frames;
+mod timed;
 
 use std::io::{self, BufReader};
-use std::os::fd::AsFd;
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
+use nine_stores::ContainerReader;
 use nine_stores::reading::Words;
-use rustix::event::{PollFd, PollFlags, poll};
 
 pub use frames::{read_frame, write_frame};
+use timed::Timed;
 
 use crate::workspace::ReaderProgram;
 
@@ -28,6 +30,8 @@ pub enum Ask {
     Looks,
     /// The picture itself, made to fit into so many pixels across and down; see [`nine_stores::reading::Raster`].
     Picture(u16, u16),
+    /// The names in the root of a compound document, one per line.
+    CompoundNames,
 }
 
 impl Ask {
@@ -38,6 +42,7 @@ impl Ask {
             Ask::Glance(lines) => (1, u16::from(lines), 0),
             Ask::Looks => (2, 0, 0),
             Ask::Picture(across, down) => (3, across, down),
+            Ask::CompoundNames => (4, 0, 0),
         };
         let ([a, b], [c, d]) = (first.to_le_bytes(), second.to_le_bytes());
         [what, a, b, c, d]
@@ -50,6 +55,7 @@ impl Ask {
             Some(1) => Ask::Glance(number(1).clamp(1, 255) as u8),
             Some(2) => Ask::Looks,
             Some(3) => Ask::Picture(number(1), number(3)),
+            Some(4) => Ask::CompoundNames,
             _ => Ask::Words,
         }
     }
@@ -66,8 +72,8 @@ pub struct Reader {
 #[derive(Debug)]
 struct Worker {
     child: Child,
-    to: ChildStdin,
-    from: BufReader<ChildStdout>,
+    to: Timed<ChildStdin>,
+    from: BufReader<Timed<ChildStdout>>,
 }
 
 impl Reader {
@@ -79,14 +85,13 @@ impl Reader {
     /// Asks about a file of this name whose first bytes these are, out of `size`.
     pub fn ask(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> Words {
         match self.answer(ask, name, bytes, size) {
-            Ok(Some(words)) => words,
-            Ok(None) => {
-                self.end();
-                Words::none(format!("given up after {} seconds", PATIENCE.as_secs()))
-            }
+            Ok(words) => words,
             Err(error) => {
                 self.end();
                 match error.kind() {
+                    io::ErrorKind::TimedOut => {
+                        Words::none(format!("given up after {} seconds", PATIENCE.as_secs()))
+                    }
                     io::ErrorKind::BrokenPipe | io::ErrorKind::UnexpectedEof => {
                         Words::none("given up: reading it took too much memory or ended the reader")
                     }
@@ -96,24 +101,22 @@ impl Reader {
         }
     }
 
-    /// `None` if it takes too long.
-    fn answer(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> io::Result<Option<Words>> {
+    /// One deadline covers all of it: a file's bytes on their way to the process, and each byte of the answer.
+    fn answer(&mut self, ask: Ask, name: &[u8], bytes: &[u8], size: u64) -> io::Result<Words> {
         let worker = match &mut self.at_work {
             Some(worker) => worker,
             none => none.insert(Worker::start(&self.program)?),
         };
+        worker.finish_by(Instant::now() + self.program.patience);
         write_frame(&mut worker.to, &ask.bytes())?;
         write_frame(&mut worker.to, name)?;
         write_frame(&mut worker.to, &size.to_le_bytes())?;
         write_frame(&mut worker.to, bytes)?;
-        if !worker.answers_within(self.program.patience)? {
-            return Ok(None);
-        }
         let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
         let body = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
         let note = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
         let said = text(read_frame(&mut worker.from)?.ok_or(io::ErrorKind::UnexpectedEof)?);
-        Ok(Some(Words { body, note, said }))
+        Ok(Words { body, note, said })
     }
 
     fn end(&mut self) {
@@ -132,8 +135,12 @@ impl Drop for Reader {
 
 impl Worker {
     fn start(reader: &ReaderProgram) -> io::Result<Self> {
+        // Nothing of the user's environment is for it, least of all a drive's password.
         let mut child = Command::new(&reader.program)
             .arg(&reader.argument)
+            .env_clear()
+            .envs(reader.variables.iter().cloned())
+            .current_dir("/")
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
             .stderr(Stdio::null())
@@ -141,23 +148,30 @@ impl Worker {
         let (Some(to), Some(from)) = (child.stdin.take(), child.stdout.take()) else {
             return Err(io::ErrorKind::BrokenPipe.into());
         };
-        Ok(Self { child, to, from: BufReader::new(from) })
+        Ok(Self { child, to: Timed::new(to)?, from: BufReader::new(Timed::new(from)?) })
     }
 
-    /// Waits until the answer begins; it is written in one go.
-    fn answers_within(&self, patience: Duration) -> io::Result<bool> {
-        let end = Instant::now() + patience;
-        loop {
-            let left = end.saturating_duration_since(Instant::now());
-            let timeout = rustix::event::Timespec::try_from(left).map_err(io::Error::other)?;
-            let mut waits = [PollFd::from_borrowed_fd(self.from.get_ref().as_fd(), PollFlags::IN)];
-            match poll(&mut waits, Some(&timeout)) {
-                Ok(0) => return Ok(false),
-                Ok(_) => return Ok(true),
-                Err(rustix::io::Errno::INTR) => {}
-                Err(other) => return Err(other.into()),
-            }
-        }
+    fn finish_by(&mut self, deadline: Instant) {
+        self.to.deadline = deadline;
+        self.from.get_mut().deadline = deadline;
+    }
+}
+
+/// A reader for several threads, which take turns.
+#[derive(Debug)]
+pub(crate) struct SharedReader(Mutex<Reader>);
+
+impl SharedReader {
+    pub fn new(program: &ReaderProgram) -> Self {
+        Self(Mutex::new(Reader::new(program)))
+    }
+}
+
+impl ContainerReader for SharedReader {
+    fn compound_names(&self, name: &[u8], bytes: &[u8]) -> Vec<String> {
+        let mut reader = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let words = reader.ask(Ask::CompoundNames, name, bytes, bytes.len() as u64);
+        words.body.lines().map(str::to_owned).collect()
     }
 }
 
@@ -167,7 +181,7 @@ mod tests {
 
     #[test]
     fn what_is_asked_arrives() {
-        for ask in [Ask::Words, Ask::Glance(7), Ask::Looks, Ask::Picture(300, 2)] {
+        for ask in [Ask::Words, Ask::Glance(7), Ask::Looks, Ask::Picture(300, 2), Ask::CompoundNames] {
             assert_eq!(Ask::from_bytes(&ask.bytes()), ask);
         }
         assert_eq!(Ask::from_bytes(&[]), Ask::Words);

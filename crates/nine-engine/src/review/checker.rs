@@ -1,6 +1,6 @@
 //! Decisions held against what stands at their targets, beside whoever takes them.
 
-use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::mpsc::{Receiver, Sender, TryRecvError, channel};
 
 use nine_core::plan::Proposal;
 use nine_core::review::Concerns;
@@ -47,8 +47,15 @@ impl Checker {
     }
 
     /// The next answer, if there is one by now.
+    ///
+    /// # Panics
+    /// If the thread that checks has panicked: without it a decision would count as checked.
     pub fn answer(&self) -> Option<Vec<Checked>> {
-        self.answers.try_recv().ok()
+        match self.answers.try_recv() {
+            Ok(checked) => Some(checked),
+            Err(TryRecvError::Empty) => None,
+            Err(TryRecvError::Disconnected) => panic!("the check of decisions has failed"),
+        }
     }
 }
 

@@ -1,6 +1,7 @@
 //! A look inside an item, beside whoever asks for it: what it says of itself, its first lines, the picture that it is,
 //! or what a folder holds.
 
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Condvar, Mutex};
 
@@ -10,7 +11,7 @@ use nine_core::moment::Moment;
 use nine_core::place::Spot;
 use nine_core::tree::Tree;
 use nine_stores::reading::{Raster, Words, bounds};
-use nine_stores::{Places, ReadStore, Watch, bounded};
+use nine_stores::{ItemPanic, Places, ReadStore, Watch, bounded};
 
 use super::bookcases::top_of;
 use crate::reader::{Ask, Reader};
@@ -124,7 +125,13 @@ struct Looker {
 impl Looker {
     fn work(self, mut reader: Reader) {
         while let Some(question) = self.next() {
-            if self.send.send(look(&self.places, &mut reader, &question)).is_err() {
+            let answer = catch_unwind(AssertUnwindSafe(|| look(&self.places, &mut reader, &question)));
+            let answer = answer.unwrap_or_else(|payload| InsideAnswer {
+                item: question.item,
+                note: format!("internal error: {}", ItemPanic::of(&*payload).message),
+                ..InsideAnswer::default()
+            });
+            if self.send.send(answer).is_err() {
                 break;
             }
         }

@@ -16,6 +16,8 @@ pub struct ReaderProgram {
     pub program: PathBuf,
     /// Its one argument.
     pub argument: String,
+    /// Its whole environment; empty except in tests.
+    pub variables: Vec<(String, String)>,
     /// How long one file may take.
     pub patience: Duration,
 }

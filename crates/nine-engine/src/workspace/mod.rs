@@ -26,7 +26,7 @@ pub use archive::{Dated, dated, holds};
 pub use environment::{Environment, ReaderProgram};
 pub use shelving::shelvings;
 
-use crate::reader::Reader;
+use crate::reader::{Reader, SharedReader};
 use crate::reporter::{Notice, Reporter, Silent, Task, during};
 use crate::{Error, Result};
 pub(crate) use drives::Drives;
@@ -93,6 +93,7 @@ pub struct Workspace {
     counters: Arc<Counters>,
     pub(crate) drives: Arc<Drives>,
     opened: OnceLock<Opened>,
+    containers: SharedReader,
     /// Where the places are seen as they will stand: how that is.
     ahead: Option<Arc<Ahead>>,
 }
@@ -159,7 +160,8 @@ impl Workspace {
 
     fn new(environment: Arc<Environment>, reporter: Arc<dyn Reporter>, loaded: Loaded) -> Self {
         let (counters, drives) = (Arc::default(), Arc::default());
-        Self { environment, reporter, loaded, counters, drives, opened: OnceLock::new(), ahead: None }
+        let (opened, containers) = (OnceLock::new(), SharedReader::new(&environment.reader));
+        Self { environment, reporter, loaded, counters, drives, opened, containers, ahead: None }
     }
 
     /// The same with the configuration as it is by now, and all places opened anew.
@@ -198,6 +200,7 @@ impl Workspace {
             counters: Arc::clone(&self.counters),
             drives: Arc::clone(&self.drives),
             opened: OnceLock::new(),
+            containers: SharedReader::new(&self.environment.reader),
             ahead: None,
         }
     }
@@ -297,6 +300,11 @@ impl Workspace {
     /// A process that reads what is inside files.
     pub(crate) fn reader(&self) -> Reader {
         Reader::new(&self.environment.reader)
+    }
+
+    /// Looks into containers, in a process of its own.
+    pub(crate) fn containers(&self) -> &SharedReader {
+        &self.containers
     }
 
     /// Where a place of the configuration is.

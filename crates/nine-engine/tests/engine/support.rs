@@ -84,6 +84,7 @@ impl World {
             reader: ReaderProgram {
                 program: "/nonexistent".into(),
                 argument: String::new(),
+                variables: Vec::new(),
                 patience: Duration::from_secs(1),
             },
             watch: Arc::default(),

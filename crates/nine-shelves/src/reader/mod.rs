@@ -7,7 +7,7 @@ use std::fs::File;
 use std::io::{self, BufWriter, Write};
 
 use nine_core::tree::Looks;
-use nine_stores::reading::{Words, glance, inside, looks, raster};
+use nine_stores::reading::{Words, compound_names, glance, inside, looks, raster};
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 pub use confine::is_confined_by_kernel;
@@ -31,6 +31,7 @@ pub fn serve() -> Done {
     let answers = File::from(rustix::io::dup(rustix::stdio::stdout()).map_err(io::Error::from)?);
     let nowhere = File::options().write(true).open("/dev/null")?;
     rustix::stdio::dup2_stdout(&nowhere).map_err(io::Error::from)?;
+    drop(nowhere);
     confine::confine();
     let (mut asked, mut answers) = (io::stdin().lock(), BufWriter::new(answers));
     while let Some(ask) = read_frame(&mut asked)? {
@@ -48,6 +49,7 @@ pub fn serve() -> Done {
                 }
                 Err(why) => Words::none(why),
             },
+            Ask::CompoundNames => Words { body: compound_names(&bytes).join("\n"), ..Words::default() },
             Ask::Glance(lines) => glance(&name, &bytes, size, lines.into()),
             Ask::Picture(across, down) => match raster(&bytes, across.into(), down.into()) {
                 Ok(picture) => Words { body: picture.written(), ..Words::default() },
@@ -63,10 +65,13 @@ pub fn serve() -> Done {
     Ok(())
 }
 
+/// The variable by which a test has the reader misbehave.
+pub const MISBEHAVES: &str = "NINE_READER_MISBEHAVES";
+
 /// Lets a test see what becomes of a reader that never ends, that is ended, or that reaches for what is not its own.
 /// Debug builds only.
 fn misbehaves(name: &[u8]) -> bool {
-    if !cfg!(debug_assertions) || std::env::var_os("NINE_READER_MISBEHAVES").is_none() {
+    if !cfg!(debug_assertions) || std::env::var_os(MISBEHAVES).is_none() {
         return false;
     }
     match name {

@@ -152,7 +152,9 @@ impl ReadStore for AheadStore {
             }
         }
         let root = self.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
-        let walking = Walking { root, threads: 1, scope, bounds: Bounds::NONE, earlier: None };
+        let location = |path: &ItemPath| self.location(path);
+        let walking =
+            Walking { root, location: &location, threads: 1, scope, bounds: Bounds::NONE, earlier: None };
         let read = |(): &mut (), visit: &Visit, batch: &mut Batch| {
             let listed = self.list(visit.path)?;
             listed.iter().for_each(|(name, entry)| batch.push(name.as_name(), entry.clone()));

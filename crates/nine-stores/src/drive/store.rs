@@ -44,7 +44,9 @@ impl DriveStore {
             Ok(Found::Listed(Vec::new()))
         };
         let threads = self.drive.wire.at_once;
-        let scan = walk(Walking { root, threads, scope, bounds: BOUNDS, earlier: None }, watch, || (), read)?;
+        let location = |path: &ItemPath| self.location(path);
+        let walking = Walking { root, location: &location, threads, scope, bounds: BOUNDS, earlier: None };
+        let scan = walk(walking, watch, || (), read)?;
         Ok(Scan { sync_token, ..scan })
     }
 

@@ -50,6 +50,13 @@ impl Bench {
         self.more.notify_all();
     }
 
+    /// Drops the work that is left, so that no thread waits for more.
+    pub fn close(&self) {
+        let mut queue = self.lock();
+        *queue = Queue { found: std::mem::take(&mut queue.found), ..Queue::default() };
+        self.tell_all();
+    }
+
     /// What was found out, once all threads have ended.
     pub fn into_found(self) -> Vec<HashAnswer> {
         released(self.queue).found

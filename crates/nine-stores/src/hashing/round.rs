@@ -8,6 +8,7 @@ use nine_core::tree::Tree;
 
 use super::ends::{AlikeSoFar, Ends};
 use super::queue::{Bench, Queue, Work};
+use crate::work::{OnPanic, on_threads, with_item_named};
 use crate::{OpenFile, ReadStore, StoreError, StoreResult, Watch};
 
 /// Bytes that are read at once: more would not stay in the processor's own memory, and a file that is
@@ -77,20 +78,20 @@ impl Round<'_> {
             return Vec::new();
         }
         let bench = Bench::new(queue);
-        std::thread::scope(|scope| {
-            (0..crate::threads()).for_each(|_| drop(scope.spawn(|| self.work_at(&bench))))
-        });
+        on_threads(crate::threads(), || self.work_at(&bench), || ());
         bench.into_found()
     }
 
     fn work_at(&self, bench: &Bench) {
+        let _ends_the_others = OnPanic(|| bench.close());
         let mut block = vec![0; BLOCK];
         while let Some(work) = bench.take(self.trees).filter(|_| !self.watch.is_stopped()) {
             let (mut found, mut wholes, was_run) = (Vec::new(), Vec::new(), matches!(work, Work::Run(_)));
             match work {
                 Work::Run(run) => self.look_at_run(&self.runs[run], &mut found, &mut wholes),
                 Work::Wholes(files) => found.extend(files.iter().filter_map(|file| {
-                    let learned = self.read_whole(file, &mut block)?.map(Learned::Whole);
+                    let learned =
+                        self.on(file.member, || self.read_whole(file, &mut block))?.map(Learned::Whole);
                     Some(HashAnswer { member: file.member, learned })
                 })),
             }
@@ -101,11 +102,19 @@ impl Round<'_> {
             bench.tell_all();
         }
         // A thread that was stopped must not leave the others waiting.
-        let mut queue = bench.lock();
         if self.watch.is_stopped() {
-            *queue = Queue { found: std::mem::take(&mut queue.found), ..Queue::default() };
-            bench.tell_all();
+            bench.close();
         }
+    }
+
+    /// Does `work` on a file; a panic in it names the file.
+    fn on<T>(&self, member: Member, work: impl FnOnce() -> T) -> T {
+        let item = || {
+            let path = member.tree(self.trees).path(member.id);
+            let store = self.stores[member.view as usize];
+            store.map_or_else(|| path.to_string(), |store| store.location(&path).to_string())
+        };
+        with_item_named(item, work)
     }
 
     /// Reads the ends of files of one size where that is not known, and says which are to be read as a
@@ -122,7 +131,7 @@ impl Round<'_> {
             let known = file.member.tree(self.trees).ends(file.member.id);
             let (mark, ends) = match known {
                 Some(mark) => (mark, None),
-                None => match self.read_ends(file) {
+                None => match self.on(file.member, || self.read_ends(file)) {
                     Ok(Some(ends)) => {
                         let mark = ends.mark();
                         found.push(HashAnswer { member: file.member, learned: Ok(Learned::Ends(mark)) });

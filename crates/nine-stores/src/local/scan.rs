@@ -154,7 +154,9 @@ pub(super) fn scan(
     let root = store.entry(&ItemPath::root())?.ok_or(StoreError::NotThere)?;
     // Of a place that is known most tags are.
     let tags = (scope.tags && earlier.is_none()).then(|| store.abilities().may_read);
-    let walking = Walking { root, threads: threads(), scope, bounds: Bounds::NONE, earlier };
+    let location = |path: &ItemPath| store.location(path);
+    let walking =
+        Walking { root, location: &location, threads: threads(), scope, bounds: Bounds::NONE, earlier };
     let room = || Vec::with_capacity(BLOCK);
     walk(walking, watch, room, |block: &mut Vec<u8>, visit, batch| {
         let only = scope.only.as_ref().filter(|_| visit.path.is_root());

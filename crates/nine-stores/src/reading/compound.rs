@@ -8,10 +8,18 @@ use nine_core::moment::Moment;
 
 use crate::bounded;
 
+/// Entries of the root that are looked at.
+const ENTRIES: usize = 10_000;
 /// Bytes of a stream that are looked at.
 const STREAM: u64 = 1 << 20;
 
 type Document<'b> = CompoundFile<Cursor<&'b [u8]>>;
+
+/// The names in the root of a compound document; none if it is damaged.
+pub fn compound_names(bytes: &[u8]) -> Vec<String> {
+    let Ok(document) = CompoundFile::open(Cursor::new(bytes)) else { return Vec::new() };
+    document.read_root_storage().take(ENTRIES).map(|entry| entry.name().to_owned()).collect()
+}
 
 pub(super) fn metadata(bytes: &[u8], said: &mut Metadata) {
     let Ok(mut document) = CompoundFile::open(Cursor::new(bytes)) else { return };

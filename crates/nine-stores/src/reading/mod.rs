@@ -21,6 +21,7 @@ use nine_core::names::{fold_bytes, split_extension};
 
 use crate::recognition::ZIP_END;
 
+pub use compound::compound_names;
 pub use glance::glance;
 pub use notes::{NOTE, is_note, may_be_note, note_tags, tags_in_note, tags_in_text};
 pub use picture::{Raster, looks, raster};

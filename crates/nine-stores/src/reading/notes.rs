@@ -1,6 +1,8 @@
 //! The tags that a note carries in its own text: in a YAML header, and as `#loan/north-gallery` in what
 //! is written, though not inside code, links or headings.
 
+use std::panic::catch_unwind;
+
 use nine_core::item::Kind;
 use nine_core::kinds::{ItemType, type_of_name};
 use nine_core::place::ItemPath;
@@ -15,6 +17,8 @@ use crate::ReadStore;
 pub const NOTE: usize = 256 << 10;
 /// Bytes of a header that are looked at.
 const HEADER: usize = 16 << 10;
+/// Collections within collections of a header: a parser that recurses needs stack for each.
+const DEPTH: usize = 32;
 /// The longest tag, in bytes.
 const LONGEST: usize = 100;
 /// How many tags of one note count.
@@ -38,9 +42,13 @@ pub fn note_tags(store: &dyn ReadStore, path: &ItemPath) -> Vec<String> {
     tags_in_note(&store.first_bytes(path, NOTE).unwrap_or_default())
 }
 
-/// The tags in the first [`NOTE`] bytes of a note.
+/// The tags in the first [`NOTE`] bytes of a note. Notes are read in the program's own process, since a process of its
+/// own would take far longer; so a note on which a parser panics has no tags.
 pub fn tags_in_note(bytes: &[u8]) -> Vec<String> {
-    if bytes.contains(&0) { Vec::new() } else { tags_in_text(&decoded(bytes)) }
+    let bytes = &bytes[..bytes.len().min(NOTE)];
+    let is_text = !bytes.contains(&0);
+    let read = || if is_text { tags_in_text(&decoded(bytes)) } else { Vec::new() };
+    catch_unwind(read).unwrap_or_default()
 }
 
 /// The tags in a text, in their order, each once.
@@ -118,9 +126,28 @@ impl NoteWord {
     }
 }
 
-/// A header that is no YAML has no tags.
+/// Whether brackets nest deeper than [`DEPTH`]. The parser looks ahead by recursion before its own limit counts, and a
+/// stack that overflows ends the program.
+fn nests_too_deep(header: &str) -> bool {
+    let mut depth = 0_usize;
+    header.bytes().any(|byte| {
+        match byte {
+            b'[' | b'{' => depth += 1,
+            b']' | b'}' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        depth > DEPTH
+    })
+}
+
+/// A header that is not YAML, or is nested too deep to be one that a person wrote, has no tags.
 fn in_header(header: &str) -> Vec<String> {
-    match serde_saphyr::from_str::<Header>(header).ok().and_then(|header| header.tags) {
+    if nests_too_deep(header) {
+        return Vec::new();
+    }
+    let options = serde_saphyr::options! { budget: serde_saphyr::budget! { max_depth: DEPTH } };
+    let header = serde_saphyr::from_str_with_options::<Header>(header, options);
+    match header.ok().and_then(|header| header.tags) {
         Some(ListedTags::List(words)) => words.into_iter().map(NoteWord::text).collect(),
         Some(ListedTags::Line(line)) => {
             let line = line.text();

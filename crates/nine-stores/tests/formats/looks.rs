@@ -8,9 +8,19 @@ use nine_core::place::{ItemPath, Name};
 use nine_core::plan::Details;
 use nine_core::tree::{Batch, FolderNo, Gathering, NodeId};
 use nine_stores::local::LocalSettings;
-use nine_stores::{LocalStore, ReadStore, StoreDetails};
+use nine_stores::reading::compound_names;
+use nine_stores::{ContainerReader, LocalStore, ReadStore, StoreDetails};
 
 use crate::samples::Sample;
+
+/// The samples harm nobody, so they are parsed here.
+struct InThisProcess;
+
+impl ContainerReader for InThisProcess {
+    fn compound_names(&self, _: &[u8], bytes: &[u8]) -> Vec<String> {
+        compound_names(bytes)
+    }
+}
 
 /// What a file of this content is, as a pile's loose files are looked at.
 pub fn look(bytes: &[u8]) -> Content {
@@ -30,7 +40,8 @@ pub fn look(bytes: &[u8]) -> Content {
     batch.push(Name::constant("x"), entry);
     gathering.add(FolderNo::ROOT, &batch);
     let tree = gathering.finish();
-    let details = StoreDetails { store: &store, tree: &tree, catalogue: None, stays: None };
+    let details =
+        StoreDetails { store: &store, containers: &InThisProcess, tree: &tree, catalogue: None, stays: None };
     details.content(NodeId::new(1), &ItemPath::new("x").unwrap()).unwrap()
 }
 
