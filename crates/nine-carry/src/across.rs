@@ -12,6 +12,7 @@ use nine_stores::{Store, StoreError, StoreResult, Watch};
 
 use crate::at_once::TakenSpots;
 use crate::carrier::Carrier;
+use crate::folders::expect_in_place;
 use crate::outcome::{Outcome, Trace};
 use crate::transfer::{Copying, Retracted, Route};
 
@@ -140,7 +141,7 @@ impl<'a> Carrier<'a> {
         self.flush_and_compare(&mut crossings, steps, outcome)?;
         self.put_in_place(&mut crossings, steps, outcome)?;
         self.leave_where_folders_went(&mut crossings, steps, outcome)?;
-        self.folders.sync_made_in(self.places);
+        self.make_ways_safe(&mut crossings, steps, outcome)?;
         for crossing in crossings {
             let came = self.remove_original(&crossing);
             self.note(crossing.way.at, steps, came, outcome)?;
@@ -261,28 +262,50 @@ impl<'a> Carrier<'a> {
         outcome: &mut Outcome,
     ) -> io::Result<()> {
         let places = self.places;
-        let mut stands: HashMap<Spot, bool> = HashMap::new();
-        let mut stand = |folder: Spot| {
-            let look = |folder: &Spot| places.of(folder).and_then(|store| store.stands(&folder.path));
-            *stands.entry(folder).or_insert_with_key(|folder| look(folder).unwrap_or(true))
+        let mut known: HashMap<Spot, Option<StoreError>> = HashMap::new();
+        let mut trouble = |folder: Spot| {
+            let check = |folder: &Spot| expect_in_place(places, folder).err();
+            known.entry(folder).or_insert_with_key(check).clone()
         };
-        let mut any = false;
-        for Crossing { way, copying } in std::mem::take(crossings) {
+        let before = crossings.len();
+        for crossing in std::mem::take(crossings) {
+            let way = &crossing.way;
             // Of a copy, others may do with the original what they want.
-            let from = !way.moves() || stand(way.step.item.folder());
-            if stand(way.to.folder()) && from {
-                crossings.push(Crossing { way, copying });
-                continue;
+            let of_item = way.moves().then(|| trouble(way.step.item.folder())).flatten();
+            match trouble(way.to.folder()).or(of_item) {
+                None => crossings.push(crossing),
+                Some(error) => self.retract(&crossing, error, steps, outcome)?,
             }
-            any = true;
-            let retracted = way.route(self.watch).retract(&copying, &way.to.path);
-            self.half_left |= retracted != Retracted::Gone;
-            self.note(way.at, steps, Err(StoreError::FolderMoved), outcome)?;
         }
-        if any {
+        if crossings.len() < before {
             self.folders.look_anew(places);
         }
         Ok(())
+    }
+
+    /// Flushes the folders that were made on the way. If that fails, no original goes: the copies are taken back.
+    fn make_ways_safe(
+        &mut self,
+        crossings: &mut Vec<Crossing<'_>>,
+        steps: &[Step],
+        outcome: &mut Outcome,
+    ) -> io::Result<()> {
+        let Err(error) = self.folders.sync_made_in(self.places) else { return Ok(()) };
+        let crossings = std::mem::take(crossings);
+        crossings.iter().try_for_each(|crossing| self.retract(crossing, error.clone(), steps, outcome))
+    }
+
+    /// Takes back a copy that is in place beside its whole original.
+    fn retract(
+        &mut self,
+        crossing: &Crossing<'_>,
+        error: StoreError,
+        steps: &[Step],
+        outcome: &mut Outcome,
+    ) -> io::Result<()> {
+        let Crossing { way, copying } = crossing;
+        self.half_left |= way.route(self.watch).retract(copying, &way.to.path) != Retracted::Gone;
+        self.note(way.at, steps, Err(error), outcome)
     }
 
     fn remove_original(&self, crossing: &Crossing<'_>) -> StoreResult<Trace> {
@@ -292,6 +315,6 @@ impl<'a> Carrier<'a> {
             return Ok(Trace::at(Some(stamp)));
         }
         let stayed = way.route(self.watch).remove_original(copying, &way.to.path)?;
-        Ok(Trace { stamp: Some(stamp), stayed, kept_as: None })
+        Ok(Trace { stamp: Some(stamp), stayed, ..Trace::default() })
     }
 }

@@ -11,7 +11,7 @@ use nine_stores::packs::Pack;
 use nine_stores::{ReadStore, Store, StoreError, StoreResult, Watch};
 
 use crate::carrier::Carrier;
-use crate::folders::moved_away;
+use crate::folders::expect_both_in_place;
 use crate::original::{expect_same, expect_there};
 use crate::outcome::Trace;
 use crate::packing::{self, PackSide};
@@ -84,11 +84,15 @@ impl<'a> Carrier<'a> {
             Some(Err(error)) => Err(error),
             _ => copy_of.map_or(Ok(()), |original| expect_there(self.places, original)),
         };
-        if let Err(gone) = gone {
-            store.restore(&kept, &step.stamp, &step.item.path)?;
-            return Err(gone);
+        let Err(gone) = gone else { return Ok(Trace { kept_as: Some(kept), ..Trace::default() }) };
+        match store.restore(&kept, &step.stamp, &step.item.path) {
+            Ok(_) => Err(gone),
+            // Written down as done, so that `undo` knows where it is.
+            Err(stays) => {
+                let remark = format!("{gone}; the item is in the trash and could not be restored: {stays}");
+                Ok(Trace { kept_as: Some(kept), remark: Some(remark), ..Trace::default() })
+            }
         }
-        Ok(Trace { kept_as: Some(kept), ..Trace::default() })
     }
 
     /// Puts a text in the place of the one that was planned with.
@@ -141,14 +145,14 @@ impl<'a> Carrier<'a> {
             Ok(copying) => copying,
             Err(error) => return Ok(Err(error)),
         };
-        if !moved_away(self.places, step).is_empty() {
+        let is_safe = expect_both_in_place(self.places, step);
+        if let Err(error) = is_safe.and_then(|()| self.folders.sync_made_in(self.places)) {
             self.half_left |= route.retract(&copying, &to.path) != Retracted::Gone;
-            return Ok(Err(StoreError::FolderMoved));
+            return Ok(Err(error));
         }
-        self.folders.sync_made_in(self.places);
         Ok(copying.stamp().and_then(|stamp| {
             let stayed = route.remove_original(&copying, &to.path)?;
-            Ok(Trace { stamp: Some(stamp), stayed, kept_as: None })
+            Ok(Trace { stamp: Some(stamp), stayed, ..Trace::default() })
         }))
     }
 

@@ -1,7 +1,7 @@
 //! Steps that only move a name or set tags, one after the other: before they count it is looked, for all of them at
 //! once, whether the folders in which they were done still stand where their paths say.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 
 use nine_core::item::Kind;
@@ -10,6 +10,7 @@ use nine_core::worklist::{Act, Step};
 use nine_stores::StoreError;
 
 use crate::carrier::Carrier;
+use crate::folders::expect_in_place;
 use crate::outcome::{Failed, Outcome, Trace};
 
 /// Steps of a batch at most: others may have moved a folder during so many.
@@ -68,8 +69,8 @@ impl Carrier<'_> {
         Ok(true)
     }
 
-    /// Looks after the folders of a batch. What was done in one that has been moved elsewhere is taken back; all else
-    /// counts.
+    /// Checks the folders of a batch. What was done in one that another program moved is taken back. If a folder cannot
+    /// be checked, its steps are left to the next command, which looks at both ends; all else counts.
     pub(crate) fn settle(
         &mut self,
         steps: &[Step],
@@ -77,14 +78,16 @@ impl Carrier<'_> {
         outcome: &mut Outcome,
     ) -> io::Result<()> {
         let StepBatch { done, folders: all } = std::mem::take(batch);
-        let stands = |folder: &&Spot| {
-            self.places.of(folder).and_then(|store| store.stands(&folder.path)).unwrap_or(true)
-        };
-        let gone: BTreeSet<&Spot> = all.iter().filter(|folder| !stands(folder)).collect();
-        let is_gone = |at: usize| folders(&steps[at]).any(|folder| gone.contains(&folder));
+        let trouble = |folder: &Spot| Some((folder.clone(), expect_in_place(self.places, folder).err()?));
+        let troubles: BTreeMap<Spot, StoreError> = all.iter().filter_map(trouble).collect();
+        let trouble_of = |at: usize| folders(&steps[at]).find_map(|folder| troubles.get(&folder));
         // The last first, since an item may have been tagged and then moved.
-        let (lost, kept): (Vec<_>, Vec<_>) = done.into_iter().partition(|(at, _)| is_gone(*at));
+        let (lost, kept): (Vec<_>, Vec<_>) = done.into_iter().partition(|(at, _)| trouble_of(*at).is_some());
         for (at, trace) in lost.into_iter().rev() {
+            if let Some(unknown) = trouble_of(at).filter(|why| !matches!(why, StoreError::FolderMoved)) {
+                self.note(at, steps, Err(StoreError::Unsure(unknown.to_string())), outcome)?;
+                continue;
+            }
             match self.take_back(at, &steps[at], &trace)? {
                 Ok(_) => self.note(at, steps, Err(StoreError::FolderMoved), outcome)?,
                 Err(why) => {
@@ -94,7 +97,7 @@ impl Carrier<'_> {
                 }
             }
         }
-        if !gone.is_empty() {
+        if !troubles.is_empty() {
             self.folders.look_anew(self.places);
         }
         for (at, trace) in kept {

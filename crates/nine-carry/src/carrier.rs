@@ -76,6 +76,7 @@ impl<'a> Carrier<'a> {
             );
             outcome.stayed.push(Failed { step: at, because });
         }
+        outcome.stayed.extend(trace.remark.map(|because| Failed { step: at, because }));
         Ok(())
     }
 

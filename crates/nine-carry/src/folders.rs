@@ -63,12 +63,17 @@ impl Folders {
         }
     }
 
-    /// Makes sure of folders that were made since the last time: the way to a copy must be as safe as the copy before
-    /// its original goes.
-    pub fn sync_made_in(&mut self, places: &Places) {
-        for folder in std::mem::take(&mut self.made_in) {
-            let _ = places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
+    /// Flushes the folders in which new ones were made since the last time: the way to a copy must be as safe as the
+    /// copy before its original goes.
+    ///
+    /// # Errors
+    /// Returns the first failure. The original must stay then, and what was not flushed is flushed the next time.
+    pub fn sync_made_in(&mut self, places: &Places) -> StoreResult<()> {
+        while let Some(folder) = self.made_in.last() {
+            places.of(folder).and_then(|store| store.sync_folder(&folder.path))?;
+            self.made_in.pop();
         }
+        Ok(())
     }
 
     /// Forgets what is known of where folders are.
@@ -90,7 +95,7 @@ impl Folders {
 
     /// Makes sure that what was moved stays moved after a loss of power. Returns the folders of which that is
     /// not sure, and why.
-    pub fn sync_touched(&mut self, places: &Places) -> Vec<(Spot, String)> {
+    pub fn sync_touched(&mut self, places: &Places) -> Vec<(Spot, StoreError)> {
         let touched = std::mem::take(&mut self.touched).into_iter();
         let sync = |folder: Spot| {
             let synced = places.of(&folder).and_then(|store| store.sync_folder(&folder.path));
@@ -99,7 +104,7 @@ impl Folders {
                 Ok(()) | Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
                     None
                 }
-                Err(error) => Some((folder, error.to_string())),
+                Err(error) => Some((folder, error)),
             }
         };
         touched.filter_map(sync).collect()
@@ -116,19 +121,29 @@ pub fn clear_away(places: &Places, made: &[Spot]) -> (usize, bool) {
         let store = places.of(folder);
         match store.and_then(|store| store.remove_empty_folder(&folder.path)) {
             Ok(removed) => gone += usize::from(removed),
-            Err(error) => is_away |= error.is_passing(),
+            Err(error) => is_away |= error.is_passing() || matches!(error, StoreError::Faulty(_)),
         }
     }
     (gone, is_away)
 }
 
-/// The folders of a step that others have moved elsewhere since they were opened: what was done in them happened
-/// there.
-pub(crate) fn moved_away(places: &Places, step: &Step) -> Vec<Spot> {
-    let ends = std::iter::once(&step.item).chain(step.target()).map(Spot::folder);
-    let moved = |folder: &Spot| {
-        let stands = places.of(folder).and_then(|store| store.stands(&folder.path));
-        !stands.unwrap_or(true)
-    };
-    ends.filter(moved).collect()
+/// Makes sure that the path of a folder still leads to the one that was opened for it.
+///
+/// # Errors
+/// Returns [`StoreError::FolderMoved`] if another program moved it: what was done in it happened elsewhere. Returns why
+/// that is not known otherwise; then nothing that was done in it counts, either.
+pub(crate) fn expect_in_place(places: &Places, folder: &Spot) -> StoreResult<()> {
+    match places.of(folder)?.stands(&folder.path)? {
+        true => Ok(()),
+        false => Err(StoreError::FolderMoved),
+    }
+}
+
+/// The same of both folders of a step.
+///
+/// # Errors
+/// As [`expect_in_place`].
+pub(crate) fn expect_both_in_place(places: &Places, step: &Step) -> StoreResult<()> {
+    let mut ends = std::iter::once(&step.item).chain(step.target());
+    ends.try_for_each(|end| expect_in_place(places, &end.folder()))
 }

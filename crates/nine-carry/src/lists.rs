@@ -8,7 +8,7 @@ use nine_core::archive::{CONTENTS_NAME, Contents, ContentsLine, SUMS_NAME, Sum, 
 use nine_core::item::{Kind, Stamp};
 use nine_core::place::{ItemPath, NameBuf, Spot};
 use nine_core::worklist::{Act, Step};
-use nine_stores::{Places, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
+use nine_stores::{OWN, Places, ReadStore, Store, StoreError, StoreResult, Watch, sum_of};
 
 use crate::pieces::{Piece, pieces};
 use crate::removal;
@@ -26,6 +26,21 @@ pub(crate) struct Lists<'a> {
     pub now: String,
     /// Told of the bytes that are read.
     pub watch: &'a Watch,
+    /// Finds out how an item that no list names came to a spot, from the daybook.
+    pub arrival: &'a dyn Fn(&Spot) -> Option<Arrival>,
+}
+
+/// How an item came into the archive.
+#[derive(Debug, Clone)]
+pub struct Arrival {
+    /// Where it was.
+    pub from: Spot,
+    /// Why it was moved.
+    pub why: String,
+    /// The run that moved it.
+    pub run: u64,
+    /// When, as the daybook writes it.
+    pub at: String,
 }
 
 /// The lists as they are now, or empty ones, with what they were read from.
@@ -69,7 +84,12 @@ impl Lists<'_> {
             // What was listed before it was cut off.
             lines.extend(lists.contents.take_out(&path));
             sums.extend(lists.sums.take_out(&path));
-            self.add(store, &mut lists, step, &path, (lines, sums))?;
+            let (from, why) = (self.origin(step, &path), step.why.to_string());
+            let arrival = Arrival { from, why, run: self.names.run, at: self.now.clone() };
+            self.add(store, &mut lists, &arrival, &path, (lines, sums))?;
+        }
+        if lists.old.contains(&None) {
+            self.add_unlisted(store, &mut lists)?;
         }
         if (&lists.contents, &lists.sums) == (&before.0, &before.1) {
             return Ok(());
@@ -109,14 +129,13 @@ impl Lists<'_> {
         &self,
         store: &dyn Store,
         lists: &mut ReadLists,
-        step: &Step,
+        arrival: &Arrival,
         path: &ItemPath,
         known: (BTreeMap<ItemPath, ContentsLine>, BTreeMap<ItemPath, Sum>),
     ) -> StoreResult<()> {
         let whole = self.dated.path.join_path(path);
         // A later step of the run may have taken it on.
         let Some(top) = store.entry(&whole)? else { return Ok(()) };
-        let origin = self.origin(step, path);
         for Piece { below, entry, .. } in pieces(store, &whole, top)? {
             let at = whole.join_path(&below);
             let listed = path.join_path(&below);
@@ -125,14 +144,14 @@ impl Lists<'_> {
                 kind: entry.kind,
                 size: if entry.kind == Kind::Folder { 0 } else { entry.size },
                 modified: entry.modified,
-                tags: store.tags(&at).unwrap_or_default(),
+                tags: tags_of(store, &at)?,
                 from: before.map_or_else(
-                    || Spot::new(origin.place.clone(), origin.path.join_path(&below)),
+                    || Spot::new(arrival.from.place.clone(), arrival.from.path.join_path(&below)),
                     |line| line.from.clone(),
                 ),
-                archived: before.map_or_else(|| self.now.clone(), |line| line.archived.clone()),
-                why: before.map_or_else(|| step.why.to_string(), |line| line.why.clone()),
-                run: before.map_or(self.names.run, |line| line.run),
+                archived: before.map_or_else(|| arrival.at.clone(), |line| line.archived.clone()),
+                why: before.map_or_else(|| arrival.why.clone(), |line| line.why.clone()),
+                run: before.map_or(arrival.run, |line| line.run),
             };
             if entry.kind == Kind::File {
                 let is_as_known =
@@ -149,16 +168,56 @@ impl Lists<'_> {
         Ok(())
     }
 
+    /// Adds what is in the folder and that no list names: an earlier run could not write them, or they were lost. An item
+    /// that the daybook does not know came from where its folders in the archive say.
+    fn add_unlisted(&self, store: &dyn Store, lists: &mut ReadLists) -> StoreResult<()> {
+        let mut folders = vec![ItemPath::root()];
+        while let Some(folder) = folders.pop() {
+            for (name, entry) in store.list(&self.dated.path.join_path(&folder))? {
+                let path = folder.join(&name);
+                let is_own = folder.is_root() && [CONTENTS_NAME, SUMS_NAME].contains(&name.as_name());
+                let is_temporary = name.starts_with(OWN.as_bytes());
+                if is_own || is_temporary {
+                    continue;
+                }
+                let at = Spot::new(self.dated.place.clone(), self.dated.path.join_path(&path));
+                let arrival = (self.arrival)(&at);
+                let is_listed = lists.contents.0.contains_key(&path)
+                    && (entry.kind != Kind::File || lists.sums.of.contains_key(&path));
+                match arrival {
+                    // Something in a folder that is listed may not be.
+                    None if entry.kind == Kind::Folder => folders.push(path),
+                    _ if is_listed && entry.kind == Kind::Folder => folders.push(path),
+                    _ if is_listed => {}
+                    arrival => {
+                        let known = (lists.contents.take_out(&path), lists.sums.take_out(&path));
+                        let arrival = arrival.unwrap_or_else(|| self.unknown_arrival(&at, &path));
+                        self.add(store, lists, &arrival, &path, known)?;
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn unknown_arrival(&self, at: &Spot, path: &ItemPath) -> Arrival {
+        let from = self.origin_by_folder(path).unwrap_or_else(|| at.clone());
+        Arrival { from, why: "found in the archive".into(), run: self.names.run, at: self.now.clone() }
+    }
+
     /// Where an item came from: of one that comes back out of the trash, as its folders in the archive tell.
     fn origin(&self, step: &Step, path: &ItemPath) -> Spot {
         if !step.item.is_inside(self.dated) {
             return step.item.clone();
         }
+        self.origin_by_folder(path).unwrap_or_else(|| step.item.clone())
+    }
+
+    /// The spot that is written in the folders of the archive: a place, and the path in it.
+    fn origin_by_folder(&self, path: &ItemPath) -> Option<Spot> {
         let place = path.parts().next().map(|name| String::from_utf8_lossy(&name).into_owned());
-        match place.filter(|name| self.places.addresses().contains_key(name)) {
-            Some(place) => Spot::new(place, ItemPath::of_names(path.parts().skip(1))),
-            None => step.item.clone(),
-        }
+        let place = place.filter(|name| self.places.addresses().contains_key(name))?;
+        Some(Spot::new(place, ItemPath::of_names(path.parts().skip(1))))
     }
 
     fn write(&self, store: &dyn Store, lists: &ReadLists, temporaries: &[ItemPath; 2]) -> StoreResult<()> {
@@ -173,6 +232,14 @@ impl Lists<'_> {
             }
         }
         store.sync_folder(&self.dated.path)
+    }
+}
+
+/// The tags of an item; none if its file system keeps none.
+fn tags_of(store: &dyn Store, at: &ItemPath) -> StoreResult<Vec<String>> {
+    match store.tags(at) {
+        Err(StoreError::NoTags) => Ok(Vec::new()),
+        tags => tags,
     }
 }
 

@@ -23,7 +23,7 @@ pub struct Outcome {
     pub bytes: u64,
     /// The steps that were not.
     pub failed: Vec<Failed>,
-    /// Steps that were done, but left something at the old place, and why.
+    /// Steps that were done, but left something at the old place or need the user's attention, and why.
     pub stayed: Vec<Failed>,
     /// Dated folders of the archive whose lists could not be brought up to date, and why.
     pub unlisted: Vec<(Spot, String)>,
@@ -53,6 +53,8 @@ pub struct Trace {
     pub kept_as: Option<Vec<u8>>,
     /// Things of a copied item that stayed where they were.
     pub stayed: Stayed,
+    /// Why the user should look at the item although the step was done.
+    pub remark: Option<String>,
 }
 
 impl Trace {

@@ -5,6 +5,9 @@ use std::io::{self, Write};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
+use rustix::fs::{CWD, RenameFlags, renameat_with};
+use rustix::io::Errno;
+
 /// Makes a folder, and those above it that are missing, that nobody else may enter.
 ///
 /// # Errors
@@ -43,6 +46,25 @@ pub fn replace_private(file: &Path, write: impl FnOnce(&File) -> io::Result<()>)
         let _ = std::fs::remove_file(&beside);
     }
     replaced
+}
+
+/// Renames a file that cannot be used to its name with another extension, numbered if that name is taken. Returns the
+/// new path.
+///
+/// # Errors
+/// If it cannot be renamed.
+pub fn set_aside(file: &Path, extension: &str) -> io::Result<PathBuf> {
+    for number in 1.. {
+        let aside = match number {
+            1 => file.with_extension(extension),
+            number => file.with_extension(format!("{number}.{extension}")),
+        };
+        match renameat_with(CWD, file, CWD, &aside, RenameFlags::NOREPLACE) {
+            Err(Errno::EXIST) => {}
+            renamed => return Ok(renamed.map(|()| aside)?),
+        }
+    }
+    Err(io::ErrorKind::AlreadyExists.into())
 }
 
 /// What is kept in a data folder. Other things may lie in it where the person chose it.

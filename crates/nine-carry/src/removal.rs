@@ -21,7 +21,7 @@ impl Stayed {
     pub(crate) fn count_one(&mut self, why: StoreError) {
         self.count += 1;
         // A disk that answers with errors may have been pulled out; the next command looks again.
-        self.for_now |= why.is_passing() || matches!(why, StoreError::System(_));
+        self.for_now |= why.is_passing() || matches!(why, StoreError::Faulty(_) | StoreError::System(_));
     }
 }
 

@@ -1,5 +1,6 @@
 //! A run: its steps one after the other, in batches, side by side, or all or none of a set.
 
+use std::cell::OnceCell;
 use std::collections::{BTreeSet, HashMap};
 use std::io;
 
@@ -12,8 +13,8 @@ use crate::at_once;
 use crate::batch::StepBatch;
 use crate::carrier::Carrier;
 use crate::daybook::stamp;
-use crate::folders::{clear_away, moved_away};
-use crate::lists::Lists;
+use crate::folders::{clear_away, expect_both_in_place};
+use crate::lists::{Arrival, Lists};
 use crate::outcome::{Failed, Outcome, Trace};
 
 impl Carrier<'_> {
@@ -49,7 +50,10 @@ impl Carrier<'_> {
             outcome.is_open |= clear_away(self.places, &made).1;
         }
         self.note_not_shown(steps, &mut outcome)?;
-        outcome.unsure = self.folders.sync_touched(self.places);
+        let unsure = self.folders.sync_touched(self.places);
+        // The next command flushes them again before the run is over.
+        outcome.is_open |= unsure.iter().any(|(_, error)| error.may_pass());
+        outcome.unsure = unsure.into_iter().map(|(folder, error)| (folder, error.to_string())).collect();
         Ok(outcome)
     }
 
@@ -135,8 +139,11 @@ impl Carrier<'_> {
         // What is listed must be found again if the program is killed meanwhile.
         self.daybook.flush()?;
         let names = self.daybook.names();
-        let listed = Lists { places: self.places, dated, names, at, now, watch: self.watch };
-        listed.update(done)
+        // Read only if something is in no list.
+        let arrivals: OnceCell<HashMap<Spot, Arrival>> = OnceCell::new();
+        let arrival = |at: &Spot| arrivals.get_or_init(|| self.daybook.arrivals(dated)).get(at).cloned();
+        let (places, watch) = (self.places, self.watch);
+        Lists { places, dated, names, at, now, watch, arrival: &arrival }.update(done)
     }
 
     /// Carries out steps all or not at all. Says whether the person did not ask to stop meanwhile; if so none of them
@@ -151,11 +158,12 @@ impl Carrier<'_> {
         for at in members {
             let done = match self.step(*at, &steps[*at])? {
                 // An item that was copied has been looked after before its original went.
-                Ok(trace) if trace.stamp.is_none() && !moved_away(self.places, &steps[*at]).is_empty() => {
+                Ok(trace) => {
+                    let is_copied = trace.stamp.is_some();
                     traces.push((*at, trace));
-                    Err(StoreError::FolderMoved)
+                    if is_copied { Ok(()) } else { expect_both_in_place(self.places, &steps[*at]) }
                 }
-                done => done.map(|trace| traces.push((*at, trace))),
+                Err(error) => Err(error),
             };
             if let Err(error) = done {
                 self.give_up_set(steps, (members, *at), &error, traces, outcome)?;

@@ -33,8 +33,14 @@ pub fn plan_undo(run: &Run, earlier: &[Run], places: &Places) -> UndoPlan {
     let moved = moved(run);
     let mut plan = UndoPlan { made: run.made.clone(), dated: run.lists.clone(), ..UndoPlan::default() };
     for (at, step) in run.steps.iter().enumerate().rev() {
-        let Some(Ended::Done { stamp, kept_as, stayed }) = run.ended.get(&at) else {
-            continue;
+        let (stamp, kept_as, stayed) = match run.ended.get(&at) {
+            Some(Ended::Done { stamp, kept_as, stayed }) => (stamp, kept_as, stayed),
+            Some(Ended::NotKnown { because }) => {
+                let why = format!("the run was cut off, and what became of it is not known: {because}");
+                plan.refused.push((step.item.clone(), why));
+                continue;
+            }
+            Some(Ended::Failed { .. }) | None => continue,
         };
         let stamp = stamp.unwrap_or(step.stamp);
         if let (Act::Move { to }, 1..) = (&step.act, stayed) {
@@ -92,6 +98,7 @@ fn moved(run: &Run) -> HashMap<&Spot, (&Spot, Option<Stamp>)> {
             Ended::Done { stamp, .. } => Some((&step.item, (to, *stamp))),
             // It was taken back, and by way of another file system it is another file.
             Ended::Failed { stamp, .. } => Some((&step.item, (&step.item, Some((*stamp)?)))),
+            Ended::NotKnown { .. } => None,
         },
         _ => None,
     });

@@ -25,7 +25,7 @@ pub(crate) fn undo_made(
     match &step.act {
         // A folder that was there already is not this run's.
         Act::Make if !run.made.contains(&step.item) => Ok(None),
-        Act::Make if folder_stands(places, &step.item)? => match holds_others(places, &step.item, run) {
+        Act::Make if folder_stands(places, &step.item)? => match holds_others(places, &step.item, run)? {
             true => Err("it holds other things by now".into()),
             false => Ok(back(Act::Unmake)),
         },
@@ -78,12 +78,15 @@ fn rewritten(places: &Places, step: &Step, from: &str, to: &str) -> Result<Optio
 }
 
 /// Whether there is something in a folder that the run did not bring there.
-fn holds_others(places: &Places, folder: &Spot, run: &Run) -> bool {
-    let listed = places.of(folder).and_then(|store| store.list(&folder.path)).unwrap_or_default();
-    listed.into_iter().any(|(name, entry)| {
+fn holds_others(places: &Places, folder: &Spot, run: &Run) -> Result<bool, String> {
+    let listed = places.of(folder).and_then(|store| store.list(&folder.path));
+    for (name, entry) in listed.map_err(|error| error.to_string())? {
         let spot = Spot::new(folder.place.clone(), folder.path.join(&name));
-        let is_ours = run.made.contains(&spot) || run.steps.iter().any(|step| step.target() == Some(&spot));
-        !is_ours
-            || (entry.kind == Kind::Folder && run.made.contains(&spot) && holds_others(places, &spot, run))
-    })
+        let is_made = run.made.contains(&spot);
+        let is_ours = is_made || run.steps.iter().any(|step| step.target() == Some(&spot));
+        if !is_ours || (entry.kind == Kind::Folder && is_made && holds_others(places, &spot, run)?) {
+            return Ok(true);
+        }
+    }
+    Ok(false)
 }

@@ -24,7 +24,7 @@ fn recovered(world: &World) -> Recovered {
     let held = lock(&world.data(), "test").unwrap().unwrap();
     let open = |_: &Run| world.places();
     let run = *nine_carry::open_runs(&world.data()).unwrap().last().expect("the run was cut off");
-    recover(&world.data(), &held, run, &open, Patience::Waits, &clock).unwrap()
+    recover(&world.data(), &held, run, &open, Patience::Waits, &clock).unwrap().unwrap()
 }
 
 fn world() -> World {

@@ -194,12 +194,16 @@ fn a_daybook_cut_anywhere_is_read_as_far_as_it_goes() {
         assert_eq!(found.is_empty(), over, "{length}");
         for run in found {
             assert_eq!(
-                recover(data.path(), &held, run, &open, Patience::Waits, &clock).unwrap().waits_for,
+                recover(data.path(), &held, run, &open, Patience::Waits, &clock).unwrap().unwrap().waits_for,
                 None,
                 "{length}"
             );
         }
         assert_eq!(open_runs(data.path()).unwrap(), [0; 0], "{length}");
+        // A process that listed it before the other one let go of the lock finds it over.
+        let ended = fs::read(&path).unwrap();
+        assert_eq!(recover(data.path(), &held, 1, &open, Patience::Waits, &clock).unwrap(), None);
+        assert_eq!(fs::read(&path).unwrap(), ended, "{length}");
     }
 }
 

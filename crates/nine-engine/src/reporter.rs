@@ -105,6 +105,9 @@ pub enum Notice<'a> {
     WithoutCatalogue(&'a CatalogueError),
     /// A run that was cut off has been looked after.
     Recovered(&'a Recovered),
+    /// Lists of the archive that were missing: the dated folders of which they were made again, and those of which
+    /// they cannot be made, and why.
+    ListsMade(&'a [&'a Spot], &'a [(Spot, String)]),
     /// A run that was cut off cannot be looked after now.
     Unrecovered(&'a Error),
     /// Lines of a run's daybook that cannot be read.
@@ -113,6 +116,15 @@ pub enum Notice<'a> {
         run: u64,
         /// The lines.
         lines: &'a [usize],
+    },
+    /// The file of an open run cannot be read and was set aside.
+    RunSetAside {
+        /// The run.
+        run: u64,
+        /// Where its file is now.
+        file: &'a Path,
+        /// Why.
+        error: &'a std::io::Error,
     },
     /// A run whose daybook cannot be read.
     RunUnreadable {

@@ -15,6 +15,7 @@ use nine_core::plan::sweep::{LATER, is_swept};
 use nine_core::rules::Clash;
 use nine_core::worklist::Act;
 
+use crate::archive::complete_lists;
 use crate::history;
 use crate::looking::{LookMode, Looking, RowQuestion, all_areas};
 use crate::plan::{Draft, Plan};
@@ -48,6 +49,7 @@ pub struct Retrieved {
 /// # Errors
 /// If what was selected was neither archived nor swept.
 pub fn plan(workspace: &Workspace, request: &Request) -> Result<Retrieved> {
+    complete_lists(workspace);
     let mut store = Stored { workspace, dated: dated(workspace), emptied: BTreeSet::new() };
     let (away, troubles) = store.selected(request)?;
     let (selected, places) = (away.len() as u64, &workspace.opened().places);

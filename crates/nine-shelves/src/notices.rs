@@ -164,6 +164,33 @@ impl OnStandardError {
                 let run = format!("{DOUBT}run {run}{DOUBT:#}");
                 writeln!(out, "{run}: {line} {lines} of its daybook cannot be read and {was} passed over")
             }
+            Notice::ListsMade(made, unlisted) => {
+                for dated in *made {
+                    let dated = self.look.text(&dated.to_string());
+                    writeln!(
+                        out,
+                        "{DOUBT}{dated}{DOUBT:#} had lost its lists; they were made again from its items"
+                    )?;
+                }
+                for (dated, why) in *unlisted {
+                    let (dated, why) = (self.look.text(&dated.to_string()), plain(why));
+                    writeln!(
+                        out,
+                        "{REFUSED}x {dated}{REFUSED:#} lacks its lists, and they cannot be made now: {why}"
+                    )?;
+                }
+                Ok(())
+            }
+            Notice::RunSetAside { run, file, error } => {
+                let why = plain(&error.to_string());
+                writeln!(out, "{DOUBT}The record of run {run}{DOUBT:#} cannot be read: {why}")?;
+                writeln!(out, "  It was set aside as {}.", self.environment.shown(file))?;
+                writeln!(
+                    out,
+                    "  This run cannot be undone. If it was interrupted, files it was moving may be at their"
+                )?;
+                writeln!(out, "  old place, at their new one, or at both; all other runs are as before.\n")
+            }
             Notice::RunUnreadable { run, error } => {
                 writeln!(out, "{DOUBT}run {run}{DOUBT:#} cannot be read: {}", plain(&error.to_string()))
             }

@@ -102,28 +102,12 @@ impl Session {
         self.environment.shown(path)
     }
 
-    /// A workspace in which something is only read.
+    /// Opens a workspace.
     ///
     /// # Errors
     /// What is wrong with the configuration.
-    pub fn to_read(&self) -> Done<Workspace> {
-        Ok(Workspace::to_read(Arc::clone(&self.environment), self.reporter())?)
-    }
-
-    /// A workspace in which something is changed.
-    ///
-    /// # Errors
-    /// What is wrong with the configuration, or with a run that was cut off.
-    pub fn to_change(&self) -> Done<Workspace> {
-        Ok(Workspace::to_change(Arc::clone(&self.environment), self.reporter())?)
-    }
-
-    /// A workspace in which something is changed, or only read.
-    ///
-    /// # Errors
-    /// As [`Session::to_change`].
-    pub fn workspace(&self, changes: bool) -> Done<Workspace> {
-        if changes { self.to_change() } else { self.to_read() }
+    pub fn workspace(&self) -> Done<Workspace> {
+        Ok(Workspace::open(Arc::clone(&self.environment), self.reporter())?)
     }
 
     /// A workspace in which nothing is looked after first.
@@ -134,17 +118,17 @@ impl Session {
         Ok(Workspace::unrecovered(Arc::clone(&self.environment), self.reporter())?)
     }
 
-    /// A workspace in which something is changed, as of now: a program that goes on has another now each time. With a text
-    /// as its configuration, or with what the file says.
+    /// Opens a workspace as of now: a program that runs on has another now each time. Its configuration is this text, or
+    /// what the file says.
     ///
     /// # Errors
-    /// As [`Session::to_change`].
-    pub fn to_change_now(&self, text: Option<&str>) -> nine_engine::Result<Workspace> {
+    /// As [`Session::workspace`].
+    pub fn workspace_now(&self, text: Option<&str>) -> nine_engine::Result<Workspace> {
         let now = if self.is_now { Now::new(clock()) } else { self.environment.now.clone() };
         let environment = Arc::new(Environment { now, ..(*self.environment).clone() });
         match text {
-            Some(text) => Workspace::to_change_with(environment, self.reporter(), text.to_owned()),
-            None => Workspace::to_change(environment, self.reporter()),
+            Some(text) => Workspace::open_with(environment, self.reporter(), text.to_owned()),
+            None => Workspace::open(environment, self.reporter()),
         }
     }
 

@@ -31,7 +31,8 @@ fn kind(error: &Error) -> FailureKind {
         | E::NothingKnown
         | E::Catalogue(_)
         | E::Recall(_)
-        | E::Daybook(_)
+        | E::Daybook { .. }
+        | E::NewerRun { .. }
         | E::DaybookUnwritable { .. }
         | E::BrokenOff { .. }
         | E::List { .. }
@@ -61,6 +62,9 @@ fn message(error: &Error, environment: &Environment) -> String {
         }
         E::NotAnItem(path) => format!("{} is not an item", shown(path)),
         E::Path { path, source } => format!("{}: {source}", shown(path)),
+        E::Daybook { folder, source } => {
+            format!("the daybook in {} cannot be used: {source}", shown(folder))
+        }
         E::DaybookUnwritable { folder, source } => {
             format!("the daybook in {} cannot be written: {source}", shown(folder))
         }
@@ -104,6 +108,11 @@ fn hint(error: &Error, environment: &Environment) -> Option<String> {
             return Some(format!(
                 "choose a layout: --layout {} (nine setup --list shows them)",
                 any_of(names)
+            ));
+        }
+        E::NewerRun { run, .. } => {
+            return Some(format!(
+                "nothing has been changed; use the newer nine, or set the run aside: nine history give-up {run}"
             ));
         }
         E::Schedule(error) => return Some(hint_of_schedule(error)),

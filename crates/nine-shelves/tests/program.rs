@@ -21,6 +21,8 @@ mod discard;
 mod facets;
 #[path = "program/faults.rs"]
 mod faults;
+#[path = "program/guards.rs"]
+mod guards;
 #[path = "program/lean.rs"]
 mod lean;
 #[path = "program/looks.rs"]

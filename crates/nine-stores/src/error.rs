@@ -119,6 +119,9 @@ pub enum StoreError {
     /// Any other status of a drive.
     #[error("the drive answers with status {0}")]
     Drive(u16),
+    /// The disk or its connection fails.
+    #[error("the disk reports an error: {0}")]
+    Faulty(String),
     /// Anything else that the system says.
     #[error("the system says: {0}")]
     System(String),
@@ -139,6 +142,22 @@ impl StoreError {
                 | Self::Away(..)
         )
     }
+
+    /// Whether the same call may succeed later although nothing about the item changes: the place is unavailable or
+    /// full, it is mounted read-only, its rights are about to be mended, or the disk fails.
+    pub fn may_pass(&self) -> bool {
+        let of_the_place = matches!(
+            self,
+            Self::NoSpace
+                | Self::DriveFull
+                | Self::NoRight
+                | Self::ReadOnly
+                | Self::Faulty(_)
+                | Self::Locked
+                | Self::Unsure(_)
+        );
+        of_the_place || self.is_passing()
+    }
 }
 
 /// What a store answers.
@@ -158,6 +177,19 @@ impl From<rustix::io::Errno> for StoreError {
             E::ROFS => Self::ReadOnly,
             E::NOSPC | E::DQUOT => Self::NoSpace,
             E::NAMETOOLONG => Self::NameTooLong,
+            E::IO
+            | E::NXIO
+            | E::NODEV
+            | E::STALE
+            | E::TIMEDOUT
+            | E::HOSTDOWN
+            | E::HOSTUNREACH
+            | E::NOTCONN
+            | E::CONNRESET
+            | E::AGAIN
+            | E::NOMEM
+            | E::MFILE
+            | E::NFILE => Self::Faulty(plain(&std::io::Error::from(errno).to_string())),
             other => Self::System(plain(&std::io::Error::from(other).to_string())),
         }
     }

@@ -11,6 +11,8 @@ use rustix::io::Errno;
 #[allow(missing_docs)]
 pub enum Op {
     Look,
+    Entry,
+    Check,
     Open,
     Read,
     Create,
@@ -25,8 +27,10 @@ pub enum Op {
 
 impl Op {
     /// All of them, with their words.
-    pub const ALL: [(&'static str, Op); 11] = [
+    pub const ALL: [(&'static str, Op); 13] = [
         ("look", Op::Look),
+        ("entry", Op::Entry),
+        ("check", Op::Check),
         ("open", Op::Open),
         ("read", Op::Read),
         ("create", Op::Create),
@@ -145,7 +149,7 @@ mod armed {
 
     /// Passes the point before a call.
     pub fn before(op: Op) -> Result<(), Errno> {
-        if !matches!(op, Op::Look | Op::Open | Op::Read) {
+        if !matches!(op, Op::Look | Op::Entry | Op::Check | Op::Open | Op::Read) {
             point();
         }
         let Ok(mut armed) = REFUSED.lock() else { return Ok(()) };

@@ -54,6 +54,11 @@ pub enum Ended {
         /// Its stamp, where that is a new one.
         stamp: Option<nine_core::item::Stamp>,
     },
+    /// What became of it could not be found out after the run was cut off.
+    NotKnown {
+        /// Why.
+        because: String,
+    },
 }
 
 /// A run as the daybook has it.
@@ -135,6 +140,19 @@ pub fn file(data: &Path, run: u64) -> PathBuf {
     folder(data).join(format!("{run:06}.jsonl"))
 }
 
+/// Sets aside the file of a run that cannot be read, so that it holds up no other run. Returns its new path.
+///
+/// # Errors
+/// If it cannot be renamed.
+pub fn set_aside(data: &Path, run: u64) -> io::Result<PathBuf> {
+    let aside = crate::private::set_aside(&file(data, run), SET_ASIDE)?;
+    open::unmark(data, run);
+    Ok(aside)
+}
+
+/// The extension of files that were set aside. Their numbers are not used again.
+const SET_ASIDE: &str = "unreadable";
+
 /// Whether a run's last line says that it is over. Reads only the end of its file.
 ///
 /// # Errors
@@ -162,6 +180,15 @@ const LAST_BYTES: u64 = 1024;
 /// # Errors
 /// If the daybook's folder cannot be read. One that is not there has no runs.
 pub fn runs(data: &Path) -> io::Result<Vec<u64>> {
+    numbers(data, &["jsonl"])
+}
+
+/// The numbers that are taken, in order: of all runs, and of files that were set aside.
+pub(super) fn taken_numbers(data: &Path) -> io::Result<Vec<u64>> {
+    numbers(data, &["jsonl", SET_ASIDE])
+}
+
+fn numbers(data: &Path, extensions: &[&str]) -> io::Result<Vec<u64>> {
     let entries = match std::fs::read_dir(folder(data)) {
         Ok(entries) => entries,
         Err(e) if e.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
@@ -170,8 +197,9 @@ pub fn runs(data: &Path) -> io::Result<Vec<u64>> {
     let mut numbers = Vec::new();
     for entry in entries {
         let name = entry?.file_name();
-        let number = name.to_str().and_then(|name| name.strip_suffix(".jsonl")?.parse::<u64>().ok());
-        numbers.extend(number);
+        let parts = name.to_str().and_then(|name| name.split_once('.'));
+        let number = parts.filter(|(_, extension)| extensions.contains(extension));
+        numbers.extend(number.and_then(|(number, _)| number.parse::<u64>().ok()));
     }
     numbers.sort_unstable();
     Ok(numbers)

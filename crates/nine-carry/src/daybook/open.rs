@@ -72,7 +72,8 @@ fn marked(data: &Path) -> Option<Vec<u64>> {
 /// The runs that are open by their last lines, of a daybook that has no marks.
 fn without_marks(data: &Path) -> io::Result<Vec<u64>> {
     let all = runs(data)?.into_iter();
-    Ok(all.filter(|run| !is_over(data, *run).unwrap_or(true)).collect())
+    // Of a file that cannot be read it is not known.
+    Ok(all.filter(|run| !is_over(data, *run).unwrap_or(false)).collect())
 }
 
 /// How many of the latest runs are looked at although they have no mark.

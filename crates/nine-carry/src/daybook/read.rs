@@ -15,7 +15,8 @@ use super::{DaybookLine, Ended, FORMAT, Run, file};
 /// Reads a run. A line that cannot be read is passed over and noted.
 ///
 /// # Errors
-/// If the file cannot be read, or its first line is not that of a run in a format known here.
+/// If the file cannot be read, or so much of its plan cannot that it is not known what was planned. The kind is
+/// [`io::ErrorKind::Unsupported`] if a newer version wrote it.
 pub fn read(data: &Path, number: u64) -> io::Result<Run> {
     let bytes = std::fs::read(file(data, number))?;
     let mut run = Run {
@@ -37,11 +38,13 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         cut_off: false,
         broken: Vec::new(),
     };
+    let mut last = 0;
     for (at, text) in bytes.split(|b| *b == b'\n').enumerate().filter(|(_, text)| !text.is_empty()) {
+        last = at + 1;
         let taken = match serde_json::from_slice(text) {
             Ok(DaybookLine::Run { format, .. }) if format > FORMAT => {
                 let newer = format!("run {number} was written by a newer nine (format {format})");
-                return Err(io::Error::other(newer));
+                return Err(io::Error::new(io::ErrorKind::Unsupported, newer));
             }
             Ok(line) => {
                 // The line that was being written when the run was cut off is no loss.
@@ -55,6 +58,11 @@ pub fn read(data: &Path, number: u64) -> io::Result<Run> {
         if taken.is_none() {
             run.broken.push(at + 1);
         }
+    }
+    // A plan that was being written when the run was cut off ends in one broken line, and nothing was done.
+    if !run.planned && !run.closed && run.broken.iter().any(|line| *line < last) {
+        let lines: Vec<String> = run.broken.iter().take(5).map(usize::to_string).collect();
+        return Err(io::Error::other(format!("its plan is damaged (lines {})", lines.join(", "))));
     }
     Ok(run)
 }
@@ -144,6 +152,9 @@ fn take(run: &mut Run, line: DaybookLine) -> Option<()> {
                 None => None,
             };
             run.ended.insert(step.checked_sub(1)?, Ended::Failed { because, stamp });
+        }
+        DaybookLine::NotKnown { step, because } => {
+            run.ended.insert(step.checked_sub(1)?, Ended::NotKnown { because });
         }
         DaybookLine::Recovered { .. } => run.cut_off = true,
         DaybookLine::End { .. } => run.closed = true,

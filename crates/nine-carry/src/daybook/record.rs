@@ -112,6 +112,13 @@ pub enum DaybookLine {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         stamp: Option<StampLine>,
     },
+    /// What became of a step could not be found out after the run was cut off.
+    NotKnown {
+        /// Its number, counted from 1.
+        step: usize,
+        /// Why.
+        because: String,
+    },
     /// A later command found the run cut off; what follows is what it found.
     Recovered {
         /// When.

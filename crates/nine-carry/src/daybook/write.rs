@@ -1,9 +1,9 @@
 //! A run being written.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fs::{File, OpenOptions};
 use std::io::{self, BufWriter, Seek, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use nine_core::escape::escape;
 use nine_core::item::{Identity, Stamp};
@@ -13,8 +13,9 @@ use nine_stores::fault::{Op, before, point};
 use nine_stores::{Places, random_token};
 
 use super::record::{PieceLine, StampLine, StepLine};
-use super::{DaybookLine, FORMAT, Occasion, file, folder, open, runs};
+use super::{DaybookLine, FORMAT, Occasion, file, folder, open, runs, taken_numbers};
 use crate::Clock;
+use crate::lists::Arrival;
 use crate::outcome::Trace;
 use crate::pieces::Piece;
 use crate::private::{make_private, new_private};
@@ -28,6 +29,7 @@ const STEPS_PER_FLUSH: usize = 1024;
 /// Writes the daybook of one run.
 #[derive(Debug)]
 pub struct Writer {
+    data: PathBuf,
     run: u64,
     out: BufWriter<File>,
     since_flush: usize,
@@ -78,13 +80,23 @@ impl Writer {
         make_private(data)?;
         make_private(&folder(data))?;
         open::close_those_that_are_over(data);
-        let run = runs(data)?.last().map_or(1, |last| last + 1);
+        let run = taken_numbers(data)?.last().map_or(1, |last| last + 1);
         point();
         open::mark(data, run)?;
         let new = new_private(&file(data, run))?;
         let out = BufWriter::new(new);
-        let (token, recovered) = (random_token(), None);
-        let mut writer = Self { run, out, since_flush: 0, syncs: 0, done: 0, failed: 0, token, recovered };
+        let (token, recovered, data_path) = (random_token(), None, data.to_owned());
+        let mut writer = Self {
+            data: data_path,
+            run,
+            out,
+            since_flush: 0,
+            syncs: 0,
+            done: 0,
+            failed: 0,
+            token,
+            recovered,
+        };
         let written = writer.plan(heading, steps, clock).and_then(|()| {
             writer.syncs += 1;
             File::open(folder(data))?.sync_all()
@@ -142,7 +154,8 @@ impl Writer {
         let (token, recovered) = (run.token.clone(), Some(stamp(clock)));
         let (done, failed) = (run.done(), run.failed());
         let out = BufWriter::new(out);
-        Ok(Self { run: run.number, out, since_flush: 0, syncs: 0, done, failed, token, recovered })
+        let data = data.to_owned();
+        Ok(Self { data, run: run.number, out, since_flush: 0, syncs: 0, done, failed, token, recovered })
     }
 
     /// How the names begin that the run makes for a moment.
@@ -153,6 +166,23 @@ impl Writer {
     /// The run's number.
     pub fn run(&self) -> u64 {
         self.run
+    }
+
+    /// How items came into a dated folder of the archive, by where earlier runs put them. A run that cannot be read tells
+    /// nothing; what it brought counts as found there.
+    pub(crate) fn arrivals(&self, dated: &Spot) -> HashMap<Spot, Arrival> {
+        let mut found = HashMap::new();
+        let earlier = runs(&self.data).unwrap_or_default().into_iter().filter(|run| *run < self.run);
+        let earlier = earlier.filter_map(|run| super::read(&self.data, run).ok());
+        for run in earlier.filter(|run| run.lists.contains(dated)) {
+            for (at, step) in run.steps.iter().enumerate() {
+                let is_done = matches!(run.ended.get(&at), Some(super::Ended::Done { .. }));
+                let Some(to) = step.target().filter(|to| is_done && to.is_inside(dated)) else { continue };
+                let (from, why) = (step.item.clone(), step.why.to_string());
+                found.insert(to.clone(), Arrival { from, why, run: run.number, at: run.at.clone() });
+            }
+        }
+        found
     }
 
     /// How often it waited until the record was on the disk for sure.
@@ -239,6 +269,12 @@ impl Writer {
         self.failed += 1;
         let stamp = stamp.map(StampLine::from);
         self.line(&DaybookLine::Failed { step: step + 1, because: because.to_owned(), stamp })
+    }
+
+    /// Notes that what became of a step (counted from 0) could not be found out.
+    pub fn not_known(&mut self, step: usize, because: &str) -> io::Result<()> {
+        self.failed += 1;
+        self.line(&DaybookLine::NotKnown { step: step + 1, because: because.to_owned() })
     }
 
     /// Ends the run. Not synced: a lost last line is found again by looking at both ends.

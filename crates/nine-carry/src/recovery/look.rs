@@ -52,7 +52,7 @@ impl Reached {
 
     /// Of a step that could not be looked at.
     pub fn of_error(error: &StoreError) -> Self {
-        match error.is_passing() {
+        match error.may_pass() {
             true => Self::Waits(error.to_string()),
             false => Self::Unclear(error.to_string()),
         }
@@ -294,21 +294,23 @@ impl<'a> Inspection<'a> {
         pieces: &[Piece],
         mut was_half: bool,
     ) -> StoreResult<Reached> {
-        // The copy must be safe before its original goes.
-        target.sync_folder(&to.path.parent().unwrap_or_default())?;
+        // The copy must be safe before its original goes, and so must the folders that were made for it.
+        let made_in = self.run.made.iter().filter(|made| to.is_inside(made)).map(Spot::folder);
+        for folder in made_in.chain([to.folder()]) {
+            target.sync_folder(&folder.path)?;
+        }
         let copies = CopiesInPlace::look(target, &to.path, pieces)?;
         let mut stayed = Stayed::default();
         for piece in pieces.iter().rev() {
             let path = step.item.path.join_path(&piece.below);
-            was_half |= settle_aside(source, &self.run.token, &path, None).unwrap_or(false);
+            was_half |= settle_aside(source, &self.run.token, &path, None)?;
             match remove_piece(source, &step.item.path, piece, &copies) {
                 Ok(true) => {}
                 Err(error) if error.is_passing() => return Err(error),
                 _ => stayed.count += 1,
             }
         }
-        let _ = source.sync_folder(&step.item.path.parent().unwrap_or_default());
-        let trace = Trace { stamp: Some(new.stamp()), kept_as: None, stayed };
+        let trace = Trace { stamp: Some(new.stamp()), stayed, ..Trace::default() };
         Ok(Reached::Done { trace, finished: was_half })
     }
 

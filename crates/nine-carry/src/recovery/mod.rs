@@ -35,7 +35,7 @@ pub struct Recovered {
     pub taken_back: usize,
     /// Steps that had not begun.
     pub not_begun: usize,
-    /// Items that are neither at their old nor at their new place, or could not be looked at.
+    /// Items that are neither at their old nor at their new place, or could not be looked at, and why.
     pub lost_sight: Vec<(Spot, String)>,
     /// Items of which something stayed at the old place, since it is not what was copied, and how much.
     pub stayed: Vec<(Spot, usize)>,
@@ -53,7 +53,7 @@ pub enum Patience {
     GivesUp,
 }
 
-/// Recovers a run that was cut off. The lock shows that nobody is at work on it.
+/// Recovers a run that was cut off; `None` if it is over by now. The lock shows that no other process is at work on it.
 ///
 /// # Errors
 /// If the daybook cannot be read or written.
@@ -64,8 +64,12 @@ pub fn recover(
     open: &dyn Fn(&Run) -> Places,
     patience: Patience,
     clock: Clock,
-) -> io::Result<Recovered> {
+) -> io::Result<Option<Recovered>> {
     let run = daybook::read(data, number)?;
+    // Another process may have been at work on it until just before it let go of the lock.
+    if run.closed {
+        return Ok(None);
+    }
     let mut places = open(&run);
     if patience == Patience::Waits {
         places.expect_roots(&run.roots);
@@ -74,7 +78,7 @@ pub fn recover(
     let writer = Writer::resume(data, &run, clock)?;
     let recovered = Recovered { run: number, command: run.command.clone(), ..Recovered::default() };
     let recovering = Recovering { data, places: &places, run: &run, writer, recovered, patience, clock };
-    recovering.recover()
+    recovering.recover().map(Some)
 }
 
 /// What will not be known of a run that is closed although a place of it is away.
@@ -86,6 +90,8 @@ pub struct Unseen {
     pub steps: usize,
     /// Why places cannot be worked with, each reason once.
     pub away: Vec<String>,
+    /// Why the run's file cannot be read; then it is set aside.
+    pub unreadable: Option<String>,
     /// The items of which nobody can see whether they are at their old place or at the new one.
     pub items: Vec<Spot>,
 }
@@ -95,7 +101,10 @@ pub struct Unseen {
 /// # Errors
 /// If the daybook cannot be read.
 pub fn unseen(data: &Path, number: u64, open: &dyn Fn(&Run) -> Places) -> io::Result<Unseen> {
-    let run = daybook::read(data, number)?;
+    let run = match daybook::read(data, number) {
+        Ok(run) => run,
+        Err(error) => return Ok(Unseen { unreadable: Some(error.to_string()), ..Unseen::default() }),
+    };
     let mut places = open(&run);
     places.expect_roots(&run.roots);
     let steps = run.steps.len();
@@ -138,7 +147,10 @@ impl Recovering<'_> {
                 self.places.all().for_each(|store| drop(store.clear_leftovers(token)));
             }
             self.clear_unused_folders();
-            self.make_sure()?;
+            if !self.flush_folders() {
+                self.writer.flush()?;
+                return Ok(self.recovered);
+            }
         }
         self.writer.end(self.clock)?;
         Ok(self.recovered)
@@ -166,7 +178,10 @@ impl Recovering<'_> {
         let (tags, others): (Vec<_>, Vec<_>) = self.run.steps.iter().enumerate().partition(is_tag);
         for (at, step) in others.into_iter().chain(tags) {
             let reached = match self.run.ended.get(&at) {
-                Some(ended) => looking.look_again(at, step, ended).unwrap_or(None),
+                Some(ended) => match looking.look_again(at, step, ended) {
+                    Ok(reached) => reached,
+                    Err(error) => Some(Reached::of_error(&error)),
+                },
                 None => Some(looking.look(at, step).unwrap_or_else(|error| Reached::of_error(&error))),
             };
             pending.extend(reached.map(|reached| (at, step, reached)));
@@ -208,9 +223,7 @@ impl Recovering<'_> {
         let watch = Watch::default();
         let mut quiet = |_| {};
         let mut carrier = Carrier::new(self.places, &mut self.writer, &watch, self.clock, &mut quiet);
-        let moved = carrier.step(at, step)?;
-        let _ = carrier.folders.sync_touched(self.places);
-        Ok(match moved {
+        Ok(match carrier.step(at, step)? {
             Ok(trace) => Reached::Done { trace, finished: true },
             Err(error) => Reached::of_error(&error),
         })
@@ -238,7 +251,7 @@ impl Recovering<'_> {
             }
             Reached::Unclear(why) | Reached::Waits(why) => {
                 recovered.lost_sight.push((step.item.clone(), why.clone()));
-                self.writer.failed(at, &why, None)
+                self.writer.not_known(at, &why)
             }
         }
     }
@@ -260,13 +273,13 @@ impl Recovering<'_> {
             let mut carrier = Carrier::new(self.places, &mut self.writer, &watch, self.clock, &mut quiet);
             match carrier.list(at, dated, done.iter().copied()) {
                 Ok(()) => self.writer.listed(at)?,
-                Err(error) if error.is_passing() && self.patience == Patience::Waits => {
+                Err(error) if error.may_pass() && self.patience == Patience::Waits => {
                     self.recovered.waits_for = Some(error.to_string());
                     return Ok(false);
                 }
                 Err(error) => {
                     self.recovered.lost_sight.push((dated.clone(), error.to_string()));
-                    self.writer.failed(at, &error.to_string(), None)?;
+                    self.writer.not_known(at, &error.to_string())?;
                 }
             }
         }
@@ -287,17 +300,20 @@ impl Recovering<'_> {
         clear_away(self.places, &made);
     }
 
-    /// Waits until all that the run did is on the disk, before the daybook says that it is over.
-    fn make_sure(&mut self) -> io::Result<()> {
+    /// Flushes the folders of all steps before the daybook says that the run is over. Returns whether it may say so.
+    fn flush_folders(&mut self) -> bool {
         let mut folders = Folders::default();
         for step in &self.run.steps {
             folders.touch(&step.item.folder());
             step.target().into_iter().for_each(|to| folders.touch(&to.folder()));
         }
         self.run.lists.iter().for_each(|dated| folders.touch(&dated.folder()));
-        // What is not sure now was not sure before, and is looked at by whoever undoes it.
-        let _ = folders.sync_touched(self.places);
-        Ok(())
+        let mut unsure = folders.sync_touched(self.places).into_iter();
+        if self.patience == Patience::Waits {
+            let waits = unsure.find(|(_, error)| error.may_pass());
+            self.recovered.waits_for = waits.map(|(folder, error)| format!("{folder}: {error}"));
+        }
+        self.recovered.waits_for.is_none()
     }
 }
 

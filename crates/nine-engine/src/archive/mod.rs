@@ -1,6 +1,7 @@
 //! Stale items into the dated archive, and the archive itself.
 
 mod account;
+mod lists;
 mod pack;
 mod verify;
 
@@ -18,6 +19,7 @@ use nine_stores::{Places, in_use};
 
 pub use crate::workspace::Dated;
 pub use account::{DatedAccount, LastVerified, accounts};
+pub use lists::complete as complete_lists;
 pub use pack::{Packed, pack};
 pub use verify::{Verified, verify};
 
@@ -45,6 +47,7 @@ pub struct Archived {
 /// # Errors
 /// If there is no archive, or what was selected cannot go there.
 pub fn plan(workspace: &Workspace, selection: &Selection) -> Result<Archived> {
+    complete_lists(workspace);
     let shelvings = workspace.shelvings();
     let target = target(workspace, &shelvings)?;
     let (found, places, troubles) = match selection.is_empty() {

@@ -11,7 +11,7 @@ use nine_stores::packs::{self, Pack, read_list};
 use nine_stores::{ReadStore, Scope, Store, StoreError, StoreResult, Watch, sum_of, sum_of_stream};
 
 use super::account::remember;
-use super::{dated_called, list};
+use super::{complete_lists, dated_called, list};
 use crate::Result;
 use crate::reporter::{Notice, Task};
 use crate::workspace::{Dated, Workspace};
@@ -50,6 +50,7 @@ impl Verified {
 /// # Errors
 /// If there is none of a name.
 pub fn verify(workspace: &Workspace, names: &[String]) -> Result<Vec<Verified>> {
+    complete_lists(workspace);
     let all = list(workspace);
     let chosen: Vec<&Dated> = match names.is_empty() {
         true => all.iter().collect(),

@@ -204,8 +204,21 @@ pub enum Error {
     #[error("another run is at work: {}", plain(.0))]
     AtWork(String),
     /// The daybook cannot be read.
-    #[error("the daybook cannot be used: {0}")]
-    Daybook(#[source] io::Error),
+    #[error("the daybook in {} cannot be used: {source}", shown(folder))]
+    Daybook {
+        /// Its folder.
+        folder: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// A newer version of the program wrote an open run.
+    #[error("run {run} is open, and its format cannot be read: {source}")]
+    NewerRun {
+        /// The run.
+        run: u64,
+        /// Which format.
+        source: io::Error,
+    },
     /// The daybook cannot be written, so that nothing was begun.
     #[error("the daybook in {} cannot be written: {source}", shown(folder))]
     DaybookUnwritable {

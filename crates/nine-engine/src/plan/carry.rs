@@ -11,6 +11,7 @@ use nine_stores::Watch;
 use super::{Plan, lists};
 use crate::reporter::Task;
 use crate::workspace::Workspace;
+use crate::workspace::recovery::recover_under;
 use crate::{Error, Result};
 
 /// What came of a plan.
@@ -45,8 +46,9 @@ impl Plan {
 
     fn carry_steps(&self, workspace: &Workspace, steps: &[Step]) -> Result<(u64, Outcome)> {
         let draft = &self.draft;
-        let _lock = lock(workspace.data(), &workspace.who(&draft.command))?
+        let lock = lock(workspace.data(), &workspace.who(&draft.command))?
             .map_err(|at_work| Error::AtWork(at_work.who))?;
+        recover_under(workspace, &lock)?;
         let unwritable = |source| Error::DaybookUnwritable { folder: workspace.data().to_owned(), source };
         let lists = lists::touched(workspace.opened(), draft, steps);
         let occasion = draft.occasion.clone();

@@ -5,7 +5,7 @@ mod archive;
 mod config_file;
 mod drives;
 mod environment;
-mod recovery;
+pub(crate) mod recovery;
 mod shelving;
 
 use std::path::{Path, PathBuf};
@@ -99,28 +99,21 @@ pub struct Workspace {
 }
 
 impl Workspace {
-    /// A workspace in which something is only read. A run that was cut off and cannot be looked after now is told,
-    /// and that is all.
+    /// Opens a workspace. What an interrupted run left half-done is finished or undone first. If that cannot be done
+    /// now, it is reported, and [`crate::plan::Plan::carry`] refuses to change anything; reading and previews go on.
     ///
     /// # Errors
     /// Everything that is wrong with the configuration.
-    pub fn to_read(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
+    pub fn open(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
         let workspace = Self::unrecovered(environment, reporter)?;
-        if let Err(error) = recovery::recover_all(&workspace) {
-            workspace.notice(&Notice::Unrecovered(&error));
-        }
+        workspace.recover();
         Ok(workspace)
     }
 
-    /// A workspace in which something is changed. What a run that was cut off left half-done is finished or taken
-    /// back first.
-    ///
-    /// # Errors
-    /// What is wrong with the configuration, or that a run cannot be looked after.
-    pub fn to_change(environment: Arc<Environment>, reporter: Arc<dyn Reporter>) -> Result<Self> {
-        let workspace = Self::unrecovered(environment, reporter)?;
-        recovery::recover_all(&workspace)?;
-        Ok(workspace)
+    fn recover(&self) {
+        if let Err(error) = recovery::recover_all(self) {
+            self.notice(&Notice::Unrecovered(&error));
+        }
     }
 
     /// A workspace in which nothing is looked after first.
@@ -145,8 +138,8 @@ impl Workspace {
     /// The same with a text as its configuration, whatever the file says.
     ///
     /// # Errors
-    /// Everything that is wrong with it, or that a run cannot be looked after.
-    pub fn to_change_with(
+    /// Everything that is wrong with it.
+    pub fn open_with(
         environment: Arc<Environment>,
         reporter: Arc<dyn Reporter>,
         text: String,
@@ -154,7 +147,7 @@ impl Workspace {
         recovery::close_data(&environment, &*reporter);
         let loaded = config_file::of_text(&environment, text)?;
         let workspace = Self::new(environment, reporter, loaded);
-        recovery::recover_all(&workspace)?;
+        workspace.recover();
         Ok(workspace)
     }
 
@@ -276,7 +269,7 @@ impl Workspace {
 
     /// The places, opened as far as they can be reached.
     pub fn opened(&self) -> &Opened {
-        self.opened.get_or_init(|| self.open())
+        self.opened.get_or_init(|| self.open_places())
     }
 
     /// The store of a place.
@@ -379,7 +372,7 @@ impl Workspace {
         Ok(Arc::new(LocalStore::open(path, settings)?.with_shared(folders.collect())))
     }
 
-    fn open(&self) -> Opened {
+    fn open_places(&self) -> Opened {
         let mut opened = Opened::default();
         let config = self.config();
         let piles =

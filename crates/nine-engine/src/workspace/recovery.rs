@@ -3,7 +3,7 @@
 
 use std::os::unix::fs::PermissionsExt;
 
-use nine_carry::{Patience, Unseen, daybook, lock, open_runs, recover};
+use nine_carry::{Lock, Patience, Unseen, daybook, lock, open_runs, recover};
 use nine_stores::{Location, Places};
 
 use super::{Environment, Workspace};
@@ -12,8 +12,25 @@ use crate::{Error, Result};
 
 /// Finishes or takes back what runs left half-done that were cut off, and tells it.
 pub(super) fn recover_all(workspace: &Workspace) -> Result {
-    let runs = open_runs(workspace.data()).map_err(Error::Daybook)?;
-    recover_these(workspace, runs, Patience::Waits)
+    if open(workspace)?.is_empty() {
+        return Ok(());
+    }
+    under_the_lock(workspace, |lock| recover_under(workspace, lock))
+}
+
+/// The same, once this process has the lock. Only then the open runs are listed: a run that is at work is open, too,
+/// and is over when it lets go of the lock.
+pub(crate) fn recover_under(workspace: &Workspace, lock: &Lock) -> Result {
+    recover_these(workspace, lock, open(workspace)?, Patience::Waits)
+}
+
+/// The open runs.
+fn open(workspace: &Workspace) -> Result<Vec<u64>> {
+    open_runs(workspace.data()).map_err(|source| daybook_error(workspace, source))
+}
+
+fn daybook_error(workspace: &Workspace, source: std::io::Error) -> Error {
+    Error::Daybook { folder: daybook::folder(workspace.data()), source }
 }
 
 /// What would not be known of a run if it were closed now.
@@ -21,35 +38,55 @@ pub(super) fn unseen(workspace: &Workspace, run: u64) -> Result<Unseen> {
     expect_open(workspace, run)?;
     let open_store = |at: &Location| workspace.open_store(at, true);
     let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
-    nine_carry::unseen(workspace.data(), run, &open).map_err(Error::Daybook)
+    nine_carry::unseen(workspace.data(), run, &open).map_err(|source| daybook_error(workspace, source))
 }
 
 fn expect_open(workspace: &Workspace, run: u64) -> Result {
-    let open = open_runs(workspace.data()).map_err(Error::Daybook)?;
-    if open.contains(&run) { Ok(()) } else { Err(Error::RunIsOver(run)) }
+    if open(workspace)?.contains(&run) { Ok(()) } else { Err(Error::RunIsOver(run)) }
 }
 
 /// Closes one run that was cut off with what can be seen.
 pub(super) fn give_up(workspace: &Workspace, run: u64) -> Result {
-    expect_open(workspace, run)?;
-    recover_these(workspace, vec![run], Patience::GivesUp)
+    under_the_lock(workspace, |lock| {
+        expect_open(workspace, run)?;
+        recover_these(workspace, lock, vec![run], Patience::GivesUp)
+    })
 }
 
-fn recover_these(workspace: &Workspace, runs: Vec<u64>, patience: Patience) -> Result {
-    if runs.is_empty() {
-        return Ok(());
+/// Does something under the lock; nothing if another process has it, which is at work and not cut off.
+fn under_the_lock(workspace: &Workspace, work: impl FnOnce(&Lock) -> Result) -> Result {
+    match lock(workspace.data(), &workspace.who("looking for a run that was cut off"))? {
+        Ok(lock) => work(&lock),
+        Err(_) => Ok(()),
     }
-    // Whoever holds the lock is at work, not cut off.
-    let Ok(lock) = lock(workspace.data(), &workspace.who("looking for a run that was cut off"))? else {
-        return Ok(());
-    };
+}
+
+fn recover_these(workspace: &Workspace, lock: &Lock, runs: Vec<u64>, patience: Patience) -> Result {
     let open_store = |at: &Location| workspace.open_store(at, true);
     let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
     let clock = || workspace.clock();
     for run in runs {
-        let recovered = recover(workspace.data(), &lock, run, &open, patience, &clock);
-        workspace.notice(&Notice::Recovered(&recovered.map_err(Error::Daybook)?));
+        if let Err(error) = daybook::read(workspace.data(), run) {
+            set_aside(workspace, run, error, patience)?;
+            continue;
+        }
+        let recovered = recover(workspace.data(), lock, run, &open, patience, &clock);
+        if let Some(recovered) = recovered.map_err(|source| daybook_error(workspace, source))? {
+            workspace.notice(&Notice::Recovered(&recovered));
+        }
     }
+    Ok(())
+}
+
+/// Sets aside the file of a run that cannot be read. One that a newer version of the program wrote is left to that
+/// version, which may be at work on it, unless the user gives it up.
+fn set_aside(workspace: &Workspace, run: u64, error: std::io::Error, patience: Patience) -> Result {
+    if error.kind() == std::io::ErrorKind::Unsupported && patience == Patience::Waits {
+        return Err(Error::NewerRun { run, source: error });
+    }
+    let file =
+        daybook::set_aside(workspace.data(), run).map_err(|source| daybook_error(workspace, source))?;
+    workspace.notice(&Notice::RunSetAside { run, file: &file, error: &error });
     Ok(())
 }
 

@@ -48,7 +48,7 @@ fn a_search_counts_what_it_finds_and_what_is_hidden() {
 #[test]
 fn a_survey_sees_what_is_odd() {
     let world = world();
-    let workspace = world.to_read().unwrap();
+    let workspace = world.open();
     let surveyed = survey::look(&workspace, &survey::Request::default()).unwrap();
     assert_eq!((surveyed.surveys[0].files.count, surveyed.surveys[0].loose.count), (2, 1));
     let empty = survey::oddity("empty-files").unwrap();
@@ -74,7 +74,7 @@ fn shelves_tell_what_is_wrong_and_what_a_plan_adds() {
 #[test]
 fn why_says_what_a_rule_that_applies_would_do() {
     let world = world();
-    let workspace = world.to_read().unwrap();
+    let workspace = world.open();
     let report = explain_item(&workspace, &world.at("Downloads/a_letter.txt")).unwrap();
     let does = report.rules[0].does.as_ref().unwrap();
     assert_eq!(does.name.as_deref(), Some(&b"A letter.txt"[..]));
@@ -89,7 +89,7 @@ fn why_says_what_a_rule_that_applies_would_do() {
 fn a_check_names_the_places_that_cannot_be_used() {
     let world = world();
     std::fs::remove_dir_all(world.at("Downloads")).unwrap();
-    let workspace = world.to_read().unwrap();
+    let workspace = world.open();
     let checked = check::check(&workspace).unwrap();
     let usable: Vec<(&str, bool)> =
         checked.places.iter().map(|place| (place.name.as_str(), place.is_usable())).collect();

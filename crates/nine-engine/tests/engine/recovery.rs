@@ -6,24 +6,44 @@ use nine_engine::{Error, tidy};
 
 use super::support::World;
 
-/// A run that is open, and whose file cannot be read.
-fn with_a_broken_daybook() -> World {
+/// A run that is open, and whose file has this text.
+fn with_an_open_run(text: &str) -> World {
     let world = World::new("[[rule]]\nwhen = \"file\"\nput = \"1\"\n");
     world.file("Downloads/a.txt", "a");
     fs::create_dir_all(world.at("nine/daybook/open")).unwrap();
     fs::write(world.at("nine/daybook/open/000001"), "").unwrap();
-    fs::create_dir(world.at("nine/daybook/000001.jsonl")).unwrap();
+    fs::write(world.at("nine/daybook/000001.jsonl"), text).unwrap();
     world
 }
 
 #[test]
 fn what_changes_something_must_recover_first_and_what_reads_goes_on() {
-    let world = with_a_broken_daybook();
-    assert!(matches!(world.to_change(), Err(Error::Daybook(_))));
-    let workspace = world.to_read().unwrap();
-    assert_eq!(workspace.config().rules.len(), 1);
+    let newer = "{\"line\":\"run\",\"format\":99,\"run\":1,\"at\":\"\",\"command\":\"\",\"places\":{}}\n";
+    let world = with_an_open_run(newer);
+    let workspace = world.open();
+    let tidied = tidy::plan(&workspace, &tidy::Request::default()).unwrap();
+    assert!(matches!(tidied.plan.carry(&workspace), Err(Error::NewerRun { run: 1, .. })));
+    assert!(world.at("Downloads/a.txt").exists());
     let notices = world.told.notices.lock().unwrap();
     assert!(notices.iter().any(|notice| notice.starts_with("Unrecovered")), "{notices:?}");
+}
+
+#[test]
+fn a_run_that_cannot_be_read_is_set_aside_and_its_number_is_not_used_again() {
+    for damaged in ["\0\0\0\0\n\0\n", "{\"line\":\"step\",\n{\"line\":\"done\",\"step\":1}\n"] {
+        let world = with_an_open_run(damaged);
+        let workspace = world.open();
+        let tidied = tidy::plan(&workspace, &tidy::Request::default()).unwrap();
+        let carried = tidied.plan.carry(&workspace).unwrap();
+        assert_eq!((carried.run, carried.outcome.done()), (2, 1));
+        assert_eq!(fs::read_to_string(world.at("nine/daybook/000001.unreadable")).unwrap(), damaged);
+        let notices = world.told.notices.lock().unwrap();
+        assert_eq!(
+            notices.iter().filter(|notice| notice.starts_with("RunSetAside")).count(),
+            1,
+            "{notices:?}"
+        );
+    }
 }
 
 #[test]

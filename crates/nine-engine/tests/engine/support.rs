@@ -98,16 +98,8 @@ impl World {
         })
     }
 
-    pub fn to_change(&self) -> nine_engine::Result<Workspace> {
-        Workspace::to_change(self.environment(), self.told.clone())
-    }
-
-    pub fn to_read(&self) -> nine_engine::Result<Workspace> {
-        Workspace::to_read(self.environment(), self.told.clone())
-    }
-
     pub fn open(&self) -> Workspace {
-        self.to_change().unwrap()
+        Workspace::open(self.environment(), self.told.clone()).unwrap()
     }
 
     /// What lies in a folder, in order.

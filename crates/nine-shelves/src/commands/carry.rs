@@ -32,7 +32,7 @@ pub struct CarryArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: CarryArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let FromFile { plan, edited } = plan(&workspace, &args.file)?;
     let mut err = output::err();
     for column in &edited.unread {

@@ -28,7 +28,7 @@ pub struct DiscardArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: DiscardArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?)
 }
 

@@ -96,10 +96,10 @@ pub enum FacetCommand {
 /// As the exit status has it.
 pub fn run(args: FacetArgs, session: &Session) -> Done {
     let Some(command) = args.command else {
-        let workspace = session.to_read()?;
+        let workspace = session.workspace()?;
         return print(&list(&workspace, &args.facets)?, args.all, args.format, session);
     };
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let (facet, changed, show) = match command {
         FacetCommand::Add { facet, mut answers, also, from, column, show } => {
             if let Some(file) = from {

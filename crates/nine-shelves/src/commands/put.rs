@@ -56,7 +56,7 @@ pub struct PutArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: PutArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
 }
 

@@ -59,7 +59,7 @@ pub fn run(args: &ReportArgs, session: &Session) -> Done {
         let source = std::io::ErrorKind::AlreadyExists.into();
         return Err(nine_engine::Error::FileUnwritable { file: file.to_owned(), source }.into());
     }
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let request = Request { places: args.places.clone(), hides_names: args.hide_names };
     let made = report::report(&workspace, &request)?;
     let text = match args.format {

@@ -40,7 +40,7 @@ pub struct RetrieveArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: RetrieveArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?)
 }
 

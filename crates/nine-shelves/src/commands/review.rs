@@ -46,7 +46,7 @@ pub struct ReviewArgs {
 /// As the exit status has it.
 pub fn run(args: ReviewArgs, session: &Session) -> Done {
     expect_screen()?;
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let show = ShowArgs { yes: false, all: false, format: Format::Table, worklist: None, sure: false };
     let preview = Preview::new(session, &workspace, &show);
     if let Some(mut open) = go_on(&workspace, args.anew)? {

@@ -162,16 +162,16 @@ impl SaysArgs {
 /// As the exit status has it.
 pub fn run(args: RuleArgs, session: &Session) -> Done {
     let Some(command) = args.command else {
-        let workspace = session.to_read()?;
+        let workspace = session.workspace()?;
         return print(&workspace, args.format, session);
     };
     if let RuleCommand::Try { condition, says, before, all } = command {
-        let workspace = session.to_read()?;
+        let workspace = session.workspace()?;
         let rule = says.edit(&condition);
         let tried = try_out(&workspace, &rule, before.as_deref())?;
         return print_tried(&tried, all, &workspace, session);
     }
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let (plan, show) = match &command {
         RuleCommand::Add { name, when, says, before, show } => {
             (add(&workspace, name, &says.edit(when), before.as_deref())?, show)

@@ -115,7 +115,7 @@ pub enum ShelvesCommand {
 
 /// Changes something of shelves.
 fn change(command: ShelvesCommand, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let (plan, show) = match command {
         ShelvesCommand::Make { bookcases, show } => (make(&workspace, &bookcases)?, show),
         ShelvesCommand::Rename { shelf, title, show } => (rename(&workspace, &shelf, &title)?, show),
@@ -144,7 +144,7 @@ pub fn run(args: ShelvesArgs, session: &Session) -> Done {
     if let Some(command) = args.change {
         return change(command, session);
     }
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let shelves = look(&workspace, &args.bookcases)?;
     let shown = shelves.standing.iter().filter_map(|standing| Shown::of(standing, &shelves, &workspace));
     let shown: Vec<Shown> = shown.collect();

@@ -19,7 +19,7 @@ const MOST: usize = 5;
 /// # Errors
 /// As the exit status has it.
 pub fn run(session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let status = status(&workspace);
     let mut out = output::out();
     let mut places: Vec<[String; 3]> = status.piles.iter().map(|pile| of_pile(pile, session)).collect();

@@ -52,7 +52,7 @@ pub struct SurveyArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: SurveyArgs, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let oddity = args.odd.as_deref().map(oddity).transpose()?;
     let surveyed = look(&workspace, &Request { piles: args.piles.clone(), known: args.known })?;
     let shown = Shown { session, workspace: &workspace, surveyed: &surveyed };

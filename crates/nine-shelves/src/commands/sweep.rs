@@ -32,7 +32,7 @@ pub struct SweepArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: SweepArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
 }
 

@@ -107,7 +107,7 @@ pub fn run(args: TagArgs, session: &Session) -> Done {
         return print_all(PlainFormat::Table, session);
     }
     let request = request(&args)?;
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let planned = plan_request(&request, &workspace)?;
     Preview::new(session, &workspace, args.show()).propose(planned)
 }
@@ -193,7 +193,7 @@ struct Record {
 }
 
 fn print_all(format: PlainFormat, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let found = list(&workspace)?;
     let records =
         found.tags.into_iter().map(|(tag, part)| Record { tag, items: part.count, bytes: part.bytes });

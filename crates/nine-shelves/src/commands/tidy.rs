@@ -33,7 +33,7 @@ pub struct TidyArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: TidyArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     Preview::new(session, &workspace, &args.show).propose(plan(&args, session, &workspace)?)
 }
 

@@ -35,7 +35,7 @@ pub struct UndoArgs {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: UndoArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let number = match args.run.as_deref().map(|typed| (typed, typed.parse())) {
         None => None,
         Some((_, Ok(number))) => Some(number),
@@ -105,7 +105,7 @@ impl Parts for Undos<'_> {
     type Error = Failure;
 
     fn workspace(&self) -> Done<Workspace> {
-        self.session.to_change()
+        self.session.workspace()
     }
 
     fn plan(&self, part: usize, workspace: &Workspace) -> Done<Option<Plan>> {

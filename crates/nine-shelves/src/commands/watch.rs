@@ -71,7 +71,7 @@ fn pace(session: &Session) -> Pace {
 }
 
 fn service(args: &WatchArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let show = ShowArgs { yes: args.yes, all: false, format: Format::Table, worklist: None, sure: false };
     match routines::serve_watch(&workspace, &args.piles, args.no_service)? {
         None => Ok(writeln!(output::err(), "No service watches.")?),
@@ -140,7 +140,7 @@ impl<'s> Host<'s> {
 
 impl WatchHost for Host<'_> {
     fn workspace(&self, text: Option<&str>) -> nine_engine::Result<Workspace> {
-        self.session.to_change_now(text)
+        self.session.workspace_now(text)
     }
 
     fn asked(&self) -> Asked {

@@ -52,7 +52,7 @@ pub enum WhyFormat {
 /// # Errors
 /// If there is no such item, or as the exit status has it.
 pub fn run(args: WhyArgs, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let answer = explain_item(&workspace, &args.path)?;
     let shown = Shown { session, config: workspace.config(), answer: &answer };
     match args.format {

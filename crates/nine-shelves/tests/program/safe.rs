@@ -179,7 +179,7 @@ fn commands_that_read_go_on_where_recovery_cannot() {
         ran.warns("newer nine");
     }
     world.nine(&["history"]).ends(0).warns("cannot be read");
-    world.nine(&["tidy", "--yes"]).ends(1).warns("newer nine");
+    world.file("new.txt", "new").nine(&["tidy", "--yes"]).ends(1).warns("newer nine");
     // One that cannot be read keeps none of the others from being taken back.
     fs::write(&file, text).unwrap();
     world.nine(&["history"]).ends(0);

@@ -211,6 +211,7 @@ impl LocalStore {
     /// elsewhere, and what is done in it happens there.
     fn still_stands(&self, path: &ItemPath) -> StoreResult<bool> {
         let Some(at_hand) = held(&self.folders).open.get(path).cloned() else { return Ok(true) };
+        before(Op::Check)?;
         let there = match self.open_at(path, FOLDER_FLAGS) {
             Ok(there) => there,
             Err(StoreError::NotThere | StoreError::NotAFolder | StoreError::LeadsElsewhere) => {
@@ -266,7 +267,7 @@ impl LocalStore {
 
     fn look_in(&self, folder: impl AsFd, name: &[u8]) -> StoreResult<Option<Entry>> {
         let flags = AtFlags::SYMLINK_NOFOLLOW;
-        match fs::statx(&folder, name, flags, WANTED) {
+        match before(Op::Entry).and_then(|()| fs::statx(&folder, name, flags, WANTED)) {
             Ok(found) => Ok(Some(self.entry_of(&found, || open_to_look(&folder, name)))),
             Err(Errno::NOENT) => Ok(None),
             Err(other) => Err(other.into()),

@@ -47,7 +47,8 @@ fn verified(record: &Record) -> Cell<'_> {
 
 /// Prints them.
 pub(super) fn run(format: PlainFormat, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
+    archive::complete_lists(&workspace);
     let all = archive::accounts(&workspace);
     let records: Vec<Record> = all.iter().map(|dated| record(dated, session.now())).collect();
     if format != PlainFormat::Table {

@@ -101,7 +101,7 @@ pub fn run(args: ArchiveArgs, session: &Session) -> Done {
 
 /// Moves what is stale, or what was selected.
 fn file(args: &ArchiveArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     Preview::new(session, &workspace, &args.show).propose(plan(args, session, &workspace)?)
 }
 
@@ -126,7 +126,7 @@ pub fn plan<'a>(args: &ArchiveArgs, session: &'a Session, workspace: &Workspace)
 
 /// Makes one file of a dated folder.
 fn pack_dated(date: &str, form: FormWord, show: &ShowArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let Packed { plan } = pack(&workspace, date, form.into())?;
     let preview = Preview { names_places: false, ..Preview::new(session, &workspace, show) };
     preview.show_ask_carry(plan, |_, out| {

@@ -41,7 +41,7 @@ impl From<Verified> for Record {
 
 /// Reads every byte and tells what differs.
 pub(super) fn run(names: &[String], format: PlainFormat, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let reports: Vec<Record> = verify(&workspace, names)?.into_iter().map(Record::from).collect();
     match format {
         PlainFormat::Table => print(&reports, session)?,

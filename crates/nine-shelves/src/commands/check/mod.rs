@@ -69,7 +69,7 @@ fn kind(place: &PlaceState) -> &'static str {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: CheckArgs, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     let checked = check(&workspace)?;
     match args.format {
         PlainFormat::Table => print(&checked, &workspace, session)?,

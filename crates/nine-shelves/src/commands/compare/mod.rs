@@ -65,7 +65,7 @@ pub struct CompareArgs {
 pub fn run(args: CompareArgs, session: &Session) -> Done {
     let acts = args.discard_found || args.put_missing.is_some();
     args.show.expect_action(acts, "--discard-found or --put-missing")?;
-    let workspace = session.workspace(acts)?;
+    let workspace = session.workspace()?;
     let request = Request {
         a: args.a.clone(),
         b: args.b.clone(),

@@ -66,7 +66,7 @@ pub struct CopiesArgs {
 /// As the exit status has it.
 pub fn run(args: CopiesArgs, session: &Session) -> Done {
     args.show.expect_action(args.acts(), "--flag or --discard")?;
-    let workspace = session.workspace(args.acts())?;
+    let workspace = session.workspace()?;
     if args.acts() {
         return Preview::new(session, &workspace, &args.show).propose(plan(&args, &workspace)?);
     }

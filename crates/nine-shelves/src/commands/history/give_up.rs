@@ -35,6 +35,15 @@ pub fn run(number: u64, yes: bool, session: &Session) -> Done {
 /// Says what will not be known.
 fn tell(number: u64, unseen: &Unseen, session: &Session) -> Done {
     let mut out = output::err();
+    if let Some(why) = &unseen.unreadable {
+        let why = session.look.text(&plain(why));
+        writeln!(out, "{STRONG}Run {number}{STRONG:#} cannot be read: {DOUBT}{why}{DOUBT:#}")?;
+        writeln!(
+            out,
+            "If it is closed now, its file is set aside and `nine undo {number}` is no longer possible."
+        )?;
+        return Ok(());
+    }
     let command = session.look.text(&plain(&unseen.command));
     writeln!(out, "{STRONG}Run {number}{STRONG:#} ({command}) was cut off.")?;
     if unseen.items.is_empty() {

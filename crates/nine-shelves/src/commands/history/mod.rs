@@ -68,7 +68,7 @@ pub fn run(args: HistoryArgs, session: &Session) -> Done {
     if let Some(HistoryCommand::GiveUp { run, yes }) = args.command {
         return give_up::run(run, yes, session);
     }
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     match args.run {
         Some(number) => one_run(&history::run(&workspace, number)?, args.format, session),
         None if args.stats => stats::print(&history::stats(&history::all(&workspace)?), args.format, session),
@@ -147,6 +147,7 @@ fn result(run: &Run, at: usize) -> String {
     match run.ended.get(&at) {
         Some(Ended::Done { .. }) => "done".into(),
         Some(Ended::Failed { because, .. }) => because.clone(),
+        Some(Ended::NotKnown { because }) => format!("not known: {because}"),
         None => "not begun".into(),
     }
 }

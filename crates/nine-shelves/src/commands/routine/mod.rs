@@ -91,20 +91,20 @@ impl RoutineArgs {
 /// As the exit status has it.
 pub fn run(args: RoutineArgs, session: &Session) -> Done {
     let Some(name) = &args.name else {
-        return list::print(&session.to_read()?, args.format, session);
+        return list::print(&session.workspace()?, args.format, session);
     };
     if !args.part.is_empty() || args.when.is_some() {
         return save(name, &args, session);
     }
     if args.drop {
-        let workspace = session.to_change()?;
+        let workspace = session.workspace()?;
         let planned = PlanToShow::new(routine::drop_named(&workspace, name)?, |_, _| Ok(()));
         return Preview::new(session, &workspace, &args.show()).propose(planned);
     }
     if args.schedule || args.unschedule || args.calendar.is_some() {
         return timer::run(name, &args, session);
     }
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let routine = routine::named(&workspace, name)?.clone();
     if args.unattended {
         return unattended(&workspace, &routine, session);
@@ -114,7 +114,7 @@ pub fn run(args: RoutineArgs, session: &Session) -> Done {
 
 /// Makes the routine, or changes what it does.
 fn save(name: &str, args: &RoutineArgs, session: &Session) -> Done {
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     let run = (!args.part.is_empty()).then(|| args.part.clone());
     let plan = routine::save(&workspace, name, &RoutineEdit { run, when: args.when.clone() })?;
     let then = workspace_then(&workspace, &plan);

@@ -209,7 +209,7 @@ impl Parts for Commands<'_> {
     type Error = Failure;
 
     fn workspace(&self) -> Done<Workspace> {
-        self.session.to_change()
+        self.session.workspace()
     }
 
     fn plan(&self, part: usize, workspace: &Workspace) -> Done<Option<Plan>> {

@@ -17,7 +17,7 @@ use crate::session::Session;
 
 /// Writes, takes away, or prints what starts the routine.
 pub fn run(name: &str, args: &RoutineArgs, session: &Session) -> Done {
-    let (workspace, show) = (session.to_change()?, args.show());
+    let (workspace, show) = (session.workspace()?, args.show());
     if args.unschedule {
         let Some(units) = routine::unschedule(&workspace, name)? else {
             writeln!(output::err(), "Nothing runs `{name}` by itself.")?;

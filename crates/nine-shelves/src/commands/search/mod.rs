@@ -157,7 +157,7 @@ impl From<SortWord> for SortBy {
 /// # Errors
 /// As the exit status has it.
 pub fn run(args: SearchArgs, session: &Session) -> Done {
-    let workspace = session.to_read()?;
+    let workspace = session.workspace()?;
     if args.list {
         return saved::print_all(&args, &workspace, session);
     }

@@ -121,7 +121,7 @@ pub fn run(args: SetupArgs, session: &Session) -> Done {
         };
         return print::layouts(&layouts, args.format, session);
     }
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     if let Some(file) = &args.save_layout {
         return save(&args, file, &workspace, session);
     }

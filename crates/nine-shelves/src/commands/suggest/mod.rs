@@ -72,9 +72,9 @@ pub fn run(args: SuggestArgs, session: &Session) -> Done {
     if args.measure {
         args.show.expect_action(false, "nothing to it; it only measures")?;
         let format = plain_format(&args)?;
-        return measure::run(&session.to_read()?, effort(&args), format, &session.look);
+        return measure::run(&session.workspace()?, effort(&args), format, &session.look);
     }
-    let workspace = session.to_change()?;
+    let workspace = session.workspace()?;
     if args.rules {
         return rules::run(&args, session, &workspace);
     }
