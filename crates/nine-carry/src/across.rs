@@ -160,6 +160,9 @@ impl<'a> Carrier<'a> {
             Err(error) => return Ok(Err(error)),
         };
         if matches!(step.act, Act::Move { .. }) {
+            if let Err(error) = self.expect_movable(step) {
+                return Ok(Err(error));
+            }
             self.folders.touch(&step.item.folder());
         }
         self.folders.touch(&to.folder());

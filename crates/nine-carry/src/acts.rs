@@ -8,7 +8,7 @@ use nine_core::moment::Moment;
 use nine_core::place::{ItemPath, Spot};
 use nine_core::worklist::{Act, Original, Step};
 use nine_stores::packs::Pack;
-use nine_stores::{ReadStore, Store, StoreError, StoreResult, Watch};
+use nine_stores::{ReadStore, Store, StoreError, StoreResult, Watch, in_use};
 
 use crate::carrier::Carrier;
 use crate::folders::expect_both_in_place;
@@ -141,7 +141,11 @@ impl<'a> Carrier<'a> {
         let temporary = self.daybook.names().temporary(at, to);
         let (from, watch) = (&step.item.path, self.watch);
         let route = Route { source, from, target, temporary: &temporary, watch };
-        let copying = match self.publish(&route, at, step, to)? {
+        let published = match self.expect_movable(step) {
+            Ok(()) => self.publish(&route, at, step, to)?,
+            Err(error) => Err(error),
+        };
+        let copying = match published {
             Ok(copying) => copying,
             Err(error) => return Ok(Err(error)),
         };
@@ -154,6 +158,31 @@ impl<'a> Carrier<'a> {
             let stayed = route.remove_original(&copying, &to.path)?;
             Ok(Trace { stamp: Some(stamp), stayed, ..Trace::default() })
         }))
+    }
+
+    /// Makes sure, before anything of an item is copied to another file system, that all of the original can go
+    /// afterwards, and that no other program writes to it.
+    ///
+    /// # Errors
+    /// [`StoreError::InUse`], [`StoreError::Protected`], or why it cannot be looked at.
+    pub(crate) fn expect_movable(&mut self, step: &Step) -> StoreResult<()> {
+        let (store, path) = (self.places.of(&step.item)?, &step.item.path);
+        // A drive shows neither.
+        if store.location(path).local().is_none() {
+            return Ok(());
+        }
+        let top = store.entry(path)?.ok_or(StoreError::NotThere)?;
+        let in_use = self.in_use.get_or_init(in_use);
+        for piece in pieces::pieces(store, path, top)? {
+            if in_use.contains(&piece.entry.identity) {
+                return Err(StoreError::InUse);
+            }
+            let whole = path.join_path(&piece.below);
+            if store.is_protected(&whole)? {
+                return Err(StoreError::Protected(whole.to_string()));
+            }
+        }
+        Ok(())
     }
 
     fn copy_item(&mut self, at: usize, step: &Step, to: &Spot) -> io::Result<StoreResult<Trace>> {

@@ -1,9 +1,10 @@
 //! Carries out the steps of a checked worklist.
 
-use std::collections::HashMap;
+use std::cell::OnceCell;
+use std::collections::{HashMap, HashSet};
 use std::io;
 
-use nine_core::item::Stamp;
+use nine_core::item::{Identity, Stamp};
 use nine_core::place::Spot;
 use nine_core::worklist::Step;
 use nine_stores::{Places, StoreError, StoreResult, Watch};
@@ -30,6 +31,8 @@ pub struct Carrier<'a> {
     pub(crate) folders: Folders,
     /// The file systems of the folders that steps lead to, as far as anybody asked.
     pub(crate) domains: Domains,
+    /// The files that other programs had open when the first item was to be copied to another file system.
+    pub(crate) in_use: OnceCell<HashSet<Identity>>,
     /// Whether half of a copy could not be taken away.
     pub(crate) half_left: bool,
     /// Folders that were packed, with all that lay in them as it was compared.
@@ -46,7 +49,8 @@ impl<'a> Carrier<'a> {
         progress: &'a mut dyn FnMut(usize),
     ) -> Self {
         let (folders, domains, packed) = (Folders::default(), Domains::new(), HashMap::new());
-        Self { places, daybook, watch, clock, progress, folders, domains, half_left: false, packed }
+        let in_use = OnceCell::new();
+        Self { places, daybook, watch, clock, progress, folders, domains, in_use, half_left: false, packed }
     }
 
     /// Writes down what came of a step.

@@ -35,7 +35,7 @@ pub use folders::clear_away;
 pub use lock::{AtWork, Lock, lock, lock_as};
 pub use outcome::{Failed, Outcome, Trace};
 pub use pieces::Piece;
-pub use private::{close_to_others, make_private, new_private, replace_private, write_private};
+pub use private::{close_to_others, make_private, new_private, replace_private, set_aside, write_private};
 pub use recovery::{Patience, Recovered, Unseen, recover, unseen};
 pub use removal::Stayed;
 pub use same::same_bytes;

@@ -84,6 +84,8 @@ pub enum Notice<'a> {
         /// Whether its folder could be made: the one above is there, and no disk seems to be missing.
         can_be_made: bool,
     },
+    /// Folders of a place that are virtual file systems of the kernel, and are not read.
+    Skipped(&'a Spot, &'a [String]),
     /// Something could not be read; written as a place and a path, with the words why.
     Trouble(&'a str, &'a str),
     /// Something about what is inside an item.
@@ -126,6 +128,8 @@ pub enum Notice<'a> {
         /// Why.
         error: &'a std::io::Error,
     },
+    /// The file of a review that was left cannot be read and was set aside as this file.
+    ReviewSetAside(&'a Path),
     /// A run whose daybook cannot be read.
     RunUnreadable {
         /// The run.

@@ -191,6 +191,20 @@ impl OnStandardError {
                 )?;
                 writeln!(out, "  old place, at their new one, or at both; all other runs are as before.\n")
             }
+            Notice::Skipped(place, folders) => {
+                let many = counted(folders.len() as u64, "virtual file system", "virtual file systems");
+                let (place, first) = (self.look.text(&place.to_string()), folders.iter().take(6));
+                let first: Vec<String> = first.map(|folder| self.look.text(folder).to_string()).collect();
+                let more = if folders.len() > 6 { ", …" } else { "" };
+                writeln!(out, "{place}: {many} of the kernel skipped: {}{more}", first.join(", "))
+            }
+            Notice::ReviewSetAside(file) => {
+                let file = self.environment.shown(file);
+                writeln!(
+                    out,
+                    "{DOUBT}An unfinished review{DOUBT:#} cannot be read; it was set aside as {file}"
+                )
+            }
             Notice::RunUnreadable { run, error } => {
                 writeln!(out, "{DOUBT}run {run}{DOUBT:#} cannot be read: {}", plain(&error.to_string()))
             }

@@ -23,6 +23,15 @@ pub enum StoreError {
     /// The folder was moved elsewhere while something was done in it.
     #[error("another program moved its folder elsewhere meanwhile")]
     FolderMoved,
+    /// Another program may still write to it.
+    #[error("another program has it open")]
+    InUse,
+    /// It may not be changed or removed.
+    #[error("`{0}` is protected against changes (immutable or append-only)")]
+    Protected(String),
+    /// A file system that the kernel makes up.
+    #[error("a virtual file system of the kernel, which is not read")]
+    Virtual,
     /// A place cannot be worked with for now.
     #[error("the place `{0}` is away: {1}")]
     Away(String, String),

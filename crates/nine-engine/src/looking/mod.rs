@@ -20,7 +20,7 @@ use nine_core::place::Spot;
 use nine_core::tree::{Column, NodeId, Tree, Unlearned};
 use nine_stores::catalogue::{CarriedOver, CatalogueResult, Window};
 use nine_stores::{
-    Catalogue, CatalogueError, Earlier, EarlierScan, Location, ReadStore, Scope, Store, Watch,
+    Catalogue, CatalogueError, Earlier, EarlierScan, Location, ReadStore, Scope, Store, StoreError, Watch,
 };
 
 pub(crate) use areas::name_outsiders;
@@ -153,7 +153,13 @@ impl<'w> Looking<'w> {
         });
         match scan {
             Ok(scan) => {
-                for (path, error) in &scan.troubles {
+                let (skipped, troubles): (Vec<_>, Vec<_>) =
+                    scan.troubles.iter().partition(|(_, error)| matches!(error, StoreError::Virtual));
+                if !skipped.is_empty() {
+                    let skipped: Vec<String> = skipped.iter().map(|(path, _)| path.to_string()).collect();
+                    self.workspace.notice(&Notice::Skipped(&area.base, &skipped));
+                }
+                for (path, error) in troubles {
                     let spot = Spot::new(area.base.place.clone(), area.base.path.join_path(path));
                     self.trouble(&format!("{spot}"), &format!("could not be read: {error}"));
                 }

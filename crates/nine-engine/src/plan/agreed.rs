@@ -9,6 +9,9 @@ use nine_core::worklist::{Act, Step};
 
 use super::Plan;
 
+/// How often a plan is drawn up again at most: each round may free a name that another item then wants.
+const ROUNDS: usize = 4;
+
 /// The steps that a person saw and agreed to.
 #[derive(Debug, Default)]
 pub struct Agreed {
@@ -77,21 +80,29 @@ impl Plan {
     /// that was drawn up again after others did something may want something else by now.
     pub fn keep_to(&mut self, agreed: &Agreed) -> usize {
         let mut left = HashSet::new();
-        loop {
+        for round in 1.. {
             let steps =
                 self.checked.order.iter().map(|at| (&self.settled.worklist.steps[*at], self.settled.of[*at]));
             let others: HashSet<usize> =
                 steps.filter(|(step, _)| !agreed.has(step)).map(|(_, proposal)| proposal).collect();
             if others.is_empty() {
-                let is_declined = |at: &&usize| agreed.declined.contains(&self.draft.proposals[**at].item);
-                return left.iter().filter(|at| !is_declined(at)).count();
+                break;
             }
             for at in others {
                 self.draft.proposals[at].leave();
                 left.insert(at);
             }
+            if round == ROUNDS {
+                // Whatever would still come out differently: a name that is not free stays its item's.
+                let of = &self.settled.of;
+                let worklist = &self.settled.worklist;
+                self.checked.order.retain(|at| agreed.has(&worklist.steps[*at]) && !left.contains(&of[*at]));
+                break;
+            }
             // What is left may free a name that another item had to do without.
             self.draw_up_again();
         }
+        let is_declined = |at: &&usize| agreed.declined.contains(&self.draft.proposals[**at].item);
+        left.iter().filter(|at| !is_declined(at)).count()
     }
 }

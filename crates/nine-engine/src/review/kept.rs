@@ -5,7 +5,7 @@
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{self, BufWriter, Read, Write};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use nine_core::place::Spot;
@@ -17,6 +17,7 @@ use serde::{Deserialize, Serialize};
 use super::OpenReview;
 use crate::carry::changed_since;
 use crate::plan::Draft;
+use crate::reporter::Notice;
 use crate::workspace::Workspace;
 use crate::{Error, Result};
 
@@ -129,7 +130,13 @@ impl Keeper {
         let path = file(workspace);
         let unwritable = |source| Error::ReviewUnkept { file: path.clone(), source };
         nine_carry::make_private(workspace.data()).map_err(unwritable)?;
-        let file = open_locked(&path)?;
+        let mut file = open_locked(&path)?;
+        let mut bytes = Vec::new();
+        file.read_to_end(&mut bytes).map_err(unwritable)?;
+        if is_unknown(&bytes) {
+            set_aside(workspace, &path)?;
+            file = open_locked(&path)?;
+        }
         file.set_len(0).map_err(unwritable)?;
         let heading = Heading::new(workspace, frame, items);
         let mut line = serde_json::to_vec(&heading).map_err(|error| unwritable(error.into()))?;
@@ -226,12 +233,21 @@ pub fn kept(workspace: &Workspace) -> Result<Option<Kept>> {
     let mut bytes = Vec::new();
     (&file).read_to_end(&mut bytes)?;
     let mut lines = bytes.split_inclusive(|byte| *byte == b'\n').filter(|line| line.ends_with(b"\n"));
-    let Some(heading) = lines.next().and_then(Heading::read) else { return Ok(None) };
+    let Some(heading) = lines.next().and_then(Heading::read) else {
+        if is_unknown(&bytes) {
+            set_aside(workspace, &path)?;
+        }
+        return Ok(None);
+    };
     let items: Vec<&[u8]> = lines.by_ref().take(heading.items).collect();
     let (records, read) = records(lines);
     let whole = items.iter().map(|line| line.len()).sum::<usize>() + read;
     // The last line may have been cut off. It goes, since what is decided next would be written behind it.
     let whole = bytes.iter().position(|byte| *byte == b'\n').map_or(0, |end| end + 1) + whole;
+    if bytes[whole..].contains(&b'\n') {
+        set_aside(workspace, &path)?;
+        return Ok(None);
+    }
     if whole < bytes.len() {
         file.set_len(whole as u64)?;
     }
@@ -242,11 +258,28 @@ pub fn kept(workspace: &Workspace) -> Result<Option<Kept>> {
     let items = items.into_iter().map(|line| Ok(serde_json::from_slice::<KeptItem>(line)?));
     let items =
         items.map(|kept: io::Result<_>| kept.map(|kept| ReviewItem::new(kept.proposal).sent_by(kept.sender)));
-    let Ok(items) = items.collect::<io::Result<Vec<_>>>() else { return Ok(None) };
+    let Ok(items) = items.collect::<io::Result<Vec<_>>>() else {
+        set_aside(workspace, &path)?;
+        return Ok(None);
+    };
     let mut review = Review::new(items);
     records.into_iter().for_each(|record| review.replay(record));
     let (command, begun) = (heading.command.clone(), heading.begun.clone());
     Ok((review.turns() > 0).then_some(Kept { command, begun, review, heading, file }))
+}
+
+/// Whether the first line is not one that this version writes: the file may hold decisions of another version. A first
+/// line that was cut off is followed by none.
+fn is_unknown(bytes: &[u8]) -> bool {
+    let first = bytes.split(|byte| *byte == b'\n').next().unwrap_or_default();
+    bytes.contains(&b'\n') && Heading::read(first).is_none()
+}
+
+fn set_aside(workspace: &Workspace, path: &Path) -> Result {
+    let unwritable = |source| Error::ReviewUnkept { file: path.to_owned(), source };
+    let aside = nine_carry::set_aside(path, "unreadable").map_err(unwritable)?;
+    workspace.notice(&Notice::ReviewSetAside(&aside));
+    Ok(())
 }
 
 /// The records of some lines up to one that is none, and their bytes.

@@ -2,7 +2,7 @@
 
 use std::fs;
 
-use nine_engine::{Error, tidy};
+use nine_engine::{Error, review, tidy};
 
 use super::support::World;
 
@@ -43,6 +43,19 @@ fn a_run_that_cannot_be_read_is_set_aside_and_its_number_is_not_used_again() {
             1,
             "{notices:?}"
         );
+    }
+}
+
+/// Decisions that another version wrote down, or behind a line that is damaged, are not cut off.
+#[test]
+fn a_review_that_cannot_be_read_is_set_aside() {
+    for text in ["{\"form\":99,\"items\":1}\n{\"more\":1}\n", "no heading at all\n\"decided\"\n"] {
+        let world = World::new("");
+        fs::write(world.at("nine/review.jsonl"), text).unwrap();
+        assert!(review::kept(&world.open()).unwrap().is_none());
+        assert_eq!(fs::read_to_string(world.at("nine/review.unreadable")).unwrap(), text);
+        let notices = world.told.notices.lock().unwrap();
+        assert!(notices.iter().any(|notice| notice.starts_with("ReviewSetAside")), "{notices:?}");
     }
 }
 

@@ -1,6 +1,8 @@
 //! What is not known never counts as safe: calls that fail, in the middle of a run, in its recovery and in what it reads.
 
 use std::fs;
+use std::io::{BufRead, BufReader};
+use std::process::{Command, Stdio};
 
 use super::support::{Ran, World};
 
@@ -253,4 +255,87 @@ fn a_run_of_a_newer_version_is_left_to_it_until_the_user_gives_it_up() {
     world.nine(&["history", "give-up", "2"]).ends(0).warns("its file is set aside");
     world.nine(&["history", "give-up", "2", "--yes"]).ends(0);
     world.nine(&["tidy", "--yes"]).ends(0);
+}
+
+/// The program has closed its descriptor, and what it writes through the mapping after the move would be lost.
+#[test]
+fn a_file_that_a_program_has_mapped_stays() {
+    for words in
+        [&["tidy", "--yes"][..], &["put", "Downloads/a.txt", "Downloads/b.txt", "--on", "1/New/txt", "--yes"]]
+    {
+        let world = World::across_file_systems();
+        world.rules(RULE).file("a.txt", "a").file("b.txt", "b").file("c.txt", "c");
+        let script = "import mmap, sys\nf = open(sys.argv[1], 'r+b')\nm = mmap.mmap(f.fileno(), 0)\nf.close()\nimport os\nfor fd in range(3, 64):\n  try: os.close(fd)\n  except OSError: pass\nprint('mapped', flush=True)\nsys.stdin.readline()\n";
+        let mut program = Command::new("python3");
+        program.args(["-c", script]).arg(world.at("Downloads/a.txt"));
+        let mut program = program.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+        let mut line = String::new();
+        BufReader::new(program.stdout.as_mut().unwrap()).read_line(&mut line).unwrap();
+        assert_eq!(line, "mapped\n");
+        let ran = world.nine(words);
+        assert!(world.at("Downloads/a.txt").exists(), "{}{}", ran.out, ran.err);
+        assert!(world.shelves.join("1 Boats/New/txt/b.txt").exists(), "{}{}", ran.out, ran.err);
+        drop(program.stdin.take());
+        program.wait().unwrap();
+        world.nine(&["tidy", "--yes"]).ends(0);
+        assert!(!world.at("Downloads/a.txt").exists(), "now it goes");
+    }
+}
+
+/// A folder with something in it that may not go would end half at one place and half at the other.
+#[test]
+#[allow(clippy::print_stderr)] // that it was left out is told to the user
+fn a_folder_with_a_protected_entry_is_not_begun() {
+    let world = World::across_file_systems();
+    world.rules("").file("box/in/a.txt", "a").file("box/b.txt", "b");
+    let fixed = world.at("Downloads/box/in/a.txt");
+    for flag in ["i", "a"] {
+        let set = Command::new("chattr").arg(format!("+{flag}")).arg(&fixed).output();
+        if !set.is_ok_and(|set| set.status.success()) {
+            eprintln!("left out: no file can be protected here");
+            return;
+        }
+        let before = world.picture();
+        let ran = world.nine(&["put", "Downloads/box", "--on", "1", "--yes"]);
+        let now = world.picture();
+        Command::new("chattr").arg(format!("-{flag}")).arg(&fixed).status().unwrap();
+        ran.ends(1).says("protected against changes");
+        assert_eq!(now, before, "nothing has been copied or removed");
+    }
+    world.nine(&["put", "Downloads/box", "--on", "1", "--yes"]).ends(0);
+}
+
+#[test]
+#[allow(clippy::print_stderr)]
+fn what_the_kernel_makes_up_is_not_read() {
+    let world = World::new();
+    world.rules("").file("a.txt", "a");
+    let mounted = world.at("Downloads/far/proc");
+    fs::create_dir_all(&mounted).unwrap();
+    let mount = Command::new("mount").args(["-t", "proc", "proc"]).arg(&mounted).output();
+    if !mount.is_ok_and(|mount| mount.status.success()) {
+        eprintln!("left out: nothing can be mounted here");
+        return;
+    }
+    let found = world.nine(&["search", "file"]);
+    let survey = world.nine(&["survey", "downloads"]);
+    // Whoever asks for such a file system itself is answered.
+    let itself = world.nine(&["search", "name", "is", "version", "--in", mounted.to_str().unwrap()]);
+    Command::new("umount").arg("-l").arg(&mounted).status().unwrap();
+    found.ends(0).says("1 file").warns("1 virtual file system of the kernel skipped: far/proc");
+    survey.ends(0).warns("skipped");
+    assert!(itself.out.contains("version"), "{}{}", itself.out, itself.err);
+}
+
+#[test]
+fn the_trash_takes_any_number_of_equal_names() {
+    let world = World::new();
+    world.rules("");
+    for folder in 0..200 {
+        world.file(&format!("{folder}/same.txt"), &format!("{folder}"));
+    }
+    let before = world.picture();
+    world.nine(&["discard", "--where", "name is same.txt", "--yes"]).ends(0).says("200");
+    world.nine(&["undo", "--yes"]).ends(0);
+    assert_eq!(world.picture(), before);
 }

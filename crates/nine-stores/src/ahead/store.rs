@@ -100,6 +100,11 @@ fn not_yet<T>() -> StoreResult<T> {
 }
 
 impl ReadStore for AheadStore {
+    fn is_protected(&self, path: &ItemPath) -> StoreResult<bool> {
+        let (store, path) = self.now(path)?;
+        store.is_protected(&path)
+    }
+
     fn location(&self, path: &ItemPath) -> Location {
         match self.standing(path) {
             Some(Standing::Real(here)) => here,

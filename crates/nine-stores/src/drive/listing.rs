@@ -158,8 +158,20 @@ impl Drive {
         Ok(own)
     }
 
+    /// The same error with the server's name, where only its answer is named.
+    pub(super) fn of_server(&self, error: StoreError) -> StoreError {
+        match error {
+            StoreError::Malformed(why) => StoreError::Malformed(format!("{why} ({})", self.origin)),
+            other => other,
+        }
+    }
+
     /// What a folder holds; remembered from then on.
     pub(super) fn list(&self, folder: &ItemPath) -> StoreResult<Arc<Listing>> {
+        self.list_unnamed(folder).map_err(|error| self.of_server(error))
+    }
+
+    fn list_unnamed(&self, folder: &ItemPath) -> StoreResult<Arc<Listing>> {
         if let Some(known) = held(&self.listings).known.get(folder) {
             return Ok(Arc::clone(known));
         }

@@ -20,6 +20,12 @@ const MOST_TEXT: usize = 1 << 20;
 /// Bytes that are taken from the connection at once.
 const BLOCK: usize = 1 << 16;
 
+/// Properties of one item, and elements in them, at most.
+const MOST_OF_ITEM: usize = 2_000;
+
+/// Bytes of text of one item's properties at most.
+const MOST_TEXT_OF_ITEM: usize = 4 << 20;
+
 /// How deep elements are nested at most.
 const DEEPEST: usize = 64;
 
@@ -182,6 +188,8 @@ struct ResponseReading {
     /// The properties of the group that is being read, and its status.
     group: Vec<Property>,
     group_status: Option<u16>,
+    /// Elements and bytes of text of the item that is being read.
+    size: (usize, usize),
     token: Option<String>,
     is_whole: bool,
 }
@@ -196,8 +204,9 @@ impl ResponseReading {
             return Err(StoreError::Malformed("it is nested too deep".into()));
         }
         self.open.push(element);
+        self.count(1, 0)?;
         match element {
-            Element::Response => self.response = Response::default(),
+            Element::Response => (self.response, self.size) = Default::default(),
             Element::Propstat => {
                 self.group.clear();
                 self.group_status = None;
@@ -229,6 +238,7 @@ impl ResponseReading {
             Some(Element::Status) => self.response.status = status_in(&self.text),
             Some(Element::GroupStatus) => self.group_status = status_in(&self.text),
             Some(Element::Property) => {
+                self.count(0, self.text.len())?;
                 if let Some(property) = self.group.last_mut() {
                     property.text.push_str(&self.text);
                 }
@@ -240,6 +250,16 @@ impl ResponseReading {
             _ => {}
         }
         Ok(())
+    }
+
+    /// Counts what is kept of the item that is being read, which ends with it.
+    fn count(&mut self, elements: usize, bytes: usize) -> StoreResult<()> {
+        self.size = (self.size.0 + elements, self.size.1 + bytes);
+        let is_within = !self.open.contains(&Element::Response)
+            || self.size.0 <= MOST_OF_ITEM && self.size.1 <= MOST_TEXT_OF_ITEM;
+        is_within
+            .then_some(())
+            .ok_or_else(|| StoreError::Malformed("it gives one item too many properties".into()))
     }
 
     /// One of the characters that XML has words for; there are no others.
@@ -322,6 +342,31 @@ mod tests {
         <a:status>HTTP/1.1 200 OK</a:status></a:propstat>
         <a:propstat><a:prop><a:getcontentlength/></a:prop><a:status>HTTP/1.1 404 Not Found</a:status></a:propstat>
         </a:response><a:sync-token>t1</a:sync-token></a:multistatus>"#;
+
+    #[test]
+    fn an_item_with_properties_without_end_is_refused() {
+        let property = "<d:prop><d:getetag>x</d:getetag></d:prop>";
+        let stat = "<d:status>HTTP/1.1 200 OK</d:status>";
+        let all_of = |inside: &str| {
+            all(&format!(
+                "<d:multistatus xmlns:d=\"DAV:\"><d:response><d:href>/x</d:href>{inside}</d:response></d:multistatus>"
+            ))
+        };
+        let many = |times| all_of(&format!("<d:propstat>{}{stat}</d:propstat>", property.repeat(times)));
+        assert_eq!(many(100).unwrap()[0].found.len(), 100);
+        assert!(
+            matches!(many(5_000), Err(StoreError::Malformed(why)) if why.contains("too many properties"))
+        );
+        let groups = format!("<d:propstat>{property}{stat}</d:propstat>").repeat(2_000);
+        assert!(all_of(&groups).is_err());
+        let inner = format!(
+            "<d:propstat><d:prop><d:acl>{}</d:acl></d:prop>{stat}</d:propstat>",
+            "<d:a/>".repeat(5_000)
+        );
+        assert!(all_of(&inner).is_err());
+        let text = format!("<d:prop><d:getetag>{}</d:getetag></d:prop>", "x".repeat(900_000)).repeat(8);
+        assert!(all_of(&format!("<d:propstat>{text}{stat}</d:propstat>")).is_err());
+    }
 
     #[test]
     fn what_is_said_is_read() {

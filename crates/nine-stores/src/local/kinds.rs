@@ -28,6 +28,34 @@ const FAR: [i64; 9] = [
     0x786f_4256, // folders shared with a virtual machine
 ];
 
+/// File systems that the kernel makes up (statfs(2)): what is in them is no one's files, and reading it may never end.
+const VIRTUAL: [i64; 19] = [
+    0x9fa0,      // proc
+    0x6265_6572, // sysfs
+    0x0027_e0eb, // cgroup
+    0x6367_7270, // cgroup2
+    0x6462_6720, // debugfs
+    0x7472_6163, // tracefs
+    0x7363_6673, // securityfs
+    0xf97c_ff8c, // selinux
+    0xcafe_4a11, // bpf
+    0x6165_676c, // pstore
+    0xde5e_81e4, // EFI variables
+    0x6265_6570, // configfs
+    0x1cd1,      // devpts
+    0x1980_0202, // mqueue
+    0x9584_58f6, // hugetlbfs
+    0x6573_5543, // control of FUSE
+    0x4249_4e4d, // binfmt_misc
+    0x6759_6969, // rpc_pipefs
+    0x0187,      // autofs
+];
+
+/// Whether the kernel makes up what is in a file system.
+pub(super) fn is_virtual(system: &StatFs) -> bool {
+    VIRTUAL.contains(&kind_of(system))
+}
+
 /// Whether a file system is one that others change without this kernel's being told.
 pub(super) fn is_far(system: &StatFs) -> bool {
     kind_of(system) == FUSE || FAR.contains(&kind_of(system))

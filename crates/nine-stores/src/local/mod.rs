@@ -143,6 +143,11 @@ impl LocalStore {
         *self.mount.get_or_init(ask)
     }
 
+    /// Whether the place itself is on a file system that the kernel makes up: then the user asked for that one.
+    fn is_virtual(&self) -> bool {
+        fs::fstatfs(&*self.root).is_ok_and(|system| kinds::is_virtual(&system))
+    }
+
     /// The same with folders that others see.
     #[must_use]
     pub fn with_shared(mut self, shared: Vec<(ItemPath, String)>) -> Self {

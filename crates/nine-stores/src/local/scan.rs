@@ -82,6 +82,10 @@ fn read_folder(
                     .unwrap_or_else(|| store.volumes.of(&facts, || open_to_look(&folder, bytes)));
                 last = Some(volume);
                 let entry = entry_of(&facts, store.settings.believes_births, &volume);
+                if volume.is_virtual && entry.kind == Kind::Folder && !store.is_virtual() {
+                    troubles.push((own.into(), StoreError::Virtual));
+                    continue;
+                }
                 let below = below.as_mut().filter(|_| !is_hidden(&own));
                 let tags = below.map(|(below, notes)| tags_of(store, below, *notes, own, &entry));
                 found(own, entry, tags);

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use nine_core::item::{Entry, Identity, Stamp};
 use nine_core::place::{ItemPath, Name, NameBuf};
-use rustix::fs::{self, AtFlags, OFlags, StatxFlags};
+use rustix::fs::{self, AtFlags, OFlags, StatxAttributes, StatxFlags};
 use rustix::io::Errno;
 
 use super::{
@@ -45,6 +45,12 @@ impl ReadStore for LocalStore {
         let is_ours = self.mount().is_none();
         let may_read = self.settings.reads_mounts || is_ours;
         Abilities { may_read, dates_folders: is_ours, ..Abilities::default() }
+    }
+
+    fn is_protected(&self, path: &ItemPath) -> StoreResult<bool> {
+        let (folder, name) = self.parent(path)?;
+        let found = fs::statx(&folder, name, AtFlags::SYMLINK_NOFOLLOW, StatxFlags::TYPE)?;
+        Ok(found.stx_attributes.intersects(StatxAttributes::IMMUTABLE | StatxAttributes::APPEND))
     }
 
     fn location(&self, path: &ItemPath) -> Location {

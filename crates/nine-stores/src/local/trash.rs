@@ -22,7 +22,7 @@ use crate::{ChangeStore, ReadStore, StoreError, StoreResult};
 const ENDING: &[u8] = b".trashinfo";
 
 /// How many names are tried before the trash is given up.
-const MOST_NAMES: usize = 10_000;
+const MOST_TRIES: usize = FIRST_LOOKED_AT + 64;
 
 /// How many numbered names are looked at to find a discarded item again, before the trash is listed.
 const FIRST_LOOKED_AT: usize = 100;
@@ -45,7 +45,8 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
     }
     let trash = Trash::for_item(store, path)?;
     let content = trash.info_text(&real(store, path), day);
-    for number in 1..MOST_NAMES {
+    for try_number in 1..MOST_TRIES {
+        let number = if try_number < FIRST_LOOKED_AT { try_number } else { random_number() };
         let kept = kept_name(name, number, entry.kind == Kind::Folder);
         let Some(info) = trash.reserve(&kept)? else {
             continue;
@@ -88,9 +89,15 @@ pub(super) fn discard(store: &LocalStore, path: &ItemPath, stamp: &Stamp, day: &
     Err(StoreError::Trash("it holds too many items of one name".into()))
 }
 
+/// A number that is most likely free: to try one after the other takes a call for each item of the same name.
+fn random_number() -> usize {
+    FIRST_LOOKED_AT + (crate::mark(crate::random_token().as_bytes()) % 999_000_000) as usize
+}
+
 /// The name under which the trash keeps an item, short enough for its note to have a name too.
 fn kept_name(name: &[u8], number: usize, is_folder: bool) -> Vec<u8> {
-    let short = shorten(name, 255 - ENDING.len() - 8);
+    // The longest number has nine digits, in brackets behind a space.
+    let short = shorten(name, 255 - ENDING.len() - 14);
     if number == 1 { short } else { numbered(&short, number, is_folder) }
 }
 

@@ -13,7 +13,7 @@ use std::sync::{Arc, Mutex};
 use nine_core::item::{Entry, Identity, Stamp};
 use rustix::fs::{self, StatFs, Statx, StatxFlags};
 
-use super::kinds::{EXFAT, FAT, FUSE, NCP, SMB, SMB2, kind_of};
+use super::kinds::{EXFAT, FAT, FUSE, NCP, SMB, SMB2, is_virtual, kind_of};
 use crate::mark;
 use crate::work::held;
 
@@ -79,6 +79,8 @@ pub(super) struct Volume {
     word: u64,
     trusts_births: bool,
     dates_folders: bool,
+    /// Whether the kernel makes up what is in it.
+    pub is_virtual: bool,
 }
 
 impl Volume {
@@ -97,6 +99,7 @@ impl Volume {
             word: IS_VOLUME | mark(&device.to_le_bytes()) >> 3,
             trusts_births: false,
             dates_folders: false,
+            is_virtual: false,
         }
     }
 
@@ -113,6 +116,7 @@ impl Volume {
             word: bits | mark(text.as_bytes()) >> 3,
             trusts_births: keeps && kind != OVERLAY,
             dates_folders: DATES_FOLDERS.contains(&kind),
+            is_virtual: is_virtual(system),
         }
     }
 
@@ -226,7 +230,8 @@ mod tests {
             found
         };
         let (one, same, other) = (told("of the tides"), told("of the boats"), told("longer than those"));
-        let of = |word| Volume { device: 0, word, trusts_births: false, dates_folders: false };
+        let of =
+            |word| Volume { device: 0, word, trusts_births: false, dates_folders: false, is_virtual: false };
         assert_eq!(of(FAT).identity(&one), of(FAT).identity(&same));
         assert_ne!(of(FAT).identity(&one), of(FAT).identity(&other));
         assert_eq!(

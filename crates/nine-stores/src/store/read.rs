@@ -54,6 +54,13 @@ pub trait ReadStore: Send + Sync + fmt::Debug {
     fn address(&self) -> String {
         self.location(&ItemPath::root()).to_string()
     }
+    /// Whether something may not be changed or removed, whoever asks (`chattr +i` or `+a`).
+    ///
+    /// # Errors
+    /// If it cannot be looked at.
+    fn is_protected(&self, _path: &ItemPath) -> StoreResult<bool> {
+        Ok(false)
+    }
     /// What it can do.
     fn abilities(&self) -> Abilities {
         Abilities::default()
