@@ -68,13 +68,14 @@ pub fn set_aside(file: &Path, extension: &str) -> io::Result<PathBuf> {
 }
 
 /// What is kept in a data folder. Other things may lie in it where the person chose it.
-const OURS: [&str; 13] = [
+const OURS: [&str; 14] = [
     "catalogue.sqlite",
     "daybook",
     "displays.json",
     "drives",
     "left-alone.json",
     "lock",
+    "places.json",
     "reports",
     "review.jsonl",
     "routines.jsonl",

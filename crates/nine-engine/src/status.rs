@@ -5,7 +5,7 @@ use nine_core::moment::Moment;
 use nine_core::names::is_hidden;
 use nine_core::place::{ItemPath, NameBuf};
 use nine_core::shelving::ShelfFolder;
-use nine_stores::Location;
+use nine_stores::{Location, StoreError};
 
 use crate::history::readable;
 use crate::review;
@@ -31,6 +31,8 @@ pub struct BookcaseStatus {
     pub at: Location,
     /// How many shelves stand, and how many do not yet; why not, if it cannot be looked at.
     pub shelves: Result<(u64, u64), String>,
+    /// Whether its disk is not mounted, so that nothing may be made at its path.
+    pub is_away: bool,
 }
 
 /// The last run.
@@ -115,7 +117,10 @@ fn bookcases(workspace: &Workspace) -> Vec<BookcaseStatus> {
             }
             _ => Err(closed(workspace, &case.name)),
         };
-        BookcaseStatus { name: case.name.clone(), at: workspace.at(&case.at), shelves }
+        let mut closed = workspace.opened().closed.iter();
+        let is_away =
+            closed.any(|closed| closed.name == case.name && matches!(closed.error, StoreError::Away(..)));
+        BookcaseStatus { name: case.name.clone(), at: workspace.at(&case.at), shelves, is_away }
     };
     workspace.config().bookcases.iter().map(of).collect()
 }

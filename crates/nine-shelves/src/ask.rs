@@ -44,6 +44,7 @@ pub fn agree(question: &str, offered: Offered) -> Done<Consent> {
     ];
     let told: Vec<_> = all.into_iter().filter(|(_, _, is_offered)| *is_offered).collect();
     let letters = told.iter().map(|(letter, ..)| *letter).collect::<Vec<_>>().join("/");
+    discard_earlier_input();
     match told.len() {
         2 => write!(out, "\n{question} [{letters}] ")?,
         _ => {
@@ -110,6 +111,12 @@ pub fn wait_for_enter(words: &str) -> Done {
     write!(out, "{words} ")?;
     out.flush()?;
     line().map(drop)
+}
+
+/// Discards what was typed before the question was shown: it was no answer to it.
+fn discard_earlier_input() {
+    // Without a terminal nothing is typed, and the input is a text that the user prepared.
+    let _ = rustix::termios::tcflush(std::io::stdin(), rustix::termios::QueueSelector::IFlush);
 }
 
 /// A line of the person's; the end of the input is a no.

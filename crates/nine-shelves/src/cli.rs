@@ -10,10 +10,10 @@ use crate::args::Common;
 use crate::commands::{
     archive::ArchiveArgs, carry::CarryArgs, check::CheckArgs, compare::CompareArgs,
     completions::CompletionsArgs, copies::CopiesArgs, demo::DemoArgs, discard::DiscardArgs, facet::FacetArgs,
-    history::HistoryArgs, put::PutArgs, report::ReportArgs, retrieve::RetrieveArgs, review::ReviewArgs,
-    routine::RoutineArgs, rule::RuleArgs, search::SearchArgs, setup::SetupArgs, shelves::ShelvesArgs,
-    suggest::SuggestArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs, tidy::TidyArgs, undo::UndoArgs,
-    watch::WatchArgs, why::WhyArgs,
+    history::HistoryArgs, place::PlaceArgs, put::PutArgs, report::ReportArgs, retrieve::RetrieveArgs,
+    review::ReviewArgs, routine::RoutineArgs, rule::RuleArgs, search::SearchArgs, setup::SetupArgs,
+    shelves::ShelvesArgs, suggest::SuggestArgs, survey::SurveyArgs, sweep::SweepArgs, tag::TagArgs,
+    tidy::TidyArgs, undo::UndoArgs, watch::WatchArgs, why::WhyArgs,
 };
 use crate::session::READER;
 
@@ -73,6 +73,7 @@ pub enum Command {
     History(HistoryArgs),
     Undo(UndoArgs),
     Check(CheckArgs),
+    Place(PlaceArgs),
     Demo(DemoArgs),
     Completions(CompletionsArgs),
     #[command(name = READER)]
@@ -106,6 +107,7 @@ const PURPOSES: [(&str, &[Told]); 7] = [
             told::<SetupArgs>("setup", "Make shelves and a configuration from a ready-made layout"),
             told::<DemoArgs>("demo", "Make the sample world and walk through it"),
             told::<CheckArgs>("check", "Is the configuration sound, are the places reachable"),
+            told::<PlaceArgs>("place", "Accept that a pile or bookcase is on another disk now"),
             told::<CompletionsArgs>(
                 "completions",
                 "Have the shell complete shelves, rules, tags and conditions",

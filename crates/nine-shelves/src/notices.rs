@@ -99,6 +99,10 @@ impl OnStandardError {
                 let what = if *is_pile { "pile" } else { "bookcase" };
                 let (address, why) = (shown_at(at), there_is_none(error));
                 writeln!(out, "{REFUSED}x the {what} `{name}`{REFUSED:#} at {address}: {why}")?;
+                if matches!(error, StoreError::Away(..)) {
+                    // Anything made there would be hidden once the disk is back.
+                    return Ok(());
+                }
                 let file = shown(&self.environment.config_file);
                 let make =
                     if *can_be_made && !is_pile { "nine shelves make makes it" } else { "make the folder" };

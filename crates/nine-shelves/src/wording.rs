@@ -257,6 +257,7 @@ fn unknown(what: Named, word: &str, known: &[String]) -> String {
         Named::Search => format!("the saved searches are {all}"),
         Named::Pile => format!("the piles are {all}"),
         Named::Bookcase => format!("the bookcases are {all}"),
+        Named::Place => format!("the places are {all}"),
         Named::Dated if known.is_empty() => "nothing has been archived yet".into(),
         Named::Dated => format!("it has {all}"),
         Named::Preference => format!("--keep takes a list of {all}"),

@@ -11,6 +11,8 @@ pub enum Named {
     Pile,
     /// A bookcase.
     Bookcase,
+    /// A pile or bookcase on this machine.
+    Place,
     /// A dated folder of the archive.
     Dated,
     /// A preference among copies.
@@ -38,6 +40,7 @@ impl Named {
             Named::Search => format!("there is no saved search `{word}`"),
             Named::Pile => format!("there is no pile `{word}`"),
             Named::Bookcase => format!("there is no bookcase `{word}`"),
+            Named::Place => format!("there is no pile or bookcase `{word}` on this machine"),
             Named::Dated => format!("the archive has no `{word}`"),
             Named::Preference => format!("`{word}` is no preference"),
             Named::Group => format!("nothing can be grouped by `{word}`"),

@@ -75,8 +75,8 @@ fn rules_read_text(config: &Config, pile: &str) -> bool {
 
 fn area(workspace: &Workspace, name: &str, at: Location, is_pile: bool) -> Area {
     let store = workspace.store(name).cloned();
-    let error =
-        store.is_none().then(|| workspace.open_store(&at, true).err().unwrap_or(StoreError::NotThere));
+    let closed = workspace.opened().closed.iter().find(|closed| closed.name == name);
+    let error = store.is_none().then(|| closed.map_or(StoreError::NotThere, |closed| closed.error.clone()));
     Area {
         base: Spot::new(name, ItemPath::root()),
         address: store.as_ref().map_or_else(|| at.absolute().to_string(), |store| store.address()),

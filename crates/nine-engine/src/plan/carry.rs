@@ -9,8 +9,9 @@ use nine_core::worklist::Step;
 use nine_stores::Watch;
 
 use super::{Plan, lists};
-use crate::reporter::Task;
+use crate::reporter::{Notice, Task};
 use crate::workspace::Workspace;
+use crate::workspace::known_places::{self, Remember};
 use crate::workspace::recovery::recover_under;
 use crate::{Error, Result};
 
@@ -49,6 +50,7 @@ impl Plan {
         let lock = lock(workspace.data(), &workspace.who(&draft.command))?
             .map_err(|at_work| Error::AtWork(at_work.who))?;
         recover_under(workspace, &lock)?;
+        known_places::remember(workspace, Remember::Before)?;
         let unwritable = |source| Error::DaybookUnwritable { folder: workspace.data().to_owned(), source };
         let lists = lists::touched(workspace.opened(), draft, steps);
         let occasion = draft.occasion.clone();
@@ -68,6 +70,10 @@ impl Plan {
             false => daybook.end(&clock).map_err(broken_off)?,
         }
         workspace.reporter.carrying(false);
+        let remembered = workspace.again().and_then(|now| known_places::remember(&now, Remember::After));
+        if let Err(error) = remembered {
+            workspace.notice(&Notice::NotRemembered("on which disks the places are", &error));
+        }
         tracing::info!(run, syncs, "the run is over");
         Ok((run, outcome))
     }

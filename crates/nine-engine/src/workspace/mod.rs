@@ -5,12 +5,13 @@ mod archive;
 mod config_file;
 mod drives;
 mod environment;
+pub mod known_places;
 pub(crate) mod recovery;
 mod shelving;
 
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use nine_core::collation::Collation;
 use nine_core::config::{Bookcase, Config, Pile};
@@ -26,6 +27,7 @@ pub use archive::{Dated, dated, holds};
 pub use environment::{Environment, ReaderProgram};
 pub use shelving::shelvings;
 
+use self::known_places::KnownPlaces;
 use crate::reader::{Reader, SharedReader};
 use crate::reporter::{Notice, Reporter, Silent, Task, during};
 use crate::{Error, Result};
@@ -82,6 +84,9 @@ impl Opened {
     }
 }
 
+/// What is known of the file systems of places, or why that cannot be read.
+type Known = Arc<std::result::Result<KnownPlaces, String>>;
+
 /// What every capability works in.
 pub struct Workspace {
     /// Where things are, and what the time is.
@@ -94,6 +99,8 @@ pub struct Workspace {
     pub(crate) drives: Arc<Drives>,
     opened: OnceLock<Opened>,
     containers: SharedReader,
+    /// On which file systems places were first used; read once.
+    known: Mutex<Option<Known>>,
     /// Where the places are seen as they will stand: how that is.
     ahead: Option<Arc<Ahead>>,
 }
@@ -154,7 +161,8 @@ impl Workspace {
     fn new(environment: Arc<Environment>, reporter: Arc<dyn Reporter>, loaded: Loaded) -> Self {
         let (counters, drives) = (Arc::default(), Arc::default());
         let (opened, containers) = (OnceLock::new(), SharedReader::new(&environment.reader));
-        Self { environment, reporter, loaded, counters, drives, opened, containers, ahead: None }
+        let known = Mutex::default();
+        Self { environment, reporter, loaded, counters, drives, opened, containers, known, ahead: None }
     }
 
     /// The same with the configuration as it is by now, and all places opened anew.
@@ -194,6 +202,7 @@ impl Workspace {
             drives: Arc::clone(&self.drives),
             opened: OnceLock::new(),
             containers: SharedReader::new(&self.environment.reader),
+            known: Mutex::default(),
             ahead: None,
         }
     }
@@ -333,9 +342,25 @@ impl Workspace {
             Location::Drive(address) => self.open_on_drive(address.clone()),
             Location::Local(path) => {
                 let settings = self.settings(believes_births, self.config().trash.as_ref());
-                Ok(Arc::new(LocalStore::open(path, settings)?))
+                let store = LocalStore::open(path, settings)?;
+                known_places::expect_known(self, path, &store)?;
+                Ok(Arc::new(store))
             }
         }
+    }
+
+    /// Opens a folder on whatever file system it is.
+    fn open_unchecked(&self, path: &Path) -> StoreResult<Arc<dyn Store>> {
+        Ok(Arc::new(LocalStore::open(path, self.settings(true, self.config().trash.as_ref()))?))
+    }
+
+    fn known_places(&self) -> Known {
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+        Arc::clone(known.get_or_insert_with(|| Arc::new(KnownPlaces::read(self.data()))))
+    }
+
+    fn forget_known_places(&self) {
+        *self.known.lock().unwrap_or_else(PoisonError::into_inner) = None;
     }
 
     /// Opens a folder that is in no place; what is discarded there goes into the desktop's trash.
@@ -382,7 +407,10 @@ impl Workspace {
             let at = self.at(at);
             let opened_store = self.open_store(&at, births).and_then(|store| {
                 match (config.bookcase(Some(name)).filter(|case| case.name == *name), at.local()) {
-                    (Some(case), Some(path)) => self.with_shared_shelves(case, path, store),
+                    (Some(case), Some(path)) => {
+                        known_places::expect_shelves(self, name, path, &*store)?;
+                        self.with_shared_shelves(case, path, store)
+                    }
                     _ => Ok(store),
                 }
             });
@@ -419,7 +447,8 @@ impl Workspace {
         let closed = &self.opened().closed;
         for Closed { name, at, error } in closed {
             let is_pile = piles.iter().any(|pile| pile.name == *name);
-            let can_be_made = at.local().is_some_and(crate::setup::can_be_made);
+            let is_away = matches!(error, StoreError::Away(..));
+            let can_be_made = !is_away && at.local().is_some_and(crate::setup::can_be_made);
             self.notice(&Notice::PlaceClosed { name, is_pile, at, error, can_be_made });
         }
         closed.len()

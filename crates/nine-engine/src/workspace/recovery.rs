@@ -6,6 +6,7 @@ use std::os::unix::fs::PermissionsExt;
 use nine_carry::{Lock, Patience, Unseen, daybook, lock, open_runs, recover};
 use nine_stores::{Location, Places};
 
+use super::known_places::{Remember, remember};
 use super::{Environment, Workspace};
 use crate::reporter::{Notice, Reporter};
 use crate::{Error, Result};
@@ -65,6 +66,7 @@ fn recover_these(workspace: &Workspace, lock: &Lock, runs: Vec<u64>, patience: P
     let open_store = |at: &Location| workspace.open_store(at, true);
     let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
     let clock = || workspace.clock();
+    let is_any = !runs.is_empty();
     for run in runs {
         if let Err(error) = daybook::read(workspace.data(), run) {
             set_aside(workspace, run, error, patience)?;
@@ -75,7 +77,7 @@ fn recover_these(workspace: &Workspace, lock: &Lock, runs: Vec<u64>, patience: P
             workspace.notice(&Notice::Recovered(&recovered));
         }
     }
-    Ok(())
+    if is_any { remember(workspace, Remember::After) } else { Ok(()) }
 }
 
 /// Sets aside the file of a run that cannot be read. One that a newer version of the program wrote is left to that

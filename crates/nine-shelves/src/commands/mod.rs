@@ -10,6 +10,7 @@ pub mod demo;
 pub mod discard;
 pub mod facet;
 pub mod history;
+pub mod place;
 pub mod put;
 pub mod report;
 pub mod retrieve;
@@ -65,6 +66,7 @@ pub fn run(command: Command, session: &Session) -> Done {
         Command::Discard(args) => discard::run(args, session),
         Command::History(args) => history::run(args, session),
         Command::Undo(args) => undo::run(args, session),
+        Command::Place(args) => place::run(&args, session),
         Command::Demo(args) => demo::run(args),
         Command::InsideReader => crate::reader::serve(),
     }

@@ -90,6 +90,9 @@ fn next(status: &Status) -> String {
         Status { bookcases, .. } if bookcases.is_empty() => {
             ("nine setup", "makes shelves and a configuration; `nine demo` shows it all in a sample world")
         }
+        Status { bookcases, .. } if bookcases.iter().any(|case| case.is_away) => {
+            ("nine check", "shows which place is unavailable, and why")
+        }
         Status { bookcases, .. } if bookcases.iter().any(is_missing) => {
             ("nine shelves make", "makes the folders that are not there")
         }

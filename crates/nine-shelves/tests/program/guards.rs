@@ -339,3 +339,151 @@ fn the_trash_takes_any_number_of_equal_names() {
     world.nine(&["undo", "--yes"]).ends(0);
     assert_eq!(world.picture(), before);
 }
+
+/// A bookcase whose disk is mounted at its path; the disk, and a second one, can be taken out and put in.
+struct Mounted {
+    world: World,
+}
+
+impl Mounted {
+    /// `None` where nothing can be mounted.
+    fn new() -> Option<Self> {
+        let world = World::new();
+        world.rules(&format!("{RULE}\n{ARCHIVE}"));
+        let mounted = Self { world };
+        if !mounted.put_in() {
+            return None;
+        }
+        for shelf in ["1 Boats", "2 Loans", "3 Grants"] {
+            fs::create_dir(mounted.world.shelves.join(shelf)).unwrap();
+        }
+        Some(mounted)
+    }
+
+    fn put_in(&self) -> bool {
+        let mount = Command::new("mount")
+            .args(["-t", "tmpfs", "-o", "size=8m", "disk"])
+            .arg(&self.world.shelves)
+            .output();
+        mount.is_ok_and(|mount| mount.status.success())
+    }
+
+    fn take_out(&self) {
+        assert!(Command::new("umount").arg("-l").arg(&self.world.shelves).status().unwrap().success());
+    }
+}
+
+impl Drop for Mounted {
+    fn drop(&mut self) {
+        let _ = Command::new("umount").arg("-l").arg(&self.world.shelves).output();
+    }
+}
+
+/// The disk is out, and its folder is still there, on the system's disk.
+#[test]
+#[allow(clippy::print_stderr)]
+fn a_bookcase_whose_disk_is_out_is_unavailable() {
+    let Some(mounted) = Mounted::new() else {
+        eprintln!("left out: nothing can be mounted here");
+        return;
+    };
+    let world = &mounted.world;
+    world.file("a.txt", "a").file("b.txt", "b").file("c.txt", "c");
+    world.nine(&["put", "Downloads/a.txt", "--on", "1", "--yes"]).ends(0);
+    world.nine(&["tidy", "--worklist", world.at("list.csv").to_str().unwrap()]);
+    mounted.take_out();
+    let before = world.picture();
+    for words in [
+        &["tidy", "--yes"][..],
+        &["archive", "--yes"],
+        &["put", "Downloads/b.txt", "--on", "2", "--yes"],
+        &["carry", "list.csv", "--yes"],
+        &["undo", "--yes"],
+        &["shelves", "make", "2/New", "--yes"],
+        &["watch", "--once"],
+    ] {
+        let ran = world.nine(words);
+        assert_eq!(world.picture(), before, "{words:?}: {}{}", ran.out, ran.err);
+        assert_eq!(fs::read_dir(&world.shelves).unwrap().count(), 0, "{words:?}: {}{}", ran.out, ran.err);
+        if words[0] != "watch" {
+            assert_ne!(ran.status, 0, "{words:?}: {}{}", ran.out, ran.err);
+        }
+    }
+    world.nine(&["tidy", "--yes"]).ends(1).warns("its disk is not mounted");
+    let state = world.nine(&[]);
+    assert!(
+        !state.out.contains("shelves make") && !state.err.contains("shelves make"),
+        "{}{}",
+        state.out,
+        state.err
+    );
+    assert!(
+        state.out.contains("not mounted") || state.err.contains("not mounted"),
+        "{}{}",
+        state.out,
+        state.err
+    );
+    // Another disk, with shelves of its own, is not taken for it either.
+    assert!(mounted.put_in());
+    fs::create_dir(world.shelves.join("1 Boats")).unwrap();
+    world.nine(&["tidy", "--yes"]).ends(1).warns("nine place moved home");
+    world.nine(&["place", "moved", "home"]).ends(0).warns("Nothing has been changed");
+    world.nine(&["tidy", "--yes"]).ends(1);
+    world.nine(&["place", "moved", "home", "--yes"]).ends(0);
+    world.nine(&["tidy", "--yes"]).ends(0);
+    expect_once_of(world, &["b", "c"]);
+    world.nine(&["place", "moved", "nowhere"]).ends(2).warns("the places are");
+}
+
+#[track_caller]
+fn expect_once_of(world: &World, names: &[&str]) {
+    for name in names {
+        assert_eq!(
+            fs::read_to_string(world.shelves.join(format!("1 Boats/New/txt/{name}.txt"))).unwrap(),
+            *name
+        );
+        assert!(!world.at(&format!("Downloads/{name}.txt")).exists());
+    }
+}
+
+#[test]
+fn a_bookcase_that_has_lost_its_shelves_is_unavailable_until_that_is_accepted() {
+    let world = World::new();
+    world.rules(RULE).file("a.txt", "a");
+    world.nine(&["tidy", "--yes"]).ends(0);
+    world.file("b.txt", "b");
+    world.nine(&["tidy"]).ends(0);
+    // Others may make the folder again; that alone is no other place.
+    world.nine(&["put", "Downloads/b.txt", "--on", "2", "--yes"]).ends(0);
+    fs::rename(&world.shelves, world.at("elsewhere")).unwrap();
+    fs::create_dir(&world.shelves).unwrap();
+    world.file("c.txt", "c");
+    world.nine(&["tidy", "--yes"]).ends(1).warns("it had shelves");
+    assert_eq!(fs::read_dir(&world.shelves).unwrap().count(), 0);
+    world.nine(&["place", "moved", "home", "--yes"]).ends(0);
+    world.nine(&["tidy", "--yes"]).ends(0);
+    assert!(world.shelves.join("1 Boats/New/txt/c.txt").exists());
+}
+
+/// What was typed before there was a question is no answer to it.
+#[test]
+fn an_answer_that_was_typed_before_the_question_does_not_count() {
+    use std::io::Write;
+    let world = World::new();
+    world.rules(RULE).file("a.txt", "a");
+    let (mut main, name) = super::support::terminal(50, 100);
+    main.write_all(b"y\n").unwrap();
+    let mut child = super::support::start_on(&name, world.command(&["tidy"]));
+    let (mut shown, mut block) = (Vec::new(), [0; 4096]);
+    while !String::from_utf8_lossy(&shown).contains("] ") {
+        let length = super::support::read_terminal(&mut main, &mut block).expect("a question is asked");
+        shown.extend_from_slice(&block[..length]);
+    }
+    // It waits for an answer, although there was one; any other is none.
+    std::thread::sleep(std::time::Duration::from_millis(500));
+    assert!(child.try_wait().unwrap().is_none(), "{}", String::from_utf8_lossy(&shown));
+    main.write_all(b"n\n").unwrap();
+    while super::support::read_terminal(&mut main, &mut block).is_some() {}
+    assert_eq!(child.wait().unwrap().code(), Some(3));
+    assert!(world.at("Downloads/a.txt").exists());
+}

@@ -238,9 +238,19 @@ pub fn tags_of(path: &Path) -> String {
     String::from_utf8_lossy(&value[..length]).into_owned()
 }
 
-/// Runs the program on a terminal of its own, with these answers; its status and what was shown.
+/// Runs the program on a terminal of its own, with these answers, one a line and each given to one question; its status
+/// and what was shown.
 pub fn on_a_terminal(world: &World, words: &[&str], answer: &str) -> (i32, String) {
-    on_a_terminal_once(world, words, "", || {}, answer)
+    let mut left = answer.split_inclusive('\n');
+    let mut given = 0;
+    let mut answer_to = |shown: &str| {
+        let is_asked = shown.matches("] ").count() > given;
+        let answer = if is_asked { left.next()? } else { return None };
+        given += 1;
+        Some(answer.to_owned())
+    };
+    let (status, shown) = talk(world.command(words), &mut answer_to);
+    (status.unwrap(), shown)
 }
 
 /// The same; once `seen` has been shown `act` is done, and only then the answers are given.

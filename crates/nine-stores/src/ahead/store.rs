@@ -100,6 +100,10 @@ fn not_yet<T>() -> StoreResult<T> {
 }
 
 impl ReadStore for AheadStore {
+    fn same_volume(&self, now: &Identity, recorded: &Identity) -> bool {
+        self.base.same_volume(now, recorded)
+    }
+
     fn is_protected(&self, path: &ItemPath) -> StoreResult<bool> {
         let (store, path) = self.now(path)?;
         store.is_protected(&path)

@@ -47,6 +47,10 @@ impl ReadStore for LocalStore {
         Abilities { may_read, dates_folders: is_ours, ..Abilities::default() }
     }
 
+    fn same_volume(&self, now: &Identity, recorded: &Identity) -> bool {
+        volumes::is_same_volume(now, recorded)
+    }
+
     fn is_protected(&self, path: &ItemPath) -> StoreResult<bool> {
         let (folder, name) = self.parent(path)?;
         let found = fs::statx(&folder, name, AtFlags::SYMLINK_NOFOLLOW, StatxFlags::TYPE)?;

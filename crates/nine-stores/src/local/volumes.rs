@@ -184,6 +184,12 @@ pub(super) fn is_same(now: &Identity, recorded: &Identity) -> bool {
     }
 }
 
+/// Whether two identities are on one file system, of which `recorded` was written down some time ago. Where a file system
+/// has no id of its own, only the same item shows that.
+pub(super) fn is_same_volume(now: &Identity, recorded: &Identity) -> bool {
+    now.0[0] == recorded.0[0] || is_same(now, recorded)
+}
+
 /// Whether an entry is what was recorded with this stamp.
 pub(super) fn is_as_recorded(now: &Entry, recorded: &Stamp) -> bool {
     let stamp = now.stamp();

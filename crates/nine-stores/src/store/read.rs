@@ -54,6 +54,10 @@ pub trait ReadStore: Send + Sync + fmt::Debug {
     fn address(&self) -> String {
         self.location(&ItemPath::root()).to_string()
     }
+    /// Whether two identities are on one file system, of which `recorded` was written down some time ago.
+    fn same_volume(&self, _now: &Identity, _recorded: &Identity) -> bool {
+        true
+    }
     /// Whether something may not be changed or removed, whoever asks (`chattr +i` or `+a`).
     ///
     /// # Errors
