@@ -30,6 +30,8 @@ pub struct PlaceState {
     pub note: String,
     /// How the drive behaves that it is on.
     pub conduct: Option<Conduct>,
+    /// Whether another file system is at its path, so that nothing may be made there.
+    pub is_away: bool,
 }
 
 impl PlaceState {
@@ -123,8 +125,10 @@ fn look(workspace: &Workspace, name: &str, is_pile: bool, at: &str) -> PlaceStat
         free: None,
         note: String::new(),
         conduct: None,
+        is_away: false,
     };
     if let Some(closed) = workspace.opened().closed.iter().find(|closed| closed.name == name) {
+        place.is_away = matches!(closed.error, StoreError::Away(..));
         place.note = match &closed.error {
             StoreError::NotThere => "there is no such folder".into(),
             StoreError::NotAFolder => "this is a file, not a folder".into(),

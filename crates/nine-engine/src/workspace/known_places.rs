@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use nine_core::item::Identity;
 use nine_core::place::{ItemPath, NameBuf};
-use nine_core::shelving::Shelving;
+use nine_core::shelving::{Shelving, shelf_number};
 use nine_stores::{Store, StoreError, StoreResult};
 use serde::{Deserialize, Serialize};
 
@@ -110,10 +110,11 @@ fn has_shelves(workspace: &Workspace, name: &str, store: &dyn Store) -> StoreRes
         return Ok(false);
     };
     let names: Vec<NameBuf> = store.list(&ItemPath::root())?.into_iter().map(|(name, _)| name).collect();
+    // Also one of which another folder has the number, too.
+    let is_numbered = names.iter().any(|name| shelf_number(name).is_some());
     let shelving = Shelving::new(case, names.iter().map(NameBuf::as_name));
-    Ok((1..=9).any(|number| {
-        shelving.spot(number).is_some_and(|spot| names.iter().any(|name| spot.path.name() == &**name))
-    }))
+    let mut spots = (1..=9).filter_map(|number| shelving.spot(number));
+    Ok(is_numbered || spots.any(|spot| names.iter().any(|name| spot.path.name() == &**name)))
 }
 
 /// When the places are written down.

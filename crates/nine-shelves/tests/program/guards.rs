@@ -423,6 +423,8 @@ fn a_bookcase_whose_disk_is_out_is_unavailable() {
         state.out,
         state.err
     );
+    let check = world.nine(&["check"]).ends(1).warns("connect the disk");
+    assert!(!check.err.contains("shelves make"), "{}", check.err);
     // Another disk, with shelves of its own, is not taken for it either.
     assert!(mounted.put_in());
     fs::create_dir(world.shelves.join("1 Boats")).unwrap();

@@ -81,8 +81,12 @@ pub fn run(args: CheckArgs, session: &Session) -> Done {
     }
     let places = counted(bad as u64, "place", "places");
     let file = session.shown(&session.environment.config_file);
-    Err(Failure::new(FailureKind::Partly, format!("{places} cannot be used"))
-        .hint(format!("make the folder (of a bookcase: nine shelves make), or mend `at` in {file}")))
+    let hint = match checked.places.iter().any(|place| place.is_away) {
+        // A folder that is made there would be hidden once the disk is back.
+        true => "connect the disk; if the place is on another disk now: nine place moved NAME".to_owned(),
+        false => format!("make the folder (of a bookcase: nine shelves make), or mend `at` in {file}"),
+    };
+    Err(Failure::new(FailureKind::Partly, format!("{places} cannot be used")).hint(hint))
 }
 
 fn print(checked: &CheckReport, workspace: &Workspace, session: &Session) -> std::io::Result<()> {
