@@ -69,7 +69,7 @@ impl Carrier<'_> {
         Ok(true)
     }
 
-    /// Checks the folders of a batch. What was done in one that another program moved is taken back. If a folder cannot
+    /// Checks the folders of a batch. What was done in one that another program moved is undone. If a folder cannot
     /// be checked, its steps are left to the next command, which looks at both ends; all else counts.
     pub(crate) fn settle(
         &mut self,

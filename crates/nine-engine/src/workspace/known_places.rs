@@ -15,7 +15,7 @@ use super::Workspace;
 use crate::error::Named;
 use crate::{Error, Result};
 
-/// What is known of a place.
+/// A place that was used before.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct KnownPlace {
     /// Its name.
@@ -26,7 +26,7 @@ struct KnownPlace {
     shelves: bool,
 }
 
-/// The places that were used, by path.
+/// The places that were used before, by path.
 #[derive(Debug, Default, Clone, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct KnownPlaces(BTreeMap<PathBuf, KnownPlace>);
@@ -36,7 +36,7 @@ fn file(data: &Path) -> PathBuf {
 }
 
 impl KnownPlaces {
-    /// What is known; an error in words if the file is there and cannot be read.
+    /// Reads the file; the message of the error if it exists and cannot be read.
     pub fn read(data: &Path) -> std::result::Result<Self, String> {
         match std::fs::read(file(data)) {
             Ok(bytes) => serde_json::from_slice(&bytes).map_err(|error| error.to_string()),

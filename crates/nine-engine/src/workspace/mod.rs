@@ -84,7 +84,7 @@ impl Opened {
     }
 }
 
-/// What is known of the file systems of places, or why that cannot be read.
+/// The file systems of the places, or why their file cannot be read.
 type Known = Arc<std::result::Result<KnownPlaces, String>>;
 
 /// What every capability works in.

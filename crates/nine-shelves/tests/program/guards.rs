@@ -1,4 +1,4 @@
-//! What is not known never counts as safe: calls that fail, in the middle of a run, in its recovery and in what it reads.
+//! An unknown state never counts as safe: calls that fail in the middle of a run, in its recovery and in what it reads.
 
 use std::fs;
 use std::io::{BufRead, BufReader};
