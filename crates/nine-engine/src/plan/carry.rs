@@ -70,7 +70,9 @@ impl Plan {
             false => daybook.end(&clock).map_err(broken_off)?,
         }
         workspace.reporter.carrying(false);
-        let remembered = workspace.again().and_then(|now| known_places::remember(&now, Remember::After));
+        let remembered = workspace
+            .again()
+            .and_then(|now| known_places::remember(&now, Remember::After(&workspace.opened().closed)));
         if let Err(error) = remembered {
             workspace.notice(&Notice::NotRemembered("on which disks the places are", &error));
         }

@@ -11,7 +11,7 @@ use nine_core::shelving::{Shelving, shelf_number};
 use nine_stores::{Store, StoreError, StoreResult};
 use serde::{Deserialize, Serialize};
 
-use super::Workspace;
+use super::{Closed, Workspace};
 use crate::error::Named;
 use crate::{Error, Result};
 
@@ -118,12 +118,13 @@ fn has_shelves(workspace: &Workspace, name: &str, store: &dyn Store) -> StoreRes
 }
 
 /// When the places are written down.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Remember {
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Remember<'a> {
     /// Before a run: what is used for the first time is added.
     Before,
-    /// After a run or its recovery, which may have made or removed the shelves of a bookcase.
-    After,
+    /// After a run or its recovery, which may have made or removed the shelves of a bookcase. These places were
+    /// unavailable, so it removed none of theirs.
+    After(&'a [Closed]),
 }
 
 /// Writes down the file systems of the local places, and whether bookcases have shelves. A place that is on another file
@@ -141,7 +142,11 @@ pub(crate) fn remember(workspace: &Workspace, when: Remember) -> Result {
         let Ok(has_shelves) = has_shelves(workspace, &name, &*store) else { continue };
         match all.0.get_mut(&at) {
             Some(place) if expect_known(workspace, &at, &*store).is_ok() => {
-                place.shelves = has_shelves || place.shelves && when == Remember::Before;
+                let may_have_removed = match when {
+                    Remember::Before => false,
+                    Remember::After(closed) => closed.iter().all(|place| place.name != name),
+                };
+                place.shelves = has_shelves || place.shelves && !may_have_removed;
             }
             Some(_) => {}
             None => all.0.extend(known_now(&name, &at, &*store, has_shelves)),

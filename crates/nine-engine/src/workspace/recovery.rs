@@ -4,6 +4,7 @@
 use std::os::unix::fs::PermissionsExt;
 
 use nine_carry::{Lock, Patience, Unseen, daybook, lock, open_runs, recover};
+use nine_core::worklist::Act;
 use nine_stores::{Location, Places};
 
 use super::known_places::{Remember, remember};
@@ -66,18 +67,23 @@ fn recover_these(workspace: &Workspace, lock: &Lock, runs: Vec<u64>, patience: P
     let open_store = |at: &Location| workspace.open_store(at, true);
     let open = |run: &daybook::Run| Places::from_addresses(&run.places, &open_store);
     let clock = || workspace.clock();
-    let is_any = !runs.is_empty();
+    let mut removes_folders = false;
     for run in runs {
-        if let Err(error) = daybook::read(workspace.data(), run) {
-            set_aside(workspace, run, error, patience)?;
-            continue;
-        }
+        let found = match daybook::read(workspace.data(), run) {
+            Ok(found) => found,
+            Err(error) => {
+                set_aside(workspace, run, error, patience)?;
+                continue;
+            }
+        };
+        // Only such a run removes shelves that were there before it.
+        removes_folders |= found.undoes.is_some() || found.steps.iter().any(|step| step.act == Act::Unmake);
         let recovered = recover(workspace.data(), lock, run, &open, patience, &clock);
         if let Some(recovered) = recovered.map_err(|source| daybook_error(workspace, source))? {
             workspace.notice(&Notice::Recovered(&recovered));
         }
     }
-    if is_any { remember(workspace, Remember::After) } else { Ok(()) }
+    if removes_folders { remember(workspace, Remember::After(&[])) } else { Ok(()) }
 }
 
 /// Sets aside the file of a run that cannot be read. One that a newer version of the program wrote is left to that

@@ -461,6 +461,9 @@ fn a_bookcase_that_has_lost_its_shelves_is_unavailable_until_that_is_accepted() 
     fs::create_dir(&world.shelves).unwrap();
     world.file("c.txt", "c");
     world.nine(&["tidy", "--yes"]).ends(1).warns("it had shelves");
+    // A run somewhere else does not accept it.
+    world.nine(&["tag", "add", "seen", "Downloads/c.txt", "--yes"]).ends(0);
+    world.nine(&["tidy", "--yes"]).ends(1).warns("it had shelves");
     assert_eq!(fs::read_dir(&world.shelves).unwrap().count(), 0);
     world.nine(&["place", "moved", "home", "--yes"]).ends(0);
     world.nine(&["tidy", "--yes"]).ends(0);
