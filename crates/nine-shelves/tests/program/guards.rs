@@ -185,7 +185,7 @@ fn lists_of_the_archive_that_are_lost_are_made_again() {
         for list in lost {
             fs::remove_file(world.shelves.join("3 Grants/2031-04-07").join(list)).unwrap();
         }
-        // What is the user's own in the shelf is left alone.
+        // A folder of the user's own in the shelf gets no lists.
         fs::create_dir_all(world.shelves.join("3 Grants/Own things")).unwrap();
         fs::write(world.shelves.join("3 Grants/Own things/x.txt"), "x").unwrap();
         if forgets {
@@ -229,7 +229,7 @@ fn one_run_that_cannot_be_read_holds_up_nothing_else() {
             _ => fs::write(&damaged, "\u{1b}[31m\n\0\0\n{}\n").unwrap(),
         }
         world.nine(&["tidy"]).ends(0).warns("The record of run 2 cannot be read").warns("000002.unreadable");
-        assert_eq!(world.nine(&["tidy"]).ends(0).err, "", "it is told once");
+        assert_eq!(world.nine(&["tidy"]).ends(0).err, "", "it is reported once");
         world.file("d.txt", "d");
         world.nine(&["tidy", "--yes"]).ends(0);
         world.nine(&["undo", "3", "--yes"]).ends(0);
@@ -284,7 +284,7 @@ fn a_file_that_a_program_has_mapped_stays() {
 
 /// A folder with something in it that may not go would end half at one place and half at the other.
 #[test]
-#[allow(clippy::print_stderr)] // that it was left out is told to the user
+#[allow(clippy::print_stderr)] // the user should see that it was left out
 fn a_folder_with_a_protected_entry_is_not_begun() {
     let world = World::across_file_systems();
     world.rules("").file("box/in/a.txt", "a").file("box/b.txt", "b");
@@ -470,7 +470,7 @@ fn a_bookcase_that_has_lost_its_shelves_is_unavailable_until_that_is_accepted() 
     assert!(world.shelves.join("1 Boats/New/txt/c.txt").exists());
 }
 
-/// What was typed before there was a question is no answer to it.
+/// Input that was typed before the question is not an answer to it.
 #[test]
 fn an_answer_that_was_typed_before_the_question_does_not_count() {
     use std::io::Write;
